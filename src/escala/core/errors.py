@@ -1,0 +1,52 @@
+"""The tree of errors. A message has the rule, the value and the remedy, in one sentence for the user."""
+
+from collections.abc import Iterable, Mapping
+from typing import TypeVar
+
+Value = TypeVar("Value")
+
+
+class EscalaError(Exception):
+    """Anything that is the input's fault or the user's choice, and is told in a sentence."""
+
+
+class ShapeError(EscalaError, ValueError):
+    """Arrays that do not fit each other."""
+
+
+class PixelTypeError(EscalaError, TypeError):
+    """An array whose pixel type cannot be a picture."""
+
+
+class UnreadableFile(EscalaError, OSError):
+    """A file that is not what it claims, is damaged, or is of a kind that is not read."""
+
+    def __init__(self, file: object, reason: str) -> None:
+        super().__init__(f"{file}: {reason}")
+
+
+class TooLarge(UnreadableFile):
+    """A header that claims more than is sane; refused before memory is taken."""
+
+
+class BadSource(EscalaError, ValueError):
+    """Files that do not make one render."""
+
+
+class ColourError(EscalaError, ValueError):
+    """A colour space, display, view or config that cannot be used."""
+
+
+class UnknownChoice(EscalaError, LookupError):
+    """A name that is in no table; the message lists the known ones."""
+
+    def __init__(self, what: str, given: str, known: Iterable[str]) -> None:
+        super().__init__(f"no {what} is named {given!r}; known are {', '.join(sorted(known)) or 'none'}")
+
+
+def choose(what: str, given: str, table: Mapping[str, Value]) -> Value:
+    """The row of `table` named `given`; raises `UnknownChoice` with the known names."""
+    try:
+        return table[given]
+    except KeyError:
+        raise UnknownChoice(what, given, table) from None

@@ -1,0 +1,36 @@
+"""The one decorator of all compiled loops, and access to many arrays from one loop."""
+
+from typing import Any
+
+import numba
+import numpy as np
+from numba.core import types
+from numba.extending import intrinsic
+from numpy.typing import NDArray
+
+# The default layer crashes when two threads enter it; OpenMP does not.
+numba.config.THREADING_LAYER = "omp"
+
+kernel = numba.njit(nogil=True, parallel=True, cache=True)
+serial_kernel = numba.njit(nogil=True, cache=True)
+
+
+@intrinsic  # type: ignore[misc]
+def float32_pointer(typing_context: Any, address: Any) -> Any:
+    """An integer address as a pointer to float32, for `numba.carray` inside a kernel."""
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        return builder.inttoptr(args[0], context.get_value_type(POINTER))
+
+    return POINTER(address), codegen
+
+
+POINTER = types.CPointer(types.float32)
+
+
+def addresses_of(arrays: list[NDArray[np.float32]]) -> NDArray[np.int64]:
+    """Where each contiguous float32 array begins; the caller keeps the arrays alive."""
+    for array in arrays:
+        if array.dtype != np.float32 or not array.flags.c_contiguous:
+            raise TypeError(f"a kernel reads contiguous float32 arrays, not {array.dtype}")
+    return np.array([array.ctypes.data for array in arrays], dtype=np.int64)

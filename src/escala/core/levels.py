@@ -1,0 +1,62 @@
+"""What a level does to light: stops, multiplier, tint and colour temperature become one gain per channel."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from .temperature import NEUTRAL_KELVIN, temperature_gain
+
+Gain = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class WorkingSpace:
+    """What levels need to know of the working space: its matrix to CIE XYZ (relative to its own white)."""
+
+    name: str
+    to_xyz: tuple[tuple[float, float, float], ...]
+
+    @property
+    def luminance_weights(self) -> NDArray[np.float64]:
+        """The row of the matrix that gives Y, summing to 1; (3,)."""
+        weights = np.array(self.to_xyz[1])
+        return np.asarray(weights / weights.sum())
+
+
+def stops_to_gain(stops: float) -> float:
+    """2^stops."""
+    return float(2.0**stops)
+
+
+def gain_to_stops(gain: float) -> float:
+    """log2(gain); minus infinity for 0."""
+    return float(np.log2(gain)) if gain > 0 else float("-inf")
+
+
+def normalise_tint(tint: ArrayLike, space: WorkingSpace) -> NDArray[np.float64]:
+    """`tint` scaled to luminance 1, so that tinting does not change brightness; black stays black. (3,)."""
+    colour = np.asarray(tint, np.float64)
+    luminance = float(space.luminance_weights @ colour)
+    return colour / luminance if luminance > 0 else colour
+
+
+def level_gain(
+    space: WorkingSpace,
+    stops: float = 0.0,
+    multiplier: float = 1.0,
+    tint: ArrayLike = (1.0, 1.0, 1.0),
+    kelvin: float = NEUTRAL_KELVIN,
+) -> Gain:
+    """`2^stops * multiplier * tint * temperature`, per channel of the working space; float32 (3,)."""
+    gain = stops_to_gain(stops) * multiplier * normalise_tint(tint, space)
+    if kelvin != NEUTRAL_KELVIN:
+        gain = gain * normalise_tint(temperature_gain(kelvin, np.array(space.to_xyz)), space)
+    return gain.astype(np.float32)
+
+
+def names_that_count(mutes: Mapping[str, bool], solos: Mapping[str, bool]) -> dict[str, bool]:
+    """Which names count in the sum: those alone if any is alone, else all but the muted."""
+    anyone = any(solos.values())
+    return {name: (solos[name] if anyone else True) and not mutes[name] for name in mutes}

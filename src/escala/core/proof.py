@@ -1,0 +1,116 @@
+"""Whether a sum is the beauty: differences against what rounding of the stored pixels allows."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .planes import Planes
+
+# Relative rounding of a stored value. A float pass is summed by the renderer in an order of its own: some slack.
+UNIT_ROUNDOFF = {"half": 2.0**-11, "float": 2.0**-21, "uint": 0.0}
+_SUBNORMAL = 2.0**-24
+
+
+@dataclass(frozen=True)
+class Proof:
+    """How near a rebuilt sum comes to the reference. `worst` is (x, y) of the largest excess, in pixels."""
+
+    max_abs: float
+    max_channels: tuple[float, float, float]
+    rms: float
+    peak: float
+    outside: int
+    pixels: int
+    worst: tuple[int, int]
+    worst_difference: float
+    allowed_at_worst: float
+    exact: bool
+
+    @property
+    def psnr(self) -> float:
+        """Peak signal-to-noise ratio in dB, on the reference's own range; infinite for equal pictures."""
+        return float(20 * np.log10(self.peak / self.rms)) if self.rms > 0 and self.peak > 0 else float("inf")
+
+    @property
+    def outside_share(self) -> float:
+        """Share of pixels that rounding cannot explain, 0..1."""
+        return self.outside / self.pixels if self.pixels else 0.0
+
+
+def rounding_bound(reference: Planes, reference_type: str, magnitudes: Planes, terms: int) -> Planes:
+    """`2^-11 |beauty| + (sum of u_t |T_t|) + 2^-24 (n+1)`; `magnitudes` holds the middle sum. (3, H, W)."""
+    scale = np.float32(UNIT_ROUNDOFF[reference_type])
+    return np.asarray(scale * np.abs(reference) + magnitudes + np.float32(_SUBNORMAL * (terms + 1)), np.float32)
+
+
+def prove(reference: Planes, rebuilt: Planes, bound: Planes) -> Proof:
+    """Compare `rebuilt` with `reference`; pixels where either is not finite are left out of every figure."""
+    difference = np.abs(reference.astype(np.float64) - rebuilt)
+    finite = np.isfinite(difference).all(axis=0)
+    difference = np.where(finite, difference, 0.0)
+    excess = np.where(finite, (difference - bound).max(axis=0), -np.inf)
+    outside = int(np.count_nonzero(excess > 0))
+    counted = int(np.count_nonzero(finite))
+    place = int(np.argmax(excess if outside else difference.max(axis=0)))
+    y, x = divmod(place, excess.shape[1])
+    channel = int(np.argmax(difference[:, y, x]))
+    rms = float(np.sqrt((difference**2).sum() / (3 * counted))) if counted else 0.0
+    peak = float(np.abs(np.where(finite, reference, 0.0)).max()) if counted else 0.0
+    largest = [float(plane.max()) for plane in difference]
+    return Proof(
+        max_abs=max(largest),
+        max_channels=(largest[0], largest[1], largest[2]),
+        rms=rms,
+        peak=max(proof.peak for _, proof in bands),
+        outside=outside,
+        pixels=counted,
+        worst=(x, y),
+        worst_difference=float(difference[channel, y, x]),
+        allowed_at_worst=float(bound[channel, y, x]),
+        exact=outside == 0 and counted > 0,
+    )
+
+
+def join_proofs(bands: Sequence[tuple[int, Proof]]) -> Proof:
+    """One proof from those of horizontal bands, each with the row at which it begins."""
+    failing = [band for band in bands if band[1].outside]
+    top, worst = max(failing or bands, key=lambda band: band[1].worst_difference)
+    pixels = sum(proof.pixels for _, proof in bands)
+    rms = float(np.sqrt(sum(proof.rms**2 * proof.pixels for _, proof in bands) / max(pixels, 1)))
+    channels = [max(proof.max_channels[c] for _, proof in bands) for c in range(3)]
+    outside = sum(proof.outside for _, proof in bands)
+    return Proof(
+        max_abs=max(channels),
+        max_channels=(channels[0], channels[1], channels[2]),
+        rms=rms,
+        peak=max(proof.peak for _, proof in bands),
+        outside=outside,
+        pixels=pixels,
+        worst=(worst.worst[0], worst.worst[1] + top),
+        worst_difference=worst.worst_difference,
+        allowed_at_worst=worst.allowed_at_worst,
+        exact=outside == 0 and pixels > 0,
+    )
+
+
+def constant_factor(reference: Planes, rebuilt: Planes) -> NDArray[np.float64]:
+    """The factor per channel that carries `rebuilt` to `reference`, robust against fireflies. (3,).
+
+    Least squares, reweighted a few times so that the pixels that disagree (fireflies, missing terms) lose their say.
+    A dark channel has no factor and gives 1.
+    """
+    factors = np.ones(3)
+    for channel in range(3):
+        b, s = reference[channel].ravel().astype(np.float64), rebuilt[channel].ravel().astype(np.float64)
+        usable = np.isfinite(b) & np.isfinite(s) & (s > 1e-4)
+        if np.count_nonzero(usable) < 16:
+            continue
+        b, s = b[usable], s[usable]
+        factor = float(np.median(b / s))
+        for _ in range(5):
+            weight = 1.0 / (s * (np.abs(b / s - factor) + 1e-4))
+            factor = float((weight * b * s).sum() / (weight * s * s).sum())
+        factors[channel] = factor
+    return factors

@@ -1,0 +1,30 @@
+"""Light and component levels together where the render has the two axes only one at a time."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from .mixing import mix_planes
+from .planes import Planes, as_planes
+
+# Below this a sum holds no light to speak of, and its ratio is 1.
+DARK = np.float32(1e-6)
+
+
+def gain_ratio(terms: Sequence[Planes], gains: ArrayLike) -> Planes:
+    """`sum(g_i T_i) / sum(T_i)` per pixel and channel, 1 where the denominator is below 1e-6. (3, H, W)."""
+    factors = as_planes(gains).reshape(len(terms), 3)
+    plain = mix_planes(terms, np.ones_like(factors))
+    changed = mix_planes(terms, factors)
+    lit = plain >= DARK
+    ratio = np.ones_like(plain)
+    np.divide(changed, plain, out=ratio, where=lit)
+    return ratio
+
+
+def balance_two_axes(
+    beauty: Planes, lights: Sequence[Planes], light_gains: ArrayLike, components: Sequence[Planes], gains: ArrayLike
+) -> Planes:
+    """`B * ratio of lights * ratio of components`: an approximation, exact when either axis is neutral. (3, H, W)."""
+    return as_planes(beauty) * gain_ratio(lights, light_gains) * gain_ratio(components, gains)

@@ -1,0 +1,57 @@
+"""What a pass is: its role, and for light its light, component and portion."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Role(StrEnum):
+    """What the numbers of a pass mean."""
+
+    BEAUTY = "beauty"
+    ALPHA = "alpha"
+    COMPONENT = "component"
+    LIGHT = "light_group"
+    LIGHT_COMPONENT = "light_component"
+    SHADOW = "shadow"
+    OCCLUSION = "occlusion"
+    DEPTH = "depth"
+    NORMAL = "normal"
+    POSITION = "position"
+    UV = "uv"
+    MOTION = "motion"
+    ID = "id"
+    CRYPTOMATTE = "cryptomatte"
+    MASK = "mask"
+    VARIANCE = "variance"
+    OTHER = "other"
+
+
+class Portion(StrEnum):
+    """Which portion of a component a pass holds."""
+
+    TOTAL = "total"
+    DIRECT = "direct"
+    INDIRECT = "indirect"
+    COLOUR = "colour"
+
+
+# Roles whose pixels are light or surface colour: they go to the working space. All others are data and bypass it.
+COLOUR_ROLES = frozenset({Role.BEAUTY, Role.COMPONENT, Role.LIGHT, Role.LIGHT_COMPONENT})
+
+
+@dataclass(frozen=True)
+class PassRole:
+    """A pass's role, with how sure the recogniser is (0..1) and why."""
+
+    role: Role
+    light: str | None = None
+    component: str | None = None
+    portion: Portion | None = None
+    twin: str | None = None
+    sure: float = 1.0
+    reason: str = ""
+
+    @property
+    def is_colour(self) -> bool:
+        """Whether colour management applies."""
+        return self.role in COLOUR_ROLES

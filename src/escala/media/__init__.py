@@ -1,0 +1,1 @@
+"""Files and formats, and the pass store in which decoded passes live."""
