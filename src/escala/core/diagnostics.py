@@ -1,10 +1,12 @@
 """What is remarkable about one pass's pixels, each with a code and a sentence."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from .planes import Planes
 from .roles import PassRole, Role
 
 
@@ -27,8 +29,8 @@ class PassStatistics:
     negative: int
 
 
-def measure_pass(planes: Planes) -> PassStatistics:
-    """Range, mean and counts of a pass (C, H, W) of any float type."""
+def measure_pass(planes: Sequence[NDArray[Any]]) -> PassStatistics:
+    """Range, mean and counts of a pass, a plane (H, W) of any type for each channel."""
     low, high, mean, not_finite, negative = [], [], [], 0, 0
     for plane in planes:
         total = float(np.sum(plane, dtype=np.float64))

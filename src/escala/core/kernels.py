@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 # The default layer crashes when two threads enter it; OpenMP does not.
 numba.config.THREADING_LAYER = "omp"
 
-kernel = numba.njit(nogil=True, parallel=True, cache=True)
-serial_kernel = numba.njit(nogil=True, cache=True)
+# Division by zero gives an infinity, as in numpy: no check and no exception inside a loop.
+kernel = numba.njit(nogil=True, parallel=True, cache=True, error_model="numpy")
+serial_kernel = numba.njit(nogil=True, cache=True, error_model="numpy")
 
 
 @intrinsic  # type: ignore[misc]

@@ -55,3 +55,37 @@ def _widen(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
                 float_bits[i] = float_bits[i] | np.uint32(0x7F800000)
             else:
                 floats[i] = value
+
+
+def narrow_to_half(values: NDArray[np.float32]) -> NDArray[np.float16]:
+    """Float32 to half, rounded to nearest even as IEEE 754 says; too large becomes infinity. Any shape."""
+    source = np.ascontiguousarray(values, np.float32)
+    out = np.empty(source.shape, np.float16)
+    _narrow(source.reshape(-1), source.reshape(-1).view(np.uint32), out.view(np.uint16).reshape(-1))
+    return out
+
+
+# Adding and taking away 2^-1 rounds what is below a half's normal range to a multiple of 2^-24.
+_HALF_SMALLEST_NORMAL = np.float32(2.0**-14)
+_SUBNORMAL_STEPS = np.float32(2.0**24)
+_ROUNDER = np.float32(1.5 * 2.0**23)
+
+
+@kernel
+def _narrow(floats, float_bits, half_bits):  # type: ignore[no-untyped-def]
+    block = 8192
+    for start in numba.prange((half_bits.size + block - 1) // block):
+        for i in range(start * block, min(start * block + block, half_bits.size)):
+            bits = float_bits[i]
+            sign = np.uint32((bits >> np.uint32(16)) & np.uint32(0x8000))
+            size = bits & np.uint32(0x7FFFFFFF)
+            odd = (size >> np.uint32(13)) & np.uint32(1)
+            rounded = (size + np.uint32(0xFFF) + odd - np.uint32(112 << 23)) >> np.uint32(13)
+            steps = np.uint32((abs(floats[i]) * _SUBNORMAL_STEPS + _ROUNDER) - _ROUNDER)
+            if size > np.uint32(0x7F800000):
+                rounded = np.uint32(0x7E00)
+            elif size >= np.uint32(0x47800000 - 0x1000):  # 65520 and more
+                rounded = np.uint32(0x7C00)
+            elif abs(floats[i]) < _HALF_SMALLEST_NORMAL:
+                rounded = steps
+            half_bits[i] = np.uint16(sign | rounded)

@@ -1,0 +1,158 @@
+"""`escala inspect`, `escala rebuild`, `escala matte`: what a render's passes are, sum to, and hold."""
+
+import argparse
+import json
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from escala.core.errors import BadSource
+from escala.core.planes import as_planes
+from escala.core.recipes import sum_terms, term_planes
+from escala.engine.intake import read_render
+from escala.engine.look import full_look, sample_pass
+from escala.engine.mattes import matte_of_objects
+from escala.engine.proofs import beauty_factor
+from escala.media.exr import write_exr
+from escala.media.store import StoredFrame
+from escala.media.windows import Window
+from escala.model.render import Render, RenderPass
+
+
+def add_commands(commands: Any) -> None:
+    """Register the three commands."""
+    inspect = commands.add_parser("inspect", help="show every pass of a render for what it is")
+    inspect.add_argument("source", nargs="+", metavar="SOURCE")
+    inspect.add_argument("--json", action="store_true", help="print JSON")
+    inspect.set_defaults(run=run_inspect)
+    rebuild = commands.add_parser("rebuild", help="find the recipe and prove that the passes make the beauty")
+    rebuild.add_argument("source", nargs="+", metavar="SOURCE")
+    rebuild.add_argument("--json", action="store_true", help="print JSON")
+    rebuild.add_argument("--out", type=Path, metavar="FILE.exr", help="write the rebuilt sum")
+    rebuild.set_defaults(run=run_rebuild)
+    matte = commands.add_parser("matte", help="write the exact coverage of named objects")
+    matte.add_argument("source", nargs=1, metavar="SOURCE")
+    matte.add_argument("--name", action="append", required=True, metavar="OBJECT")
+    matte.add_argument("--layer")
+    matte.add_argument("--out", type=Path, required=True, metavar="FILE.exr")
+    matte.set_defaults(run=run_matte)
+
+
+@contextmanager
+def opened_render(sources: list[str]) -> Iterator[tuple[Render, StoredFrame, Path]]:
+    """A render and its first frame in a store that is deleted afterwards."""
+    with tempfile.TemporaryDirectory(prefix="escala-") as folder:
+        store = Path(folder)
+        yield (*read_render(sources, store), store)
+
+
+def run_inspect(options: argparse.Namespace) -> None:
+    """Print passes with roles and findings."""
+    with opened_render(options.source) as (render, _, _):
+        print(json.dumps(inspection(render), indent=2) if options.json else _told_inspection(render))
+
+
+def inspection(render: Render) -> dict[str, Any]:
+    """The stable JSON of `inspect`."""
+    return {
+        "width": render.width,
+        "height": render.height,
+        "frames": sorted(render.frames),
+        "missing_frames": list(render.missing_frames),
+        "passes": [_pass_entry(p) for p in render.passes],
+        "diagnostics": [{"code": d.code, "message": d.message} for d in render.diagnostics],
+        "input_space": render.input_space,
+        "input_space_reason": render.input_space_reason,
+    }
+
+
+def _pass_entry(p: RenderPass) -> dict[str, Any]:
+    return {
+        "name": p.name,
+        "role": p.role.value,
+        "light": p.light,
+        "component": p.component,
+        "part": p.part.value if p.part else None,
+        "file": p.file,
+        "channels": list(p.channels),
+        "pixel_type": p.pixel_type,
+        "diagnostics": [{"code": d.code, "message": d.message} for d in p.diagnostics],
+        "sure": p.sure,
+        "reason": p.reason,
+    }
+
+
+def _told_inspection(render: Render) -> str:
+    frames = f"{len(render.frames)} frames" if len(render.frames) > 1 else "one frame"
+    lines = [f"{render.name}: {render.width} × {render.height}, {frames}, {render.input_space}"]
+    for p in render.passes:
+        meaning = " ".join(word for word in (p.role.value, p.light, p.component, p.part and p.part.value) if word)
+        lines.append(f"  {p.name:32} {meaning:40} {p.pixel_type:6} {' '.join(p.channels)}")
+        lines.extend(f"    {d.message}" for d in p.diagnostics)
+    lines.extend(d.message for d in render.diagnostics)
+    return "\n".join(lines)
+
+
+def run_rebuild(options: argparse.Namespace) -> None:
+    """Print the recipe and its proof."""
+    with opened_render(options.source) as (render, frame, _):
+        if options.out:
+            _write_sum(render, frame, options.out)
+        report = rebuild_report(render, frame)
+        print(json.dumps(report, indent=2) if options.json else _told_rebuild(render, report))
+
+
+def rebuild_report(render: Render, frame: StoredFrame) -> dict[str, Any]:
+    """The stable JSON of `rebuild`."""
+    found = render.recipes[0] if render.recipes else None
+    factor = beauty_factor(render, frame, found.recipe) if found and render.reference is not None else None
+    return {
+        "recipe": [{"term": t.name, "passes": list(t.passes), "formula": str(t)} for t in found.recipe.terms]
+        if found
+        else [],
+        "kind": found.recipe.name if found else None,
+        "reference": render.reference,
+        "max_abs": found.max_abs if found else None,
+        "rms": found.rms if found else None,
+        "outside_share": found.outside_share if found else None,
+        "exact": bool(found and found.exact),
+        "factor": list(factor) if factor else None,
+    }
+
+
+def _told_rebuild(render: Render, report: dict[str, Any]) -> str:
+    if not report["recipe"]:
+        return "No recipe: the render holds neither components nor lights."
+    lines = [f"{render.recipes[0].sentence}:"]
+    lines.extend(f"  + {term['term']:28} {term['formula']}" for term in report["recipe"])
+    if render.reference is None:
+        return "\n".join([*lines, "There is no beauty to compare with."])
+    verdict = "Matches" if report["exact"] else "Does not match"
+    lines.append(f"{verdict}. Largest difference {report['max_abs']:.6g}, root mean square {report['rms']:.6g}.")
+    if not report["exact"]:
+        lines.append(f"{report['outside_share']:.2%} of the pixels differ by more than rounding allows.")
+        if report["factor"]:
+            factors = ", ".join(f"{value:.4g}" for value in report["factor"])
+            lines.append(f"The beauty is the sum times {factors}: an exposure or white balance in the beauty alone.")
+    return "\n".join(lines)
+
+
+def _write_sum(render: Render, frame: StoredFrame, path: Path) -> None:
+    raster = Window(**render.raster.model_dump())
+    look = full_look(0, 0, raster.width, raster.height)
+    if not render.recipes:
+        raise BadSource(f"{render.name}: no recipe was found, the render holds neither components nor lights")
+    terms = render.recipes[0].recipe.terms
+    planes = sum_terms([term_planes(term, lambda name: sample_pass(frame, name, look)) for term in terms])
+    channels = dict(zip("RGB", as_planes(planes), strict=True))
+    write_exr(path, channels, raster, Window(**render.display.model_dump()))
+
+
+def run_matte(options: argparse.Namespace) -> None:
+    """Write one float channel A."""
+    with opened_render(options.source) as (render, frame, _):
+        matte = matte_of_objects(frame, options.name, options.layer)
+        raster, display = Window(**render.raster.model_dump()), Window(**render.display.model_dump())
+        write_exr(options.out, {"A": matte}, raster, display)

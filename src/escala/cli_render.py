@@ -1,0 +1,223 @@
+"""`escala render`: the same pixels as the browser's, from a terminal."""
+
+import argparse
+import re
+import sys
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from escala.core.errors import BadSource, ColourError, UnknownChoice, UnreadableFile
+from escala.delivery.deliver import Delivery, deliver_frame
+from escala.engine.balance import render_components, render_lights
+from escala.engine.cache import ByteCache
+from escala.engine.intake import frame_files
+from escala.engine.picture import FrameEngine
+from escala.media.cdl import read_cdl
+from escala.media.intake import take_in_frame
+from escala.model.render import Render
+from escala.model.variant import (
+    NEUTRAL_LEVEL,
+    Balance,
+    CdlCorrection,
+    ColourChoice,
+    DisplayChoice,
+    Finish,
+    Level,
+    LutCorrection,
+    Variant,
+)
+
+from .cli_passes import opened_render
+
+Pair = tuple[str, Any]
+
+
+def add_commands(commands: Any) -> None:
+    """Register the command."""
+    render = commands.add_parser("render", help="apply levels and corrections, and write the picture")
+    render.add_argument("source", nargs="+", metavar="SOURCE")
+    render.add_argument("--out", type=Path, required=True, metavar="FILE")
+    render.add_argument("--variant", type=Path, metavar="FILE.json")
+    for option in ("--light", "--component"):
+        render.add_argument(option, action="append", default=[], type=_stops, metavar="NAME=STOPS")
+    render.add_argument("--tint", action="append", default=[], type=_tint, metavar="NAME=R,G,B")
+    for option in ("--mute", "--solo"):
+        render.add_argument(option, action="append", default=[], metavar="NAME")
+    for option in ("--input-space", "--working-space", "--ocio", "--display", "--view", "--space"):
+        render.add_argument(option)
+    render.add_argument("--cdl", type=Path, metavar="FILE")
+    render.add_argument("--lut", type=Path, metavar="FILE")
+    render.add_argument("--frames", type=_range, metavar="A-B")
+    render.add_argument("--bits", type=int, choices=(8, 16), default=16, help="for PNG and TIFF")
+    render.add_argument("--float", action="store_true", help="write EXR as 32-bit float instead of half")
+    render.set_defaults(run=run_render)
+
+
+def run_render(options: argparse.Namespace) -> None:
+    """Render every frame asked for."""
+    as_view = bool(options.display or options.view) or options.out.suffix.lower() != ".exr" and not options.space
+    if options.space and (options.display or options.view):
+        raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
+    with opened_render(options.source) as (render, frame, store):
+        variant = variant_from_options(render, options)
+        numbers = _wanted_frames(render, options.frames)
+        for number in numbers:
+            if number != render.first_frame:
+                frame = take_in_frame(frame_files(render, number), store)
+            missing = [p.name for p in render.passes if p.name not in frame.passes]
+            if missing:
+                raise BadSource(f"frame {number} of {render.name} lacks the pass {missing[0]}")
+            path = _frame_path(options.out, number, len(numbers) > 1)
+            pixel_type = "float" if options.float else "half"
+            delivery = Delivery(path, options.space, as_view, pixel_type, options.bits)
+            deliver_frame(FrameEngine(render, frame, ByteCache()), variant, delivery)
+
+
+def variant_from_options(render: Render, options: argparse.Namespace) -> Variant:
+    """The variant file, if any, with the options laid over it."""
+    variant = _read_variant(options.variant) if options.variant else Variant()
+    levels = {"lights": dict(variant.balance.lights), "components": dict(variant.balance.components)}
+    known = {"lights": render_lights(render), "components": render_components(render)}
+    for axis, pairs in (("lights", options.light), ("components", options.component)):
+        for name, stops in pairs:
+            _set(levels[axis], _known_name(render, name, axis[:-1], known[axis]), stops=stops)
+    changes = [(name, {"tint": tint}) for name, tint in options.tint]
+    changes += [(name, {"mute": True}) for name in options.mute] + [(name, {"solo": True}) for name in options.solo]
+    for name, change in changes:
+        axis, own = _either_axis(render, name, known)
+        _set(levels[axis], own, **change)
+    return variant.model_copy(
+        update={
+            "balance": Balance(cells=variant.balance.cells, **levels),
+            "colour": _colour(variant, options),
+            "display": _display(variant, options),
+            "finish": Finish(corrections=(*variant.finish.corrections, *_corrections(options))),
+        }
+    )
+
+
+def _set(table: dict[str, Level], name: str, **change: Any) -> None:
+    try:
+        table[name] = Level(**{**table.get(name, NEUTRAL_LEVEL).model_dump(), **change})
+    except ValidationError as error:
+        raise BadSource(f"level of {name}: {error.errors()[0]['msg']}") from error
+
+
+def _either_axis(render: Render, name: str, known: dict[str, list[str]]) -> tuple[str, str]:
+    try:
+        return "lights", _known_name(render, name, "light", known["lights"])
+    except UnknownChoice:
+        every = [*known["lights"], *known["components"]]
+        return "components", _known_name(render, name, "component", known["components"], every)
+
+
+def _known_name(render: Render, given: str, what: str, known: list[str], told: list[str] | None = None) -> str:
+    """A light or component by its name, in any case, or by the name of its pass."""
+    plain = _plain(given)
+    for name in known:
+        if _plain(name) == plain:
+            return name
+    for p in render.passes:
+        own = p.light if what == "light" else p.component
+        if own in known and _plain(p.name) == plain:
+            return str(own)
+    kind = what if told is None else "light or component"
+    raise UnknownChoice(kind, given, told or known)
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[^a-z0-9]", "", name.lower())
+
+
+def _colour(variant: Variant, options: argparse.Namespace) -> ColourChoice:
+    given = {"config": options.ocio, "input_space": options.input_space, "working_space": options.working_space}
+    if options.ocio and not options.ocio.startswith("ocio://") and not Path(options.ocio).is_file():
+        raise ColourError(f"{options.ocio}: no such config file; a built-in name begins with ocio://")
+    return variant.colour.model_copy(update={key: value for key, value in given.items() if value})
+
+
+def _display(variant: Variant, options: argparse.Namespace) -> DisplayChoice:
+    if not options.display and not options.view:
+        return variant.display
+    return DisplayChoice(display=options.display or variant.display.display, view=options.view)
+
+
+def _corrections(options: argparse.Namespace) -> list[CdlCorrection | LutCorrection]:
+    found: list[CdlCorrection | LutCorrection] = []
+    if options.cdl:
+        values = read_cdl(options.cdl)
+        cdl = {"slope": values.slope, "offset": values.offset, "power": values.power, "saturation": values.saturation}
+        found.append(CdlCorrection(**cdl))
+    if options.lut:
+        if not options.lut.is_file():
+            raise UnreadableFile(options.lut, "no such file")
+        found.append(LutCorrection(path=str(options.lut)))
+    return found
+
+
+def _read_variant(path: Path) -> Variant:
+    if not path.is_file():
+        raise UnreadableFile(path, "no such file")
+    try:
+        return Variant.model_validate_json(path.read_bytes())
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(step) for step in first["loc"])
+        raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
+
+
+def _wanted_frames(render: Render, wanted: tuple[int, int] | None) -> list[int]:
+    if wanted is None:
+        return sorted(render.frames)
+    inside = range(wanted[0], wanted[1] + 1)
+    chosen = [number for number in sorted(render.frames) if number in inside]
+    if not chosen:
+        raise BadSource(f"{render.name} has no frame from {wanted[0]} to {wanted[1]}")
+    absent = [number for number in inside if number in render.missing_frames]
+    for number in absent:
+        print(f"escala: frame {number} of {render.name} is missing and was left out", file=sys.stderr)
+    return chosen
+
+
+def _frame_path(out: Path, number: int, several: bool) -> Path:
+    """The file of a frame: #### or %04d in the name is replaced, else the number is put before the extension."""
+    name = re.sub(r"#+", lambda match: f"{number:0{len(match.group())}d}", out.name)
+    name = re.sub(r"%0?(\d*)d", lambda match: f"{number:0{int(match.group(1) or 1)}d}", name)
+    if name == out.name and several:
+        name = f"{out.stem}.{number:04d}{out.suffix}"
+    return out.with_name(name)
+
+
+def _stops(text: str) -> Pair:
+    name, mark, value = text.rpartition("=")
+    try:
+        if not mark or not name:
+            raise ValueError
+        stops = float(value)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=STOPS, as in key=-1.5") from None
+    if not -16 <= stops <= 16:
+        raise argparse.ArgumentTypeError(f"{text!r}: stops run from -16 to 16")
+    return name, stops
+
+
+def _tint(text: str) -> Pair:
+    name, mark, value = text.rpartition("=")
+    try:
+        red, green, blue = (float(part) for part in value.split(","))
+        if not mark or not name:
+            raise ValueError
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=R,G,B, as in key=1,0.8,0.6") from None
+    return name, (red, green, blue)
+
+
+def _range(text: str) -> tuple[int, int]:
+    match = re.fullmatch(r"(\d+)(?:-(\d+))?", text)
+    if not match or int(match[2] or match[1]) < int(match[1]):
+        raise argparse.ArgumentTypeError(f"{text!r} is not a range of frames, as in 1-24")
+    return int(match[1]), int(match[2] or match[1])
+
+

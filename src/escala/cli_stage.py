@@ -1,0 +1,71 @@
+"""`escala stage`: the stand-in renderer from a terminal."""
+
+import argparse
+import re
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+
+def add_commands(commands: Any) -> None:
+    """Register the command."""
+    stage = commands.add_parser("stage", help="render the demo scene with the stand-in renderer")
+    stage.add_argument("--size", type=_size, default=(960, 540), metavar="WxH")
+    stage.add_argument("--samples", type=_positive, default=24, metavar="N", help="samples a pixel")
+    stage.add_argument("--frames", type=_frames, default=(12, 12), metavar="A-B")
+    stage.add_argument("--seed", type=int, default=1)
+    stage.add_argument("--noisy", action="store_true", help="leave the noise in")
+    stage.add_argument("--out", type=Path, required=True, metavar="DIR")
+    stage.set_defaults(run=run_stage)
+
+
+def run_stage(options: argparse.Namespace) -> None:
+    """Render frames into a folder, with a progress bar on a terminal."""
+    from escala.stage.render import StageJob, render_frame
+
+    options.out.mkdir(parents=True, exist_ok=True)
+    width, height = options.size
+    job = StageJob(width, height, options.samples, options.seed, not options.noisy)
+    for frame in range(options.frames[0], options.frames[1] + 1):
+        path = options.out / f"night_quay.{frame:04d}.exr"
+        bar = _ProgressBar(path.name)
+        render_frame(job, frame, path, bar.show)
+        print(path)
+
+
+class _ProgressBar:
+    """One line on standard error that is written over, only where somebody watches."""
+
+    def __init__(self, name: str) -> None:
+        self._name = name
+        self._start = time.monotonic()
+
+    def show(self, done: int, wanted: int) -> None:
+        if not sys.stderr.isatty():
+            return
+        left = (time.monotonic() - self._start) / done * (wanted - done)
+        filled = 30 * done // wanted
+        end = "\n" if done == wanted else ""
+        bar = "=" * filled + " " * (30 - filled)
+        print(f"\r{self._name} [{bar}] {done}/{wanted} samples, {left:4.0f} s left", end=end, file=sys.stderr)
+
+
+def _size(text: str) -> tuple[int, int]:
+    match = re.fullmatch(r"(\d+)x(\d+)", text)
+    if not match or not (16 <= int(match[1]) <= 8192 and 16 <= int(match[2]) <= 8192):
+        raise argparse.ArgumentTypeError(f"{text!r} is not a size from 16x16 to 8192x8192, as in 960x540")
+    return int(match[1]), int(match[2])
+
+
+def _positive(text: str) -> int:
+    if not text.isdigit() or not 1 <= int(text) <= 65536:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number of samples from 1 to 65536")
+    return int(text)
+
+
+def _frames(text: str) -> tuple[int, int]:
+    match = re.fullmatch(r"(\d+)(?:-(\d+))?", text)
+    if not match or int(match[2] or match[1]) < int(match[1]):
+        raise argparse.ArgumentTypeError(f"{text!r} is not a range of frames, as in 1-24")
+    return int(match[1]), int(match[2] or match[1])

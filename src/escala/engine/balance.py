@@ -1,0 +1,134 @@
+"""From the levels of a variant to one gain for each term of the recipe that can carry them."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.errors import UnknownChoice
+from escala.core.levels import WorkingSpace, level_gain, names_that_count
+from escala.core.recipes import COMPONENTS, GRID, LIGHTS, Recipe, Term
+from escala.model.render import Render
+from escala.model.variant import Balance, Level, Variant, level_of
+
+Gains = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class BalancePlan:
+    """A recipe with a gain per term and channel. `second`: the other axis, where only the ratio method can do both."""
+
+    recipe: Recipe
+    gains: Gains
+    residual_gain: float
+    second: tuple[Recipe, Gains] | None = None
+
+    @property
+    def is_neutral(self) -> bool:
+        """Whether the sum is the beauty itself."""
+        ones = bool(np.all(self.gains == 1.0)) and self.residual_gain == 1.0
+        return ones and (self.second is None or bool(np.all(self.second[1] == 1.0)))
+
+    @property
+    def is_approximate(self) -> bool:
+        """Whether both axes change at once without passes for it."""
+        return self.second is not None
+
+
+def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> BalancePlan | None:
+    """How to apply a variant's levels, None where no recipe was found. Raises `UnknownChoice` for unknown names."""
+    if not render.recipes:
+        return None
+    balance = variant.balance
+    lights, components = _changed(balance.lights), _changed(balance.components)
+    first = _carrier(render, variant, lights, components, _changed(balance.cells))
+    gains, counted = term_gains(first, balance, space)
+    residual = counted if variant.residual else 0.0
+    other = render.recipe(COMPONENTS if first.name == LIGHTS else LIGHTS)
+    beyond = components - set(first.components) if first.name != COMPONENTS else lights - set(first.lights)
+    if not beyond:
+        return BalancePlan(first, gains, residual)
+    known = set(other.components if first.name != COMPONENTS else other.lights) if other else set()
+    if other is None or beyond - known:
+        missing = sorted(beyond - known)[0]
+        raise UnknownChoice("light or component", missing, [*render_lights(render), *render_components(render)])
+    second_balance = Balance(
+        lights={k: v for k, v in balance.lights.items() if k in beyond},
+        components={k: v for k, v in balance.components.items() if k in beyond},
+    )
+    return BalancePlan(first, gains, residual, (other, term_gains(other, second_balance, space)[0]))
+
+
+def term_gains(recipe: Recipe, balance: Balance, space: WorkingSpace) -> tuple[Gains, float]:
+    """A gain per term and channel, (n, 3), and the gain of what no term holds (0 when something is alone)."""
+    counts = {
+        "light": _counted(recipe.lights, balance.lights),
+        "component": _counted(recipe.components, balance.components),
+        "cell": _counted([_cell(term) for term in recipe.terms], balance.cells),
+    }
+    alone = any(level.solo for t in (balance.lights, balance.components, balance.cells) for level in t.values())
+    rows = [_term_gain(term, balance, counts, alone, space) for term in recipe.terms]
+    return np.array(rows, np.float32).reshape(len(rows), 3), 0.0 if alone else 1.0
+
+
+def render_lights(render: Render) -> list[str]:
+    """All lights that some recipe can change."""
+    return list(dict.fromkeys(light for found in render.recipes for light in found.recipe.lights))
+
+
+def render_components(render: Render) -> list[str]:
+    """All components that some recipe can change."""
+    return list(dict.fromkeys(name for found in render.recipes for name in found.recipe.components))
+
+
+def _changed(table: Mapping[str, Level]) -> set[str]:
+    return {name for name, level in table.items() if not level.is_neutral}
+
+
+def _carrier(render: Render, variant: Variant, lights: set[str], components: set[str], cells: set[str]) -> Recipe:
+    """The recipe that carries the changed levels: the chosen or best one if it can, else one that can."""
+    preferred = [variant.recipe, *(found.recipe.name for found in render.recipes)]
+    recipes = [recipe for name in preferred if name and (recipe := render.recipe(name))]
+    if cells:
+        recipes = [recipe for recipe in recipes if recipe.name == GRID] or recipes
+    for recipe in recipes:
+        if lights <= set(recipe.lights) and components <= set(recipe.components):
+            return recipe
+    return next((recipe for recipe in recipes if lights <= set(recipe.lights) and recipe.lights), recipes[0])
+
+
+def _counted(names: Iterable[str], table: Mapping[str, Level]) -> dict[str, bool]:
+    levels = {name: level_of(table, name) for name in names}
+    return names_that_count({n: le.mute for n, le in levels.items()}, {n: le.solo for n, le in levels.items()})
+
+
+def _cell(term: Term) -> str:
+    return f"{term.light}/{term.component}"
+
+
+def _term_gain(
+    term: Term, balance: Balance, counts: Mapping[str, Mapping[str, bool]], alone: bool, space: WorkingSpace
+) -> NDArray[np.float32]:
+    axes = (("light", balance.lights, term.light), ("component", balance.components, term.component))
+    gain = np.ones(3, np.float32)
+    for axis, table, name in axes:
+        if name is None:
+            soloed = any(level.solo for level in table.values())
+            gain *= np.float32(0.0 if soloed else 1.0)
+        elif counts[axis][name]:
+            gain *= _gain(level_of(table, name), space)
+        else:
+            gain *= np.float32(0.0)
+    if term.light and term.component:
+        cell = _cell(term)
+        gain *= _gain(level_of(balance.cells, cell), space) if counts["cell"][cell] else np.float32(0.0)
+    elif alone and any(level.solo for level in balance.cells.values()):
+        gain *= np.float32(0.0)
+    return gain
+
+
+def _gain(level: Level, space: WorkingSpace) -> NDArray[np.float32]:
+    if level.is_neutral:
+        return np.ones(3, np.float32)
+    return level_gain(space, level.stops, level.multiplier, level.tint, level.kelvin)

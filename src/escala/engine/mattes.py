@@ -1,0 +1,84 @@
+"""Mattes of named objects from cryptomatte passes."""
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.cryptomatte import name_to_id_bits, object_matte
+from escala.core.errors import BadSource, UnknownChoice
+from escala.core.planes import Matte
+from escala.media.store import StoredFrame
+
+
+@dataclass(frozen=True)
+class CryptoLayer:
+    """A layer: its name, its rank passes in order, and its manifest of names to id bits (may be empty)."""
+
+    name: str
+    passes: tuple[str, ...]
+    manifest: dict[str, int]
+
+
+def crypto_layers(frame: StoredFrame) -> list[CryptoLayer]:
+    """The layers that the headers of a frame declare and its passes hold."""
+    attributes = frame.header.attributes
+    layers = []
+    for key, name in attributes.items():
+        if key.startswith("cryptomatte/") and key.endswith("/name"):
+            passes = sorted(p for p in frame.passes if _rank_of(p, name) is not None)
+            if passes:
+                layers.append(CryptoLayer(name, tuple(passes), _manifest(frame, key.removesuffix("/name"))))
+    return layers
+
+
+def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None) -> Matte:
+    """Exact coverage of named objects, (H, W). Raises `UnknownChoice` for a name or layer that is not there."""
+    layers = crypto_layers(frame)
+    if not layers:
+        raise BadSource("the render holds no cryptomatte: its header declares none, or the passes are missing")
+    if layer is not None:
+        layers = [found for found in layers if found.name == layer]
+        if not layers:
+            raise UnknownChoice("cryptomatte layer", layer, [found.name for found in crypto_layers(frame)])
+    wanted = list(names)
+    holding = [found for found in layers if all(_knows(frame, found, name) for name in wanted)]
+    if not holding:
+        known = {name for found in layers for name in found.manifest}
+        missing = next((n for n in wanted if not any(_knows(frame, found, n) for found in layers)), ", ".join(wanted))
+        raise UnknownChoice("object", missing, known)
+    chosen = holding[0]
+    ids = [chosen.manifest.get(name, name_to_id_bits(name)) for name in wanted]
+    return object_matte(_ranks(frame, chosen), ids)
+
+
+def _rank_of(name: str, layer: str) -> int | None:
+    tail = name.removeprefix(layer)
+    return int(tail) if tail != name and len(tail) == 2 and tail.isdigit() else None
+
+
+def _ranks(frame: StoredFrame, layer: CryptoLayer) -> list[NDArray[np.float32]]:
+    return [plane for name in layer.passes for plane in frame.planes(name).astype(np.float32, copy=False)]
+
+
+def _knows(frame: StoredFrame, layer: CryptoLayer, name: str) -> bool:
+    if layer.manifest:
+        return name in layer.manifest
+    bits = np.uint32(name_to_id_bits(name))
+    return any((np.ascontiguousarray(plane).view(np.uint32) == bits).any() for plane in _ranks(frame, layer)[0::2])
+
+
+def _manifest(frame: StoredFrame, prefix: str) -> dict[str, int]:
+    text = frame.header.attributes.get(f"{prefix}/manifest", "")
+    sidecar = frame.header.attributes.get(f"{prefix}/manif_file")
+    if not text and sidecar:
+        beside = Path(next(iter(frame.passes.values())).file).parent / Path(sidecar).name
+        text = beside.read_text(encoding="utf-8") if beside.is_file() else ""
+    try:
+        entries = json.loads(text) if text else {}
+        return {str(name): int(value, 16) for name, value in entries.items()}
+    except (ValueError, AttributeError, TypeError):
+        return {}

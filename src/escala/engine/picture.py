@@ -1,0 +1,185 @@
+"""A frame of a shot, evaluated along the path at any look; results are kept by what made them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from escala.core.mixing import mix_planes
+from escala.core.planes import Planes
+from escala.core.ratio import gain_ratio
+from escala.core.recipes import Recipe, Term, one_pass, sum_terms, term_planes
+from escala.media.store import StoredFrame
+from escala.model.render import Render
+from escala.model.variant import Variant
+
+from .balance import BalancePlan, plan_balance
+from .cache import ByteCache
+from .colouring import Colouring, colouring_of
+from .corrections import apply_correction
+from .look import Look, full_look, resize_planes, sample_pass
+
+_BAND_ROWS = 128
+
+
+@dataclass(frozen=True)
+class Beauty:
+    """A picture in the working space, with the alpha of the render where it has one."""
+
+    planes: Planes
+    alpha: Planes | None
+
+
+class FrameEngine:
+    """Evaluates variants on one decoded frame of a render."""
+
+    def __init__(self, render: Render, frame: StoredFrame, cache: ByteCache) -> None:
+        self.render = render
+        self.frame = frame
+        self.cache = cache
+        self._key = frame.folder.name
+
+    def stored_pass(self, name: str, look: Look) -> Planes:
+        """A pass as stored, sampled for a look."""
+        return self.cache.get((self._key, "pass", name, look), lambda: sample_pass(self.frame, name, look))
+
+    def term(self, term: Term, look: Look, colouring: Colouring, keep: bool = True) -> Planes:
+        """A term of a recipe in the working space. Products are made pixel by pixel, then filtered."""
+
+        def make() -> Planes:
+            if term.is_linear or look.is_full:
+                planes = term_planes(term, lambda name: sample_pass(self.frame, name, look))
+            else:
+                planes = self._filtered_product(term, look)
+            return colouring.config.convert(planes, colouring.input_space, colouring.working.name)
+
+        key = (self._key, "term", str(term), look, colouring.input_space, colouring.working.name)
+        return self.cache.get(key, make) if keep else make()
+
+    def reference(self, look: Look, colouring: Colouring, keep: bool = True) -> Planes | None:
+        """The renderer's own beauty in the working space."""
+        if self.render.reference is None:
+            return None
+        return self.term(Term("reference", one_pass(self.render.reference)), look, colouring, keep)
+
+    def residual(self, recipe: Recipe, look: Look, colouring: Colouring, keep: bool = True) -> Planes | None:
+        """Reference less the plain sum of a recipe; None without a reference."""
+        reference = self.reference(look, colouring, keep)
+        if reference is None:
+            return None
+
+        def make() -> Planes:
+            terms = [self.term(term, look, colouring, keep) for term in recipe.terms]
+            return np.subtract(reference, sum_terms(terms))
+
+        key = (self._key, "residual", recipe, look, colouring.input_space, colouring.working.name)
+        return self.cache.get(key, make) if keep else make()
+
+    def alpha(self, look: Look) -> Planes | None:
+        """The render's alpha, (H, W)."""
+        name = next((p.name for p in self.render.passes if p.role == "alpha"), None)
+        return None if name is None else self.stored_pass(name, look)[0]
+
+    def source(self, variant: Variant, look: Look) -> Planes:
+        """The reference, or the plain sum where there is none."""
+        colouring = colouring_of(self.render, variant)
+        reference = self.reference(look, colouring)
+        return reference if reference is not None else self.balance(Variant(colour=variant.colour), look)
+
+    def balance(self, variant: Variant, look: Look, live: bool = False, keep: bool = True) -> Planes:
+        """The sum with all levels, without the residual."""
+        return self._balanced(variant, look, live, keep, with_residual=False)
+
+    def beauty(self, variant: Variant, look: Look, live: bool = False, keep: bool = True) -> Planes:
+        """The sum with all levels, and what no term holds. Untouched, it is the reference itself."""
+        return self._balanced(variant, look, live, keep, with_residual=True)
+
+    def finish(self, variant: Variant, look: Look, live: bool = False, keep: bool = True) -> Planes:
+        """The beauty with the corrections of Finish, in the working space."""
+        planes = self.beauty(variant, look, live, keep)
+        for correction in variant.finish.corrections:
+            planes = apply_correction(planes, correction, self.alpha(look))
+        return planes
+
+    def full_finish(self, variant: Variant, look: Look) -> Planes:
+        """As `finish`, pixel by pixel over a region of any size, in bands so that memory stays small."""
+        out = np.empty((3, look.height, look.width), np.float32)
+        for band in _bands(look):
+            top = band.y - look.y
+            out[:, top : top + band.height] = self.finish(variant, band, keep=False)
+        return out
+
+    def delivered(self, variant: Variant, look: Look, space: str) -> Planes:
+        """The finished picture in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
+        colouring = colouring_of(self.render, variant)
+        reference = self.render.reference
+        if reference is not None and self.is_untouched(variant):
+            stored = np.concatenate([sample_pass(self.frame, reference, band)[:3] for band in _bands(look)], axis=1)
+            return colouring.config.convert(stored, colouring.input_space, space)
+        return colouring.config.convert(self.full_finish(variant, look), colouring.working.name, space)
+
+    def is_untouched(self, variant: Variant) -> bool:
+        """Whether nothing along the path changes the render's beauty."""
+        plan = plan_balance(self.render, variant, colouring_of(self.render, variant).working)
+        return (plan is None or plan.is_neutral) and not any(c.on for c in variant.finish.corrections)
+
+    def _balanced(self, variant: Variant, look: Look, live: bool, keep: bool, with_residual: bool) -> Planes:
+        colouring = colouring_of(self.render, variant)
+        plan = plan_balance(self.render, variant, colouring.working)
+        reference = self.reference(look, colouring, keep)
+        if plan is None or (with_residual and plan.is_neutral and reference is not None):
+            return reference if reference is not None else np.zeros((3, look.out_height, look.out_width), np.float32)
+        terms = [self.term(term, look, colouring, keep) for term in plan.recipe.terms]
+        base = None
+        if with_residual and plan.residual_gain and reference is not None:
+            base = self.residual(plan.recipe, look, colouring, keep)
+        if live:
+            planes = self._moving_sum(terms, plan, base, look)
+        else:
+            planes = mix_planes(terms, plan.gains, base)
+        return self._second_axis(planes, plan, look, colouring, keep)
+
+    def _moving_sum(self, terms: list[Planes], plan: BalancePlan, base: Planes | None, look: Look) -> Planes:
+        """The sum while a level moves: the terms that stay are summed once, the moving ones are added to them."""
+        place = (self._key, "moving", plan.recipe, look, base is None)
+        before = self.cache.peek(place)
+        self.cache.put(place, plan.gains)
+        if before is None or np.array_equal(before, plan.gains):
+            moving = self.cache.peek((*place, "set")) or frozenset()
+        else:
+            moving = frozenset(np.flatnonzero((before != plan.gains).any(axis=1)).tolist())
+            moving = self._same_drag(place, moving)
+        still = [i for i in range(len(terms)) if i not in moving]
+        if not moving or not still:
+            return mix_planes(terms, plan.gains, base)
+        key = (*place, moving, plan.gains[still].tobytes())
+        rest = self.cache.get(key, lambda: mix_planes([terms[i] for i in still], plan.gains[still], base))
+        chosen = sorted(moving)
+        return mix_planes([terms[i] for i in chosen], plan.gains[chosen], rest)
+
+    def _same_drag(self, place: tuple[object, ...], moving: frozenset[int]) -> frozenset[int]:
+        """Keep the set of a drag under way while the terms that move stay within it."""
+        known: frozenset[int] = self.cache.peek((*place, "set")) or frozenset()
+        chosen = known if moving <= known else moving
+        self.cache.put((*place, "set"), chosen)
+        return chosen
+
+    def _second_axis(self, planes: Planes, plan: BalancePlan, look: Look, colouring: Colouring, keep: bool) -> Planes:
+        if plan.second is None:
+            return planes
+        recipe, gains = plan.second
+        return planes * gain_ratio([self.term(term, look, colouring, keep) for term in recipe.terms], gains)
+
+    def _filtered_product(self, term: Term, look: Look) -> Planes:
+        """A product over the region at full size, in bands, then filtered down."""
+        full = np.empty((3, look.height, look.width), np.float32)
+        for band in _bands(look):
+            planes = {name: sample_pass(self.frame, name, band) for name in term.passes}
+            top = band.y - look.y
+            full[:, top : top + band.height] = term_planes(term, planes.__getitem__)
+        return resize_planes(full, look.out_width, look.out_height)
+
+
+def _bands(look: Look) -> list[Look]:
+    """A region pixel by pixel, in bands of rows."""
+    tops = range(0, look.height, _BAND_ROWS)
+    return [full_look(look.x, look.y + top, look.width, min(_BAND_ROWS, look.height - top)) for top in tops]

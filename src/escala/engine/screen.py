@@ -1,0 +1,47 @@
+"""Pictures for the screen: working-space planes to display bytes, fast while things move, exact when they rest."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.errors import choose
+from escala.core.planes import Planes
+from escala.core.role_pictures import show_data
+from escala.core.roles import Role
+from escala.media.stills import encode_jpeg, encode_png, to_bytes
+from escala.model.variant import Variant
+
+from .colouring import Colouring, baked_view, colouring_of
+from .look import Look
+from .picture import FrameEngine
+from .stations import STATION_BY_NAME
+
+
+def screen_picture(engine: FrameEngine, variant: Variant, station: str, look: Look, live: bool) -> tuple[bytes, str]:
+    """The picture at a station, encoded, and its media type: JPEG by the baked view while `live`, else exact PNG."""
+    planes = choose("station", station, STATION_BY_NAME).tap(engine, variant, look, live)
+    colouring = colouring_of(engine.render, variant)
+    if live:
+        return encode_jpeg(moving_bytes(planes, colouring)), "image/jpeg"
+    return encode_png(resting_bytes(planes, colouring)), "image/png"
+
+
+def moving_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
+    """(3, H, W) working space to (H, W, 3) display bytes by the baked view."""
+    return baked_view(colouring.config, colouring.working.name, colouring.view).to_bytes(planes)
+
+
+def resting_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
+    """As `moving_bytes`, by the exact processor."""
+    return to_bytes(colouring.config.display(planes, colouring.working.name, colouring.view))
+
+
+def pass_picture(engine: FrameEngine, variant: Variant, name: str, look: Look) -> bytes:
+    """A pass as its role wants to be seen, as JPEG: light under the view, data by its own range."""
+    found = engine.render.find_pass(name)
+    role = found.role if found else Role.OTHER
+    planes = engine.stored_pass(name, look)
+    if found is None or not found.is_colour or planes.shape[0] < 3:
+        return encode_jpeg(to_bytes(show_data(role, planes)))
+    colouring = colouring_of(engine.render, variant)
+    working = colouring.config.convert(planes[:3], colouring.input_space, colouring.working.name)
+    return encode_jpeg(moving_bytes(working, colouring))

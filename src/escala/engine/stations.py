@@ -1,0 +1,92 @@
+"""The path: its stations in order, what each shows when tapped, and what it says of a variant."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from escala.core.planes import Planes
+from escala.model.render import Render
+from escala.model.variant import Variant
+
+from .colouring import colouring_of
+from .look import Look
+from .picture import FrameEngine
+
+Tap = Callable[[FrameEngine, Variant, Look, bool], Planes]
+Words = Callable[[Render, Variant], tuple[str, bool]]
+
+
+@dataclass(frozen=True)
+class Station:
+    """A station. `tap` gives the picture there in the working space; `words` says what it does, and whether."""
+
+    name: str
+    tap: Tap
+    words: Words
+
+
+def _source(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
+    return engine.source(variant, look)
+
+
+def _balance(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
+    return engine.balance(variant, look, live)
+
+
+def _beauty(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
+    return engine.beauty(variant, look, live)
+
+
+def _finish(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
+    return engine.finish(variant, look, live)
+
+
+def _source_words(render: Render, variant: Variant) -> tuple[str, bool]:
+    return f"{len(render.passes)} passes", False
+
+
+def _balance_words(render: Render, variant: Variant) -> tuple[str, bool]:
+    changes = variant.balance.changes
+    return (f"{changes} level{'s' if changes != 1 else ''}" if changes else "unchanged"), changes > 0
+
+
+def _beauty_words(render: Render, variant: Variant) -> tuple[str, bool]:
+    if not render.recipes:
+        return "no recipe", False
+    if render.reference is None:
+        return "no reference", False
+    word = "matches" if render.recipes[0].exact else "differs"
+    return (word if variant.residual else f"{word}, no residual"), not variant.residual
+
+
+def _finish_words(render: Render, variant: Variant) -> tuple[str, bool]:
+    active = [c for c in variant.finish.corrections if c.on]
+    if not active:
+        return "unchanged", False
+    if len(active) == 1 and active[0].kind == "exposure":
+        return f"exposure {active[0].stops:+.2f}".replace("-", "−"), True
+    names = {"exposure": "exposure", "cdl": "CDL", "lut": "LUT"}
+    return ", ".join(names[c.kind] for c in active), True
+
+
+def _display_words(render: Render, variant: Variant) -> tuple[str, bool]:
+    view = colouring_of(render, variant).view
+    return f"{view.view.split(' - ')[0]} · {view.display.removesuffix(' - Display')}", False
+
+
+def _still(words: str) -> Words:
+    return lambda render, variant: (words, False)
+
+
+# In the order in which a picture is made. Stations that change nothing yet pass on what comes before them.
+STATIONS: tuple[Station, ...] = (
+    Station("source", _source, _source_words),
+    Station("surface", _source, _still("unchanged")),
+    Station("balance", _balance, _balance_words),
+    Station("beauty", _beauty, _beauty_words),
+    Station("depth", _beauty, _still("off")),
+    Station("plate", _beauty, _still("none")),
+    Station("lens", _beauty, _still("off")),
+    Station("finish", _finish, _finish_words),
+    Station("display", _finish, _display_words),
+)
+STATION_BY_NAME = {station.name: station for station in STATIONS}

@@ -1,0 +1,160 @@
+"""The tally: the recipe as a sum, line by line, with running pictures, the residual, and the verdict in words."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from escala.core.mixing import channel_means
+from escala.core.planes import Planes
+from escala.core.recipes import Recipe
+from escala.media.stills import encode_jpeg, encode_png
+from escala.model.variant import Variant
+
+from .board import draw_sheet, tile_look
+from .colouring import Colouring, colouring_of
+from .look import fit_look
+from .picture import FrameEngine
+from .proofs import beauty_factor, compare_recipe, prove_recipe
+
+
+@dataclass(frozen=True)
+class TallyLine:
+    """A term: its name, formula, and share of the sum's energy, 0..1. Its pictures are in row `row` of the sheet."""
+
+    name: str
+    formula: str
+    share: float
+    row: int
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """How the sum compares with the reference, in numbers and words. `worst`: column and row in the picture."""
+
+    exact: bool
+    words: str
+    max_abs: float
+    max_channels: tuple[float, float, float]
+    rms: float
+    allowed: float
+    outside: int
+    pixels: int
+    worst: tuple[int, int]
+    factor: tuple[float, float, float] | None
+
+
+@dataclass(frozen=True)
+class Tally:
+    """A recipe laid out. The sheet has two columns: the term, and the running picture after it."""
+
+    kind: str
+    sentence: str
+    lines: tuple[TallyLine, ...]
+    residual_share: float
+    reference: str | None
+    verdict: Verdict | None
+    others: tuple[str, ...]
+    tile_width: int
+    tile_height: int
+
+
+def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
+    """The tally of the variant's recipe, or None where none was found."""
+    recipe = _recipe(engine, variant)
+    if recipe is None:
+        return None
+    colouring, look = colouring_of(engine.render, variant), tile_look(engine)
+    energies = [_energy(engine.term(term, look, colouring), colouring) for term in recipe.terms]
+    residual = engine.residual(recipe, look, colouring)
+    left = _energy(np.abs(residual), colouring) if residual is not None else 0.0
+    total = max(sum(energies), 1e-12)
+    lines = [TallyLine(t.name, str(t), max(0.0, e / total), i) for i, (t, e) in enumerate(zip(recipe.terms, energies, strict=True))]
+    found = next(f for f in engine.render.recipes if f.recipe.name == recipe.name)
+    return Tally(
+        kind=recipe.name,
+        sentence=found.sentence,
+        lines=tuple(lines),
+        residual_share=left / total,
+        reference=engine.render.reference,
+        verdict=engine.cache.get((engine.frame.folder.name, "verdict", recipe), lambda: _verdict(engine, recipe)),
+        others=tuple(f.recipe.name for f in engine.render.recipes if f.recipe.name != recipe.name),
+        tile_width=look.out_width,
+        tile_height=look.out_height,
+    )
+
+
+def tally_sheet(engine: FrameEngine, variant: Variant) -> bytes:
+    """Term and running picture of every line, then residual and sum, then the reference; JPEG."""
+    recipe = _recipe(engine, variant)
+    colouring, look = colouring_of(engine.render, variant), tile_look(engine)
+    tiles: list[Planes] = []
+    running = np.zeros((3, look.out_height, look.out_width), np.float32)
+    for term in recipe.terms if recipe else ():
+        planes = engine.term(term, look, colouring)
+        running = running + planes
+        tiles += [planes, running]
+    residual = engine.residual(recipe, look, colouring) if recipe else None
+    if residual is not None:
+        tiles += [residual, running + residual]
+    reference = engine.reference(look, colouring)
+    tiles += [reference if reference is not None else running] * 2
+    places = [(i // 2, i % 2) for i in range(len(tiles))]
+    return encode_jpeg(draw_sheet(tiles, places, look, colouring))
+
+
+def difference_picture(engine: FrameEngine, variant: Variant, gain: float, width: int) -> bytes:
+    """The absolute difference of reference and plain sum times `gain`, as PNG: data, so without a view."""
+    recipe = _recipe(engine, variant)
+    display, raster = engine.render.display, engine.render.raster
+    look = fit_look(display.x - raster.x, display.y - raster.y, display.width, display.height, width, width)
+    shape = (look.out_height, look.out_width, 3)
+    if recipe is None or engine.render.reference is None:
+        return encode_png(np.zeros(shape, np.uint8))
+    reference, rebuilt, _ = compare_recipe(engine.render, engine.frame, recipe, look)
+    shown = np.clip(np.nan_to_num(np.abs(reference - rebuilt) * np.float32(gain)), 0, 1)
+    return encode_png((shown.transpose(1, 2, 0) * 255 + 0.5).astype(np.uint8).copy())
+
+
+def _recipe(engine: FrameEngine, variant: Variant) -> Recipe | None:
+    chosen = engine.render.recipe(variant.recipe) if variant.recipe else None
+    return chosen or (engine.render.recipes[0].recipe if engine.render.recipes else None)
+
+
+def _energy(planes: Planes, colouring: Colouring) -> float:
+    return float(channel_means(planes) @ colouring.working.luminance_weights)
+
+
+def _verdict(engine: FrameEngine, recipe: Recipe) -> Verdict | None:
+    proof = prove_recipe(engine.render, engine.frame, recipe)
+    if proof is None:
+        return None
+    factor = None if proof.exact else beauty_factor(engine.render, engine.frame, recipe)
+    numbers = f"Largest difference {_short(proof.max_abs)}, {_rounding(engine)} allows {_short(proof.allowed_at_worst)}"
+    words = f"Matches. {numbers}." if proof.exact else f"Does not match. {numbers} there."
+    if factor:
+        shown = ", ".join(f"{value:.3g}" for value in factor)
+        words += f" The beauty is the sum times {shown}: an exposure or white balance in the beauty alone."
+    display, raster = engine.render.display, engine.render.raster
+    return Verdict(
+        exact=proof.exact,
+        words=words,
+        max_abs=proof.max_abs,
+        max_channels=proof.max_channels,
+        rms=proof.rms,
+        allowed=proof.allowed_at_worst,
+        outside=proof.outside,
+        pixels=proof.pixels,
+        worst=(proof.worst[0] + raster.x - display.x, proof.worst[1] + raster.y - display.y),
+        factor=factor,
+    )
+
+
+def _rounding(engine: FrameEngine) -> str:
+    kinds = {p.pixel_type for p in engine.frame.passes.values() if p.name == engine.render.reference}
+    return "half-float rounding" if "half" in kinds else "float rounding"
+
+
+def _short(value: float) -> str:
+    return f"{value:.2g}" if value < 0.001 else f"{value:.4f}"
+
+

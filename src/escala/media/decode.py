@@ -1,0 +1,166 @@
+"""The child process that decodes one frame into the pass store: `python -m escala.media.decode`.
+
+It reads a job as JSON from standard input and answers in JSON lines: `progress`, then `done` or `error`. Whatever
+the native libraries print themselves goes elsewhere; if one of them falls, only this child falls.
+"""
+
+import json
+import os
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.errors import BadSource, EscalaError, UnreadableFile
+from escala.core.naming import NamedPass, recognise_passes
+from escala.core.roles import Role
+
+from .exr import ExrPart, read_channels, read_parts
+from .layers import Layer, layers_of_parts
+from .naming_table import naming_table
+from .sources import SourceFile
+from .stills import read_still
+from .store import FrameHeader, FrameWriter
+from .windows import Window
+
+# Passes whose neighbours must not be averaged in the pyramid.
+EXACT_ROLES = frozenset({Role.DEPTH, Role.ID, Role.CRYPTOMATTE, Role.MOTION, Role.UV})
+
+Progress = Callable[[float], None]
+
+
+@dataclass
+class _OpenFile:
+    """A file of the frame: its layers, and how to get their planes."""
+
+    source: SourceFile
+    display: Window
+    data: list[Window]
+    layers: list[Layer]
+    parts: list[ExrPart] | None
+    pixels: list[dict[str, NDArray[Any]]] | None = None
+
+
+def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progress) -> None:
+    """Decode the files of one frame into `folder` of the store, in this process."""
+    opened = [_open(source) for source in files]
+    _check_sizes(opened)
+    raster = opened[0].display
+    for file in opened:
+        for window in file.data:
+            raster = raster.union(window)
+    names = [_pass_name(file, layer) for file in opened for layer in file.layers]
+    letters = [layer.letters for file in opened for layer in file.layers]
+    roles = recognise_passes([NamedPass(n, ch) for n, ch in zip(names, letters, strict=True)], naming_table())
+    exact = {name for name, role in zip(names, roles, strict=True) if role.role in EXACT_ROLES}
+    with FrameWriter(folder) as writer:
+        for index, file in enumerate(opened):
+            progress((index + 0.1) / len(opened))
+            _write_file(file, writer, raster, exact)
+            progress((index + 1) / len(opened))
+        writer.finish(_header(opened, raster))
+
+
+def _open(source: SourceFile) -> _OpenFile:
+    if source.path.suffix.lower() == ".exr":
+        parts = read_parts(source.path)
+        layers = layers_of_parts([(part.name, part.channels) for part in parts])
+        return _OpenFile(source, parts[0].display, [part.data for part in parts], layers, parts)
+    names, planes, _ = read_still(source.path)
+    height, width = planes[0].shape
+    window = Window(0, 0, width, height)
+    layers = layers_of_parts([("", names)])
+    return _OpenFile(source, window, [window], layers, None, [dict(zip(names, planes, strict=True))])
+
+
+def _check_sizes(opened: list[_OpenFile]) -> None:
+    first = opened[0]
+    for file in opened[1:]:
+        ours, theirs = (first.display.width, first.display.height), (file.display.width, file.display.height)
+        if ours != theirs:
+            raise BadSource(
+                f"{file.source.path.name} is {theirs[0]} × {theirs[1]} and {first.source.path.name} "
+                f"{ours[0]} × {ours[1]} pixels: the passes of one render have one size"
+            )
+
+
+def _pass_name(file: _OpenFile, layer: Layer) -> str:
+    label = file.source.label
+    if not label:
+        return layer.name or ("rgba" if "R" in layer.letters else "".join(layer.letters))
+    return f"{label}.{layer.name}" if layer.name else label
+
+
+def _write_file(file: _OpenFile, writer: FrameWriter, raster: Window, exact: set[str]) -> None:
+    pixels = file.pixels if file.parts is None else read_channels(file.source.path, file.parts)
+    if pixels is None:
+        raise UnreadableFile(file.source.path, "it holds no pixels")
+    for layer in file.layers:
+        name = _pass_name(file, layer)
+        planes = [_place(pixels[layer.part].pop(channel), file.data[layer.part], raster) for channel in layer.channels]
+        if len({plane.dtype for plane in planes}) > 1:
+            planes = [plane.astype(np.float32) for plane in planes]
+        entry = {
+            "name": name,
+            "label": file.source.label,
+            "file": str(file.source.path),
+            "part_name": layer.part_name,
+            "channels": layer.channels,
+            "letters": layer.letters,
+        }
+        writer.add(entry, planes, name in exact)
+
+
+def _place(plane: NDArray[Any], data: Window, raster: Window) -> NDArray[Any]:
+    """A plane of its data window in the raster of the frame, zeros around; sub-sampled channels repeated."""
+    if plane.shape != (data.height, data.width):
+        rows, columns = -(-data.height // plane.shape[0]), -(-data.width // plane.shape[1])
+        plane = plane.repeat(rows, axis=0).repeat(columns, axis=1)[: data.height, : data.width]
+    if data == raster:
+        return plane
+    out = np.zeros((raster.height, raster.width), plane.dtype)
+    out[data.within(raster)] = plane
+    return out
+
+
+def _header(opened: list[_OpenFile], raster: Window) -> FrameHeader:
+    first = opened[0]
+    part = first.parts[0] if first.parts else None
+    return FrameHeader(
+        display=first.display,
+        raster=raster,
+        pixel_aspect=part.pixel_aspect if part else 1.0,
+        chromaticities=part.chromaticities if part else None,
+        encoded=part is None,
+        attributes={name: _text(value) for name, value in part.attributes.items()} if part else {},
+    )
+
+
+def _text(value: object) -> str:
+    return " ".join(str(number) for number in np.ravel(value)) if isinstance(value, np.ndarray | tuple) else str(value)
+
+
+def main() -> None:
+    """Read a job, decode it, answer."""
+    answers = os.fdopen(os.dup(1), "w", buffering=1)
+    os.dup2(2, 1)
+
+    def answer(**line: object) -> None:
+        answers.write(json.dumps(line) + "\n")
+
+    job = json.load(sys.stdin)
+    files = [SourceFile(Path(path), label) for path, label in job["files"]]
+    try:
+        decode_frame_here(files, Path(job["folder"]), lambda share: answer(progress=share))
+    except (EscalaError, MemoryError) as error:
+        answer(error=type(error).__name__, message=str(error) or "there is not enough memory for it")
+    else:
+        answer(done=True)
+
+
+if __name__ == "__main__":
+    main()

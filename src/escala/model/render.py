@@ -1,0 +1,111 @@
+"""A render as a document: its passes with their roles, its recipes, and what its files say."""
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from escala.core.diagnostics import Diagnostic, PassStatistics
+from escala.core.recipes import Recipe
+from escala.core.roles import COLOUR_ROLES, Portion, Role
+
+
+class Document(BaseModel):
+    """A frozen document that refuses unknown fields."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class WindowBox(Document):
+    """A window of pixels: first column and row, width and height."""
+
+    x: int
+    y: int
+    width: int = Field(gt=0)
+    height: int = Field(gt=0)
+
+
+class SourceEntry(Document):
+    """A file of a frame, and the pass that its name stands for (empty: the file names its own)."""
+
+    path: str
+    label: str = ""
+
+
+class RenderPass(Document):
+    """A pass of a render. `part` is the portion of its component: total, direct, indirect or colour."""
+
+    name: str
+    role: Role
+    light: str | None = None
+    component: str | None = None
+    part: Portion | None = None
+    twin: str | None = None
+    sure: float = Field(ge=0, le=1)
+    reason: str
+    file: str
+    file_part: str
+    channels: tuple[str, ...]
+    pixel_type: str
+    statistics: PassStatistics
+    diagnostics: tuple[Diagnostic, ...] = ()
+
+    @property
+    def is_colour(self) -> bool:
+        """Whether colour management applies."""
+        return self.role in COLOUR_ROLES
+
+
+class FoundRecipe(Document):
+    """A recipe that was found, with its proof on the first frame."""
+
+    recipe: Recipe
+    sentence: str
+    exact: bool
+    max_abs: float
+    rms: float
+    outside_share: float
+
+
+class Render(Document):
+    """Files that belong together, read and recognised."""
+
+    name: str
+    frames: dict[int, tuple[SourceEntry, ...]]
+    missing_frames: tuple[int, ...]
+    display: WindowBox
+    raster: WindowBox
+    pixel_aspect: float
+    input_space: str
+    input_space_reason: str
+    passes: tuple[RenderPass, ...]
+    reference: str | None
+    recipes: tuple[FoundRecipe, ...]
+    attributes: dict[str, str] = Field(default_factory=dict)
+    diagnostics: tuple[Diagnostic, ...] = ()
+
+    @property
+    def first_frame(self) -> int:
+        """The lowest frame number."""
+        return min(self.frames)
+
+    @property
+    def width(self) -> int:
+        """Width of the picture as displayed, in pixels."""
+        return self.display.width
+
+    @property
+    def height(self) -> int:
+        """Height of the picture as displayed, in pixels."""
+        return self.display.height
+
+    def find_pass(self, name: str) -> RenderPass | None:
+        """The pass of this name, if there is one."""
+        return next((p for p in self.passes if p.name == name), None)
+
+    def recipe(self, name: str) -> Recipe | None:
+        """The recipe of this kind, if it was found."""
+        return next((found.recipe for found in self.recipes if found.recipe.name == name), None)
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return self.model_dump(mode="json")

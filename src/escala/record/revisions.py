@@ -1,0 +1,110 @@
+"""Edits as revisions: each a JSON Patch (RFC 6902) on the state it was made on; undo and redo move along them."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import jsonpatch
+from pydantic import ValidationError
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from escala.core.errors import EscalaError
+from escala.model.variant import Variant
+
+from .tables import RevisionRow, VariantRow
+
+
+class StaleRevision(EscalaError, ValueError):
+    """An edit made on a state that is no longer the newest."""
+
+
+class BadEdit(EscalaError, ValueError):
+    """An edit that does not fit the variant or makes it invalid."""
+
+
+class NothingToUndo(EscalaError, ValueError):
+    """There is no revision in that direction."""
+
+
+def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
+    """The variant after a patch, without keeping it; raises `BadEdit`."""
+    try:
+        return Variant.model_validate(jsonpatch.apply_patch(document, patch))
+    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError, KeyError) as error:
+        raise BadEdit(f"the edit does not fit the variant: {error}") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = " ".join(str(step) for step in first["loc"])
+        raise BadEdit(f"{place}: {first['msg']}") from error
+
+
+def edit_variant(
+    session: Session, variant: VariantRow, base: int, patch: list[dict[str, Any]], label: str
+) -> VariantRow:
+    """Apply an edit made on revision `base`. Raises `StaleRevision` or `BadEdit`; the caller commits."""
+    if base != variant.head:
+        raise StaleRevision(f"{variant.name!r} was changed elsewhere: it is at revision {variant.head}, not {base}")
+    after = patched(variant.document, patch).model_dump(mode="json")
+    if after == variant.document:
+        return variant
+    number = _newest(session, variant) + 1
+    variant.revisions.append(
+        RevisionRow(
+            number=number,
+            parent=variant.head,
+            label=label,
+            patch=jsonpatch.make_patch(variant.document, after).patch,
+            inverse=jsonpatch.make_patch(after, variant.document).patch,
+        )
+    )
+    variant.document, variant.head = after, number
+    session.flush()
+    return variant
+
+
+def undo(session: Session, variant: VariantRow) -> VariantRow:
+    """Back to the state before the current revision."""
+    current = _revision(session, variant, variant.head)
+    if current is None:
+        raise NothingToUndo(f"{variant.name!r} is as it was created: there is nothing to undo")
+    variant.document = jsonpatch.apply_patch(variant.document, current.inverse)
+    variant.head = current.parent
+    session.flush()
+    return variant
+
+
+def redo(session: Session, variant: VariantRow) -> VariantRow:
+    """Forward to the newest revision made on the current state."""
+    following = _following(session, variant)
+    if following is None:
+        raise NothingToUndo(f"{variant.name!r} is at its newest state: there is nothing to redo")
+    variant.document = jsonpatch.apply_patch(variant.document, following.patch)
+    variant.head = following.number
+    session.flush()
+    return variant
+
+
+def can_redo(session: Session, variant: VariantRow) -> bool:
+    """Whether a revision was made on the current state."""
+    return _following(session, variant) is not None
+
+
+def history(session: Session, variant: VariantRow) -> Sequence[RevisionRow]:
+    """All revisions, oldest first; those on other branches too, for nothing is ever lost."""
+    of_variant = select(RevisionRow).where(RevisionRow.variant_id == variant.id)
+    return session.scalars(of_variant.order_by(RevisionRow.number)).all()
+
+
+def _newest(session: Session, variant: VariantRow) -> int:
+    highest = select(func.max(RevisionRow.number)).where(RevisionRow.variant_id == variant.id)
+    return session.scalar(highest) or 0
+
+
+def _revision(session: Session, variant: VariantRow, number: int) -> RevisionRow | None:
+    wanted = select(RevisionRow).where(RevisionRow.variant_id == variant.id, RevisionRow.number == number)
+    return session.scalar(wanted)
+
+
+def _following(session: Session, variant: VariantRow) -> RevisionRow | None:
+    children = select(RevisionRow).where(RevisionRow.variant_id == variant.id, RevisionRow.parent == variant.head)
+    return session.scalar(children.order_by(RevisionRow.number.desc()).limit(1))

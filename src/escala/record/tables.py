@@ -1,0 +1,74 @@
+"""The tables."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, DateTime, ForeignKey, MetaData, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+NAMES = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """The common base of all tables."""
+
+    metadata = MetaData(naming_convention=NAMES)
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012 - SQLAlchemy's own form
+
+
+class ShotRow(Base):
+    """A shot with its render, as a document."""
+
+    __tablename__ = "shot"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    sources: Mapped[list[Any]]
+    render: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    variants: Mapped[list["VariantRow"]] = relationship(
+        back_populates="shot", cascade="all, delete-orphan", order_by="VariantRow.id"
+    )
+
+
+class VariantRow(Base):
+    """A variant as it stands: its document, and the revision that made it so (0: as created)."""
+
+    __tablename__ = "variant"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    document: Mapped[dict[str, Any]]
+    head: Mapped[int] = mapped_column(default=0)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    shot: Mapped[ShotRow] = relationship(back_populates="variants")
+    revisions: Mapped[list["RevisionRow"]] = relationship(
+        back_populates="variant", cascade="all, delete-orphan", order_by="RevisionRow.number"
+    )
+
+
+class RevisionRow(Base):
+    """An edit: the JSON Patch from its parent revision's state, and the one back."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("variant_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    variant_id: Mapped[int] = mapped_column(ForeignKey("variant.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    parent: Mapped[int]
+    label: Mapped[str]
+    patch: Mapped[list[Any]]
+    inverse: Mapped[list[Any]]
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    variant: Mapped[VariantRow] = relationship(back_populates="revisions")

@@ -1,0 +1,77 @@
+"""Renders frames of the demo scene: progressively, each state of a file whole, the same bits for the same seed."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from escala.media.exr import write_exr
+from escala.media.windows import Window
+
+from . import passes
+from .guides import centre_guides
+from .quay import quay_scene
+from .tracer import EXTRAS, SLOTS, trace_rows
+
+FRAMES_PER_SECOND = 24
+# At these numbers of samples the file is written, then at the last one.
+_SHOWN_AT = (1, 8)
+_BATCH = 4
+
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True)
+class StageJob:
+    """What to render: size, samples a pixel, seed; `clean`: take the noise out."""
+
+    width: int = 960
+    height: int = 540
+    samples: int = 24
+    seed: int = 1
+    clean: bool = True
+
+
+def render_frame(job: StageJob, frame: int, path: Path, progress: Progress = lambda done, of: None) -> None:
+    """Render a frame into `path`, which improves while samples arrive."""
+    scene, objects, materials = quay_scene(frame, job.width, job.height)
+    shape = (job.height, job.width)
+    film = np.zeros((*shape, len(passes.LIGHTS), SLOTS, 3), np.float32)
+    extras = np.zeros((*shape, EXTRAS), np.float32)
+    object_counts = np.zeros((*shape, len(objects)), np.float32)
+    material_counts = np.zeros((*shape, len(materials)), np.float32)
+    guides = centre_guides(scene, job.width, job.height)
+    for first, last in _batches(job.samples):
+        trace_rows(scene, first, last, job.seed, film, extras, object_counts, material_counts)
+        progress(last, job.samples)
+        if last not in (*_SHOWN_AT, job.samples):
+            continue
+        parts = passes.film_to_contributions(film, extras, guides, last, job.clean)
+        channels = passes.contributions_to_channels(parts, extras, guides, last)
+        channels |= passes.cryptomatte_channels("CryptoObject", objects, object_counts, last)
+        channels |= passes.cryptomatte_channels("CryptoMaterial", materials, material_counts, last)
+        _write(job, frame, last, path, channels, {"CryptoObject": objects, "CryptoMaterial": materials})
+
+
+def _batches(samples: int) -> Iterator[tuple[int, int]]:
+    """Ranges of samples that end at every number at which the file is written."""
+    stops = sorted({*range(_BATCH, samples, _BATCH), *(n for n in _SHOWN_AT if n < samples), samples})
+    yield from zip([0, *stops], stops, strict=False)
+
+
+def _write(job: StageJob, frame: int, done: int, path: Path, channels: dict, layers: dict) -> None:
+    window = Window(0, 0, job.width, job.height)
+    attributes = {
+        **passes.cryptomatte_attributes(layers),
+        "chromaticities": passes.CHROMATICITIES,
+        "software": "Escala stage",
+        "owner": "Night quay, a made-up scene",
+        "frame": frame,
+        "framesPerSecondShown": float(FRAMES_PER_SECOND),
+        "samples": done,
+        "samplesWanted": job.samples,
+    }
+    write_exr(path, channels, window, window, attributes)
+
+
