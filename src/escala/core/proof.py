@@ -63,7 +63,7 @@ def prove(reference: Planes, rebuilt: Planes, bound: Planes) -> Proof:
         max_abs=max(largest),
         max_channels=(largest[0], largest[1], largest[2]),
         rms=rms,
-        peak=max(proof.peak for _, proof in bands),
+        peak=peak,
         outside=outside,
         pixels=counted,
         worst=(x, y),

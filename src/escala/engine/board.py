@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.mixing import channel_means, mix_planes
-from escala.core.planes import Planes
+from escala.core.planes import Planes, as_planes
 from escala.core.recipes import COMPONENTS, GRID, LIGHTS, Recipe
 from escala.media.stills import encode_jpeg
 from escala.model.variant import Variant
@@ -15,7 +15,7 @@ from .balance import term_gains
 from .colouring import Colouring, colouring_of
 from .look import Look, fit_look
 from .picture import FrameEngine
-from .screen import moving_bytes
+from .screen import moving_bytes, resting_bytes
 
 ALL = "all"
 TILE_WIDTH = 128
@@ -34,11 +34,12 @@ class BoardCell:
 
 @dataclass(frozen=True)
 class Board:
-    """Rows and columns of the board. A render with one axis only has one column, or one row, named `all`."""
+    """Rows and columns of the board; `light_colours` are display bytes of each light's own tint. A render with one axis only has one column, or one row, named `all`."""
 
     lights: tuple[str, ...]
     components: tuple[str, ...]
     cells: tuple[BoardCell, ...]
+    light_colours: dict[str, tuple[int, int, int]]
     is_grid: bool
     tile_width: int
     tile_height: int
@@ -59,7 +60,7 @@ def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
     size = (look.out_width, look.out_height)
     recipes = board_recipes(engine)
     if not recipes:
-        return Board((), (), (), False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
+        return Board((), (), (), {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
     parts = [_levelled(engine, recipe, variant, colouring, look) for recipe in recipes]
     cells, tiles = _grid_cells(recipes[0], parts[0]) if recipes[0].name == GRID else _strip_cells(recipes, parts)
     total = max(sum(_energy(planes, colouring) for planes in parts[0]), 1e-12)
@@ -67,7 +68,9 @@ def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
     placed = tuple(BoardCell(li, co, s, r, c) for (li, co, r, c), s in zip(cells, shares, strict=True))
     lights = dict.fromkeys(light for recipe in recipes for light in recipe.lights)
     components = dict.fromkeys(name for recipe in recipes for name in recipe.components)
-    board = Board(tuple(lights), tuple(components), placed, recipes[0].name == GRID, *size)
+    whole = {cell.light: tile for cell, tile in zip(placed, tiles, strict=True) if cell.component == ALL}
+    colours = {light: _own_colour(tile, colouring) for light, tile in whole.items() if light != ALL}
+    board = Board(tuple(lights), tuple(components), placed, colours, recipes[0].name == GRID, *size)
     places = [(cell.row, cell.column) for cell in placed]
     return board, encode_jpeg(draw_sheet(tiles, places, look, colouring))
 
@@ -100,6 +103,14 @@ def _levelled(
 
 def _energy(planes: Planes, colouring: Colouring) -> float:
     return float(channel_means(planes) @ colouring.working.luminance_weights)
+
+
+def _own_colour(planes: Planes, colouring: Colouring) -> tuple[int, int, int]:
+    """The mean tint of a light, as bright as the screen shows it."""
+    mean = np.maximum(channel_means(planes), 0.0)
+    pixel = as_planes(0.5 * mean / max(float(mean.max()), 1e-12)).reshape(3, 1, 1)
+    red, green, blue = (int(value) for value in resting_bytes(pixel, colouring)[0, 0])
+    return red, green, blue
 
 
 Place = tuple[str, str, int, int]

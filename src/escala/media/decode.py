@@ -8,7 +8,7 @@ import json
 import os
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from escala.core.errors import BadSource, EscalaError, UnreadableFile
 from escala.core.naming import NamedPass, recognise_passes
-from escala.core.roles import Role
+from escala.core.roles import PassRole, Role
 
 from .exr import ExrPart, read_channels, read_parts
 from .layers import Layer, layers_of_parts
@@ -49,14 +49,12 @@ def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progr
     """Decode the files of one frame into `folder` of the store, in this process."""
     opened = [_open(source) for source in files]
     _check_sizes(opened)
+    _split_alpha(opened)
     raster = opened[0].display
     for file in opened:
         for window in file.data:
             raster = raster.union(window)
-    names = [_pass_name(file, layer) for file in opened for layer in file.layers]
-    letters = [layer.letters for file in opened for layer in file.layers]
-    roles = recognise_passes([NamedPass(n, ch) for n, ch in zip(names, letters, strict=True)], naming_table())
-    exact = {name for name, role in zip(names, roles, strict=True) if role.role in EXACT_ROLES}
+    exact = {name for name, role in _roles(opened).items() if role.role in EXACT_ROLES}
     with FrameWriter(folder) as writer:
         for index, file in enumerate(opened):
             progress((index + 0.1) / len(opened))
@@ -75,6 +73,27 @@ def _open(source: SourceFile) -> _OpenFile:
     window = Window(0, 0, width, height)
     layers = layers_of_parts([("", names)])
     return _OpenFile(source, window, [window], layers, None, [dict(zip(names, planes, strict=True))])
+
+
+def _roles(opened: list[_OpenFile]) -> dict[str, PassRole]:
+    """The roles of all passes by name."""
+    named = [NamedPass(_pass_name(file, layer), layer.letters) for file in opened for layer in file.layers]
+    return {p.name: role for p, role in zip(named, recognise_passes(named, naming_table()), strict=True)}
+
+
+def _split_alpha(opened: list[_OpenFile]) -> None:
+    """The beauty's alpha becomes a pass of its own."""
+    roles = _roles(opened)
+    for file in opened:
+        layers = []
+        for layer in file.layers:
+            if roles[_pass_name(file, layer)].role == Role.BEAUTY and layer.letters == ("R", "G", "B", "A"):
+                colour = replace(layer, channels=layer.channels[:3], letters=layer.letters[:3])
+                name = f"{layer.name}.A" if layer.name else "A"
+                layers += [colour, replace(layer, name=name, channels=layer.channels[3:], letters=("A",))]
+            else:
+                layers.append(layer)
+        file.layers = layers
 
 
 def _check_sizes(opened: list[_OpenFile]) -> None:

@@ -1,0 +1,1 @@
+"""Flask: resources under /api, events, and the built front end."""

@@ -1,0 +1,303 @@
+"""What requests and answers hold."""
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+from escala.core.colour import BUILTIN_CONFIGS, colour_config
+from escala.engine.balance import render_components, render_lights
+from escala.engine.board import Board
+from escala.engine.colouring import colouring_of
+from escala.engine.probe import Probe
+from escala.engine.stations import STATIONS
+from escala.engine.tally import Tally
+from escala.model.render import Render
+from escala.model.variant import Variant
+from escala.record.tables import ShotRow, VariantRow
+
+Patch = list[dict[str, Any]]
+
+
+class ShotPath(BaseModel):
+    """A shot in an address."""
+
+    shot_id: int
+
+
+class VariantPath(BaseModel):
+    """A variant in an address."""
+
+    variant_id: int
+
+
+class JobPath(BaseModel):
+    """A job in an address."""
+
+    job_id: int
+
+
+class NewShot(BaseModel):
+    """Files, a folder or a sequence under a media root."""
+
+    sources: list[str] = Field(min_length=1)
+    name: str | None = None
+
+
+class NewVariant(BaseModel):
+    """A new variant: neutral, or a copy."""
+
+    name: str = Field(min_length=1, max_length=120)
+    copy_of: int | None = None
+
+
+class VariantName(BaseModel):
+    """A new name."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class Edit(BaseModel):
+    """A JSON Patch made on revision `base`, and what it is called in the history."""
+
+    base: int
+    patch: Patch
+    label: str = Field("edit", max_length=200)
+
+
+class Preview(BaseModel):
+    """An edit under way: applied for the answer, not kept."""
+
+    patch: Patch = Field(default_factory=list)
+    frame: int | None = None
+
+
+class Region(BaseModel):
+    """Columns and rows of the displayed picture."""
+
+    x: int
+    y: int
+    width: int = Field(gt=0)
+    height: int = Field(gt=0)
+
+
+class PictureRequest(Preview):
+    """A picture at a station. `live`: the fast one, of this viewer only the newest."""
+
+    station: str = "display"
+    region: Region
+    out_width: int = Field(gt=0, le=8192)
+    out_height: int = Field(gt=0, le=8192)
+    live: bool = False
+    viewer: str = Field("", max_length=64)
+
+
+class ProbeRequest(Preview):
+    """A place in the displayed picture and the side of the square around it, in pixels."""
+
+    x: int
+    y: int
+    size: int = Field(1, ge=1, le=65)
+
+
+class DifferenceQuery(BaseModel):
+    """The gain and width of a difference picture."""
+
+    gain: float = Field(1000.0, gt=0, le=1e7)
+    width: int = Field(720, gt=0, le=4096)
+    frame: int | None = None
+
+
+class PassQuery(BaseModel):
+    """A pass and the width of its picture."""
+
+    name: str
+    width: int = Field(320, gt=0, le=4096)
+    frame: int | None = None
+
+
+class MediaQuery(BaseModel):
+    """A folder under a media root; empty: the roots themselves."""
+
+    folder: str = ""
+
+
+class ColourQuery(BaseModel):
+    """A config by name."""
+
+    config: str = "ACES 2"
+
+
+class NewDelivery(BaseModel):
+    """What to write: frames (all when empty), scene-linear EXR or pixels of the view."""
+
+    format: Literal["exr", "png", "tif", "jpg"] = "exr"
+    space: str | None = None
+    pixel_type: Literal["half", "float"] = "half"
+    bits: Literal[8, 16] = 16
+    frames: list[int] = Field(default_factory=list)
+
+
+class StationWords(BaseModel):
+    """What a station says of a variant."""
+
+    name: str
+    words: str
+    changes: bool
+
+
+class VariantOut(BaseModel):
+    """A variant as it stands."""
+
+    id: int
+    shot_id: int
+    name: str
+    head: int
+    can_undo: bool
+    can_redo: bool
+    document: Variant
+    stations: list[StationWords]
+    chain: list[str]
+
+
+class VariantLabel(BaseModel):
+    """A variant in a list."""
+
+    id: int
+    name: str
+
+
+class ShotName(BaseModel):
+    """A shot in a list."""
+
+    id: int
+    name: str
+    width: int
+    height: int
+    frames: int
+    passes: int
+
+
+class ShotOut(BaseModel):
+    """A shot with its render and variants."""
+
+    id: int
+    name: str
+    render: Render
+    lights: list[str]
+    components: list[str]
+    variants: list[VariantLabel]
+
+
+class ShotList(BaseModel):
+    """All shots."""
+
+    shots: list[ShotName]
+
+
+class BoardOut(BaseModel):
+    """The board of a variant."""
+
+    board: Board
+
+
+class TallyOut(BaseModel):
+    """The tally of a variant, if a recipe was found."""
+
+    tally: Tally | None
+
+
+class ProbeOut(BaseModel):
+    """What is at a place."""
+
+    probe: Probe
+
+
+class JobOut(BaseModel):
+    """How long work stands. `seconds_left` is an estimate."""
+
+    id: int
+    what: str
+    state: Literal["running", "done", "failed", "cancelled"]
+    share: float
+    doing: str
+    error: str | None
+    result: dict[str, Any] | None
+    seconds_left: float | None
+
+
+class MediaEntry(BaseModel):
+    """A folder or picture file under a media root."""
+
+    name: str
+    path: str
+    folder: bool
+
+
+class MediaOut(BaseModel):
+    """What a folder holds."""
+
+    folder: str
+    entries: list[MediaEntry]
+
+
+class ColourOut(BaseModel):
+    """What a config offers, and the built-in configs."""
+
+    configs: list[str]
+    spaces: list[str]
+    views: dict[str, list[str]]
+    working_space: str
+    display: str
+    view: str
+
+
+class CdlOut(BaseModel):
+    """The ten numbers of a colour decision."""
+
+    slope: tuple[float, float, float]
+    offset: tuple[float, float, float]
+    power: tuple[float, float, float]
+    saturation: float
+
+
+def variant_out(row: VariantRow, render: Render, can_redo: bool) -> VariantOut:
+    """A variant for the page, with the words of the path and the colour chain."""
+    document = Variant.model_validate(row.document)
+    words = [(station.name, *station.words(render, document)) for station in STATIONS]
+    return VariantOut(
+        id=row.id,
+        shot_id=row.shot_id,
+        name=row.name,
+        head=row.head,
+        can_undo=row.head > 0,
+        can_redo=can_redo,
+        document=document,
+        stations=[StationWords(name=name, words=text, changes=changes) for name, text, changes in words],
+        chain=list(colouring_of(render, document).words),
+    )
+
+
+def shot_out(row: ShotRow) -> ShotOut:
+    """A shot for the page."""
+    render = Render.model_validate(row.render)
+    return ShotOut(
+        id=row.id,
+        name=row.name,
+        render=render,
+        lights=render_lights(render),
+        components=render_components(render),
+        variants=[VariantLabel(id=variant.id, name=variant.name) for variant in row.variants],
+    )
+
+
+def colour_out(source: str) -> ColourOut:
+    """What a config offers."""
+    config = colour_config(source)
+    return ColourOut(
+        configs=list(BUILTIN_CONFIGS),
+        spaces=config.scene_spaces,
+        views=config.views,
+        working_space=config.default_working_space,
+        display=config.default_view.display,
+        view=config.default_view.view,
+    )

@@ -1,0 +1,100 @@
+"""Variants: made, copied, renamed, deleted, edited, undone, redone. A closed page or a killed server loses nothing."""
+
+from typing import Any
+
+from flask_openapi3 import APIBlueprint
+from sqlalchemy.orm import Session
+
+from escala.model.variant import Variant
+from escala.record.revisions import can_redo, edit_variant, history, redo, undo
+from escala.record.shots import (
+    add_variant,
+    delete_variant,
+    find_shot,
+    find_variant,
+    shot_render,
+    variant_document,
+)
+from escala.record.tables import VariantRow
+
+from .schemas import Edit, NewVariant, ShotPath, VariantName, VariantOut, VariantPath, variant_out
+from .studio import Studio
+
+
+def variant_routes(studio: Studio) -> APIBlueprint:
+    """The blueprint."""
+    routes = APIBlueprint("variants", __name__, url_prefix="/api")
+
+    def answer(session: Session, row: VariantRow) -> dict[str, Any]:
+        return variant_out(row, shot_render(row.shot), can_redo(session, row)).model_dump(mode="json")
+
+    def changed(row: VariantRow) -> None:
+        studio.hub.tell("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
+
+    @routes.get("/variants/<int:variant_id>", responses={200: VariantOut})
+    def get_variant(path: VariantPath) -> dict[str, Any]:
+        with studio.session() as session:
+            return answer(session, find_variant(session, path.variant_id))
+
+    @routes.post("/shots/<int:shot_id>/variants", responses={201: VariantOut})
+    def make_variant(path: ShotPath, body: NewVariant) -> tuple[dict[str, Any], int]:
+        with studio.session() as session:
+            shot = find_shot(session, path.shot_id)
+            document = variant_document(find_variant(session, body.copy_of)) if body.copy_of else Variant()
+            row = add_variant(session, shot, body.name, document)
+            made = answer(session, row)
+        studio.hub.tell("variants", shot_id=path.shot_id)
+        return made, 201
+
+    @routes.put("/variants/<int:variant_id>/name", responses={200: VariantOut})
+    def rename_variant(path: VariantPath, body: VariantName) -> dict[str, Any]:
+        with studio.session() as session:
+            row = find_variant(session, path.variant_id)
+            row.name = body.name
+            renamed = answer(session, row)
+        studio.hub.tell("variants", shot_id=row.shot_id)
+        return renamed
+
+    @routes.delete("/variants/<int:variant_id>")
+    def remove_variant(path: VariantPath) -> tuple[str, int]:
+        with studio.session() as session:
+            row = find_variant(session, path.variant_id)
+            shot_id = row.shot_id
+            delete_variant(session, row)
+        studio.hub.tell("variants", shot_id=shot_id)
+        return "", 204
+
+    @routes.post("/variants/<int:variant_id>/edits", responses={200: VariantOut})
+    def edit(path: VariantPath, body: Edit) -> dict[str, Any]:
+        with studio.session() as session:
+            row = find_variant(session, path.variant_id)
+            result = answer(session, edit_variant(session, row, body.base, body.patch, body.label))
+        changed(row)
+        return result
+
+    @routes.post("/variants/<int:variant_id>/undo", responses={200: VariantOut})
+    def undo_edit(path: VariantPath) -> dict[str, Any]:
+        with studio.session() as session:
+            row = find_variant(session, path.variant_id)
+            result = answer(session, undo(session, row))
+        changed(row)
+        return result
+
+    @routes.post("/variants/<int:variant_id>/redo", responses={200: VariantOut})
+    def redo_edit(path: VariantPath) -> dict[str, Any]:
+        with studio.session() as session:
+            row = find_variant(session, path.variant_id)
+            result = answer(session, redo(session, row))
+        changed(row)
+        return result
+
+    @routes.get("/variants/<int:variant_id>/revisions")
+    def list_revisions(path: VariantPath) -> list[dict[str, Any]]:
+        with studio.session() as session:
+            rows = history(session, find_variant(session, path.variant_id))
+            return [
+                {"number": r.number, "parent": r.parent, "label": r.label, "created": r.created.isoformat()}
+                for r in rows
+            ]
+
+    return routes
