@@ -1,0 +1,119 @@
+<script setup lang="ts">
+import { onMounted, onScopeDispose, ref } from 'vue'
+import { listen, type ServerEvent } from '@/api/events'
+import type { Job, StationName } from '@/api/types'
+import DeliverPanel from '@/parts/DeliverPanel.vue'
+import ShortcutList from '@/parts/ShortcutList.vue'
+import TopBar from '@/parts/TopBar.vue'
+import TroubleList from '@/parts/TroubleList.vue'
+import StartPage from '@/start/StartPage.vue'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+import WorkRoom from './WorkRoom.vue'
+
+const shots = useShot()
+const room = useRoom()
+const troubles = useTroubles()
+const jobs = ref<Job[]>([])
+const delivering = ref(false)
+const showingKeys = ref(false)
+
+onMounted(start)
+onScopeDispose(listen(heard))
+
+async function start() {
+  try {
+    await shots.loadShots()
+    const query = new URLSearchParams(window.location.search)
+    const wanted = Number(query.get('shot'))
+    if (shots.shots.some((shot) => shot.id === wanted))
+      await shots.openShot(wanted, Number(query.get('variant')))
+  } catch (error) {
+    troubles.tell(error)
+  }
+}
+
+async function heard(event: ServerEvent) {
+  try {
+    if (event.kind === 'job') await heardJob(event)
+    else if (event.kind === 'shots') await shots.loadShots()
+    else if (event.kind === 'trouble') troubles.tell(event.sentence)
+    else if (event.shot_id !== shots.shot?.id) return
+    else if (event.kind === 'render' || event.kind === 'variants') await shots.reloadShot()
+    else if (event.variant_id === shots.variant?.id && event.head !== shots.variant.head && !shots.saving)
+      await shots.openVariant(event.variant_id)
+  } catch (error) {
+    troubles.tell(error)
+  }
+}
+
+async function heardJob(job: Job) {
+  jobs.value = [job, ...jobs.value.filter((known) => known.id !== job.id)].slice(0, 30)
+  if (job.state === 'failed' && job.error && job.what !== 'delivering') troubles.tell(job.error)
+  const made = (job.result as { shot_id?: number } | null)?.shot_id
+  if (job.state === 'done' && made !== undefined && !shots.shot) {
+    await shots.loadShots()
+    await shots.openShot(made)
+  }
+}
+
+const STATIONS: StationName[] = [
+  'source',
+  'surface',
+  'balance',
+  'beauty',
+  'depth',
+  'plate',
+  'lens',
+  'finish',
+  'display',
+]
+
+function onKey(event: KeyboardEvent) {
+  if ((event.target as HTMLElement).closest('input, textarea, [role=combobox]')) return
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+    event.preventDefault()
+    void (event.shiftKey ? shots.redo() : shots.undo())
+    return
+  }
+  if (event.ctrlKey || event.metaKey || event.altKey) return
+  const station = STATIONS[Number(event.key) - 1]
+  if (station) room.go(station)
+  else KEYS[event.key]?.()
+}
+
+const KEYS: Record<string, () => void> = {
+  '?': () => (showingKeys.value = !showingKeys.value),
+  t: () => (room.tapped = !room.tapped),
+  b: () => (room.benchOpen = !room.benchOpen),
+  l: () => (room.lowerOpen = !room.lowerOpen),
+  k: () => shots.document && room.hold(`held: ${shots.variant?.name}`, shots.document),
+  j: () => room.held && (room.comparing = room.comparing === 'held' ? 'now' : 'held'),
+}
+window.addEventListener('keydown', onKey)
+onScopeDispose(() => window.removeEventListener('keydown', onKey))
+</script>
+
+<template>
+  <div class="app">
+    <TopBar @deliver="delivering = !delivering" @shortcuts="showingKeys = !showingKeys" />
+    <WorkRoom v-if="shots.shot && shots.variant" />
+    <StartPage v-else :jobs="jobs" />
+    <DeliverPanel v-if="delivering && shots.shot" :jobs="jobs" @close="delivering = false" />
+    <ShortcutList v-if="showingKeys" @close="showingKeys = false" />
+    <TroubleList />
+  </div>
+</template>
+
+<style scoped>
+.app {
+  position: relative;
+  display: grid;
+  grid-template-rows: 36px auto 1fr 24px;
+  height: 100vh;
+}
+.app > :deep(.start) {
+  grid-row: 2 / 5;
+}
+</style>

@@ -1,0 +1,131 @@
+<script setup lang="ts">
+import { computed, type Component } from 'vue'
+import BoardGrid from '@/board/BoardGrid.vue'
+import FootBar from '@/parts/FootBar.vue'
+import PathStrip from '@/path/PathStrip.vue'
+import BalanceBench from '@/stations/BalanceBench.vue'
+import BeautyBench from '@/stations/BeautyBench.vue'
+import ContactSheet from '@/stations/ContactSheet.vue'
+import DisplayBench from '@/stations/DisplayBench.vue'
+import FinishBench from '@/stations/FinishBench.vue'
+import QuietBench from '@/stations/QuietBench.vue'
+import SourceBench from '@/stations/SourceBench.vue'
+import DifferencePanel from '@/tally/DifferencePanel.vue'
+import PictureView from '@/viewer/PictureView.vue'
+import type { StationName } from '@/api/types'
+import { spoken } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+
+const room = useRoom()
+const BENCHES: Partial<Record<StationName, Component>> = {
+  source: SourceBench,
+  balance: BalanceBench,
+  beauty: BeautyBench,
+  finish: FinishBench,
+  display: DisplayBench,
+}
+const LOWER: Partial<Record<StationName, Component>> = {
+  source: ContactSheet,
+  balance: BoardGrid,
+  beauty: DifferencePanel,
+}
+const bench = computed(() => BENCHES[room.station] ?? QuietBench)
+const lower = computed(() => LOWER[room.station])
+</script>
+
+<template>
+  <PathStrip />
+  <div class="room" :class="{ wide: !room.benchOpen }">
+    <div class="left">
+      <PictureView />
+      <div v-if="lower" class="lower" :class="{ folded: !room.lowerOpen }">
+        <button
+          type="button"
+          class="fold"
+          :aria-expanded="room.lowerOpen"
+          @click="room.lowerOpen = !room.lowerOpen"
+        >
+          {{ room.lowerOpen ? 'fold' : 'open' }}
+        </button>
+        <component :is="lower" v-if="room.lowerOpen" />
+      </div>
+    </div>
+    <aside v-if="room.benchOpen" class="bench" :aria-label="`${spoken(room.station)} bench`">
+      <div class="tap-row">
+        <button
+          type="button"
+          :aria-pressed="room.tapped"
+          title="Look at the picture as it is at this station"
+          @click="room.tapped = !room.tapped"
+        >
+          {{ room.tapped ? 'picture taken here' : 'take the picture here' }}
+        </button>
+        <button type="button" @click="room.benchOpen = false">fold</button>
+      </div>
+      <component :is="bench" />
+    </aside>
+    <button v-else type="button" class="unfold" @click="room.benchOpen = true">open the bench</button>
+  </div>
+  <FootBar />
+</template>
+
+<style scoped>
+.room {
+  position: relative;
+  display: grid;
+  grid-template-columns: 1fr 356px;
+  min-height: 0;
+}
+.room.wide {
+  grid-template-columns: 1fr;
+}
+.left {
+  display: grid;
+  grid-template-rows: 1fr auto;
+  min-width: 0;
+  min-height: 0;
+}
+.lower {
+  position: relative;
+  height: min(252px, 36vh);
+  background: var(--surface-2);
+  border-top: 1px solid var(--line);
+}
+.lower.folded {
+  height: 24px;
+}
+.fold,
+.unfold {
+  position: absolute;
+  z-index: 2;
+  right: 4px;
+  top: 2px;
+  padding: 1px 6px;
+  border: 0;
+  background: var(--surface-2);
+  color: var(--text-3);
+  font-size: 12px;
+}
+.bench {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  overflow-y: auto;
+  background: var(--surface-2);
+  border-left: 1px solid var(--line);
+}
+.tap-row {
+  display: flex;
+  justify-content: space-between;
+  padding: 6px 8px 0 8px;
+}
+.tap-row button {
+  border: 0;
+  background: none;
+  color: var(--text-3);
+  font-size: 12px;
+}
+.tap-row button[aria-pressed='true'] {
+  color: var(--accent);
+}
+</style>

@@ -1,0 +1,98 @@
+import createClient from 'openapi-fetch'
+import type { paths } from './schema'
+import type { PatchStep, Region, StationName } from './types'
+
+export const api = createClient<paths>({ baseUrl: window.location.origin })
+
+/** What went wrong, in the server's own sentence. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    sentence: string,
+  ) {
+    super(sentence)
+  }
+}
+
+interface Answer {
+  data?: unknown
+  error?: unknown
+  response: Response
+}
+
+/** The data of an answer, or a Problem. The caller names the type: the client widens tuples to arrays. */
+export async function told<Data>(request: Promise<Answer>): Promise<Data> {
+  const { data, error, response } = await request.catch(() => {
+    throw new Problem(0, 'The server does not answer. Is it still running?')
+  })
+  if (!response.ok) throw problemOf(response.status, error)
+  return data as Data
+}
+
+function problemOf(status: number, error: unknown): Problem {
+  const detail = (error as { detail?: string } | undefined)?.detail
+  return new Problem(status, detail ?? `The server answered with status ${status}.`)
+}
+
+export interface PictureWish {
+  patch: PatchStep[]
+  frame: number | null
+  station: StationName
+  region: Region
+  out_width: number
+  out_height: number
+  live: boolean
+  viewer: string
+}
+
+export interface PictureAnswer {
+  bitmap: ImageBitmap
+  milliseconds: number
+}
+
+/** A picture of a variant. */
+export async function fetchPicture(variantId: number, wish: PictureWish): Promise<PictureAnswer> {
+  const response = await postJson(`/api/variants/${variantId}/picture`, wish)
+  const bitmap = await createImageBitmap(await response.blob())
+  return { bitmap, milliseconds: Number(response.headers.get('X-Milliseconds')) }
+}
+
+/** The sheet of a board's small pictures, as an address for CSS; revoke it when it is replaced. */
+export async function fetchBoardSheet(variantId: number, patch: PatchStep[], frame: number | null) {
+  const response = await postJson(`/api/variants/${variantId}/board/sheet`, { patch, frame })
+  return URL.createObjectURL(await response.blob())
+}
+
+export function passPicture(shotId: number, name: string, width: number, key: number): string {
+  return `/api/shots/${shotId}/pass?name=${encodeURIComponent(name)}&width=${width}&key=${key}`
+}
+
+/** Stream one file to the server; files of one batch lie side by side there. */
+export async function upload(file: File, batch: string): Promise<string> {
+  const response = await fetch(`/api/uploads/${encodeURIComponent(file.name)}`, {
+    method: 'PUT',
+    body: file,
+    headers: { 'X-Batch': batch },
+  })
+  if (!response.ok) throw problemOf(response.status, await response.json().catch(() => undefined))
+  return ((await response.json()) as { path: string }).path
+}
+
+export async function readCdl(file: File): Promise<import('./types').Cdl> {
+  const address = `/api/cdl?name=${encodeURIComponent(file.name)}`
+  const response = await fetch(address, { method: 'POST', body: file })
+  if (!response.ok) throw problemOf(response.status, await response.json().catch(() => undefined))
+  return response.json()
+}
+
+async function postJson(address: string, body: unknown): Promise<Response> {
+  const response = await fetch(address, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify(body),
+  }).catch(() => {
+    throw new Problem(0, 'The server does not answer. Is it still running?')
+  })
+  if (!response.ok) throw problemOf(response.status, await response.json().catch(() => undefined))
+  return response
+}

@@ -1,0 +1,30 @@
+import type { components } from './schema'
+
+type Schemas = components['schemas']
+
+export type Shot = Schemas['ShotOut']
+export type ShotName = Schemas['ShotName']
+export type Render = Schemas['Render']
+export type RenderPass = Schemas['RenderPass']
+export type VariantState = Schemas['VariantOut']
+export type Variant = VariantState['document']
+export type Level = Required<Schemas['Level']>
+export type Board = Schemas['Board']
+export type BoardCell = Schemas['BoardCell']
+export type Tally = Schemas['Tally']
+export type Probe = Schemas['Probe']
+export type Job = Schemas['JobOut']
+export type MediaEntry = Schemas['MediaEntry']
+export type ColourOffer = Schemas['ColourOut']
+export type Cdl = Schemas['CdlOut']
+export type Region = Schemas['Region']
+export type NewDelivery = Schemas['NewDelivery']
+
+export type StationName =
+  'source' | 'surface' | 'balance' | 'beauty' | 'depth' | 'plate' | 'lens' | 'finish' | 'display'
+
+export interface PatchStep {
+  op: 'add' | 'replace' | 'remove'
+  path: string
+  value?: unknown
+}

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Level } from '@/api/types'
+import { isNeutral, percent, spoken, stopsText, type Axis } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+import { useLevelDrag } from './useLevelDrag'
+
+const props = defineProps<{
+  axis: Axis
+  name: string
+  share: number
+  level: Level
+  colour?: [number, number, number] | number[]
+}>()
+const room = useRoom()
+const drag = useLevelDrag()
+const chosen = computed(() => room.chosen?.axis === props.axis && room.chosen.name === props.name)
+const state = computed(() =>
+  props.level.mute ? 'off' : props.level.solo ? 'alone' : stopsText(props.level.stops),
+)
+</script>
+
+<template>
+  <button
+    type="button"
+    class="head-cell"
+    :class="{ chosen, changed: !isNeutral(level), across: axis === 'components' }"
+    :aria-pressed="chosen"
+    :aria-label="`${spoken(name)}, ${percent(share)} of the light, ${state}${state.match(/\d/) ? ' stops' : ''}`"
+    :title="`${spoken(name)}: drag sideways to change its level`"
+    @pointerdown="drag.begin($event, axis, name)"
+    @pointermove="drag.move"
+    @pointerup="drag.end"
+    @pointercancel="drag.end"
+    @click="room.choose(axis, name)"
+    @keydown.up.prevent="drag.step(axis, name, 1)"
+    @keydown.down.prevent="drag.step(axis, name, -1)"
+  >
+    <i v-if="colour" class="dot" :style="{ background: `rgb(${colour.join(',')})` }" />
+    <span class="name">{{ spoken(name) }}</span>
+    <span class="share">{{ percent(share) }}</span>
+    <span class="state">{{ state }}</span>
+  </button>
+</template>
+
+<style scoped>
+.head-cell {
+  display: grid;
+  grid-template-columns: 18px 1fr auto;
+  grid-template-rows: 17px 15px;
+  align-items: center;
+  width: 100%;
+  height: 36px;
+  padding: 1px 6px 1px 0;
+  border: 1px solid transparent;
+  background: none;
+  text-align: left;
+  cursor: ew-resize;
+  touch-action: none;
+}
+.across {
+  grid-template-columns: auto 1fr;
+  padding-left: 4px;
+}
+.chosen {
+  border-color: var(--accent);
+}
+.dot {
+  grid-row: 1 / 3;
+  width: 11px;
+  height: 11px;
+  border-radius: 50%;
+}
+.name {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.share {
+  grid-row: 2;
+  grid-column: 2;
+  color: var(--text-3);
+  font-size: 11px;
+}
+.across .share {
+  grid-row: 1;
+  padding-left: 5px;
+}
+.state {
+  grid-row: 1 / 3;
+  grid-column: 3;
+  text-align: right;
+}
+.across .state {
+  grid-row: 2;
+  grid-column: 1;
+  text-align: left;
+}
+.changed .state {
+  color: var(--accent);
+}
+</style>

@@ -1,0 +1,55 @@
+import { onScopeDispose, ref, shallowRef, watch } from 'vue'
+import { api, fetchBoardSheet, told } from '@/api/client'
+import type { Board, PatchStep } from '@/api/types'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+
+/** The board of the variant on the bench and its sheet of pictures, following every edit, one request at a time. */
+export function useBoard() {
+  const shots = useShot()
+  const troubles = useTroubles()
+  const board = shallowRef<Board | null>(null)
+  const sheet = ref('')
+  let busy = false
+  let again = false
+
+  async function load(): Promise<void> {
+    const id = shots.variant?.id
+    if (id === undefined) return
+    if (busy) {
+      again = true
+      return
+    }
+    busy = true
+    try {
+      await fetchBoth(id, shots.draft)
+    } catch (error) {
+      troubles.tell(error)
+    } finally {
+      busy = false
+    }
+    if (again) {
+      again = false
+      void load()
+    }
+  }
+
+  async function fetchBoth(id: number, patch: PatchStep[]): Promise<void> {
+    const body = { patch: patch as unknown as Record<string, never>[], frame: null }
+    const [answer, address] = await Promise.all([
+      told<{ board: Board }>(
+        api.POST('/api/variants/{variant_id}/board', { params: { path: { variant_id: id } }, body }),
+      ),
+      fetchBoardSheet(id, patch, null),
+    ])
+    board.value = answer.board
+    if (sheet.value) URL.revokeObjectURL(sheet.value)
+    sheet.value = address
+  }
+
+  watch(() => [shots.variant?.id, shots.variant?.head, shots.draft, shots.renderKey], load, {
+    immediate: true,
+  })
+  onScopeDispose(() => sheet.value && URL.revokeObjectURL(sheet.value))
+  return { board, sheet }
+}

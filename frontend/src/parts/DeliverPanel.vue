@@ -1,0 +1,121 @@
+<script setup lang="ts">
+import Select from 'primevue/select'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { api, told } from '@/api/client'
+import type { ColourOffer, Job, NewDelivery } from '@/api/types'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+
+const props = defineProps<{ jobs: Job[] }>()
+const emit = defineEmits<{ close: [] }>()
+const shots = useShot()
+const troubles = useTroubles()
+const kind = ref<'exr-half' | 'exr-float' | 'png-16' | 'png-8'>('exr-half')
+const space = ref<string | null>(null)
+const jobId = ref<number | null>(null)
+const offer = shallowRef<ColourOffer | null>(null)
+
+const KINDS = [
+  { value: 'exr-half', label: 'EXR, half float, scene-linear' },
+  { value: 'exr-float', label: 'EXR, 32-bit float, scene-linear' },
+  { value: 'png-16', label: 'PNG, 16 bits, as seen' },
+  { value: 'png-8', label: 'PNG, 8 bits, as seen' },
+]
+const config = computed(() => shots.document?.colour?.config ?? 'ACES 2')
+watch(
+  config,
+  async (name) =>
+    (offer.value = await told<ColourOffer>(api.GET('/api/colour', { params: { query: { config: name } } }))),
+  { immediate: true },
+)
+const linear = computed(() => kind.value.startsWith('exr'))
+const source = computed(() => shots.document?.colour?.input_space ?? shots.shot?.render.input_space ?? '')
+const job = computed(() => props.jobs.find((j) => j.id === jobId.value) ?? null)
+const files = computed(
+  () => (job.value?.result as { files?: { name: string; address: string }[] } | null)?.files ?? [],
+)
+const folder = computed(() => (job.value?.result as { folder?: string } | null)?.folder ?? '')
+const tag = computed(() =>
+  linear.value ? (space.value ?? source.value) : (shots.variant?.chain.slice(2).join(', ') ?? ''),
+)
+
+async function deliver() {
+  if (!shots.variant) return
+  const [format, depth] = kind.value.split('-') as ['exr' | 'png', string]
+  const body: Partial<NewDelivery> = { format, space: linear.value ? space.value : null }
+  if (format === 'exr') body.pixel_type = depth as 'half' | 'float'
+  else body.bits = Number(depth) as 8 | 16
+  try {
+    const params = { path: { variant_id: shots.variant.id } }
+    jobId.value = (
+      await told<Job>(
+        api.POST('/api/variants/{variant_id}/deliveries', { params, body: body as NewDelivery }),
+      )
+    ).id
+  } catch (error) {
+    troubles.tell(error)
+  }
+}
+</script>
+
+<template>
+  <aside class="deliver" aria-label="Deliver">
+    <div class="bench-head">
+      <h2>Deliver {{ shots.variant?.name }}</h2>
+      <button type="button" @click="emit('close')">close</button>
+    </div>
+    <label for="kind">File</label>
+    <Select v-model="kind" input-id="kind" :options="KINDS" option-label="label" option-value="value" />
+    <template v-if="linear">
+      <label for="space">Colour space</label>
+      <Select
+        input-id="space"
+        :model-value="space ?? source"
+        :options="offer?.spaces ?? [source]"
+        @update:model-value="space = $event"
+      />
+    </template>
+    <p class="quiet">The file is tagged: {{ tag }}.</p>
+    <button type="button" class="go" :disabled="job?.state === 'running'" @click="deliver">
+      Write the file
+    </button>
+    <div role="status">
+      <progress v-if="job?.state === 'running'" :value="job.share" max="1" aria-label="Delivering" />
+      <p v-if="job?.state === 'failed'" class="warning">{{ job.error }}</p>
+      <template v-if="job?.state === 'done'">
+        <p v-for="file in files" :key="file.address">
+          <a :href="file.address" download>{{ file.name }}</a>
+        </p>
+        <p class="quiet">Kept in {{ folder }}</p>
+      </template>
+    </div>
+  </aside>
+</template>
+
+<style scoped>
+.deliver {
+  position: absolute;
+  z-index: 5;
+  top: 36px;
+  right: 0;
+  display: grid;
+  gap: 8px;
+  width: 356px;
+  padding: 12px 16px 16px;
+  background: var(--surface-2);
+  border: 1px solid var(--line);
+}
+label {
+  color: var(--text-2);
+  font-size: 12px;
+}
+p {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+progress {
+  width: 100%;
+  height: 4px;
+  accent-color: var(--accent);
+}
+</style>

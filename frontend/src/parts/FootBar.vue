@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+
+const shots = useShot()
+const room = useRoom()
+const chain = computed(() => (shots.variant?.chain ?? []).join(' → '))
+const time = computed(() => (room.milliseconds === null ? '' : `${room.milliseconds.toFixed(0)} ms`))
+</script>
+
+<template>
+  <footer class="foot">
+    <span aria-label="Colour chain">{{ chain }}</span>
+    <span class="space" />
+    <span v-if="room.tapped">picture at {{ room.tap }}</span>
+    <span>{{ room.fitted ? 'fit' : 'zoom' }} {{ Math.round(room.scale * 100) }} %</span>
+    <span>{{ room.settled ? 'exact' : 'moving' }}</span>
+    <span class="time">{{ time }}</span>
+  </footer>
+</template>
+
+<style scoped>
+.foot {
+  display: flex;
+  align-items: center;
+  gap: 16px;
+  height: 24px;
+  padding: 0 14px;
+  background: var(--surface-1);
+  border-top: 1px solid var(--line);
+  color: var(--text-2);
+  font-size: 12px;
+  white-space: nowrap;
+}
+.space {
+  flex: 1;
+}
+.time {
+  min-width: 52px;
+  text-align: right;
+}
+</style>

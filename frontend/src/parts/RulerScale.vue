@@ -1,0 +1,200 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { clampTo, graduations, readout, typed, type RulerScale } from './ruler'
+
+const props = defineProps<{ label: string; value: number; scale: RulerScale; note?: string }>()
+/** `moving` while dragged or stepped, `settled` once when the hand rests: that is the edit to keep. */
+const emit = defineEmits<{ moving: [value: number]; settled: [value: number] }>()
+
+const ruler = ref<HTMLElement>()
+const { width } = useElementSize(ruler)
+const text = ref('')
+const typing = ref(false)
+const shown = ref(props.value)
+let grip: { x: number; value: number } | null = null
+let pause: ReturnType<typeof setTimeout> | undefined
+
+watch(
+  () => props.value,
+  (value) => {
+    if (!grip) shown.value = value
+  },
+)
+const marks = computed(() => graduations(props.scale, shown.value, width.value || 320))
+const reading = computed(() => readout(props.scale, shown.value))
+const isNeutral = computed(() => Math.abs(shown.value - props.scale.neutral) < 10 ** -props.scale.digits / 2)
+
+function move(value: number) {
+  shown.value = clampTo(props.scale, value)
+  emit('moving', shown.value)
+}
+
+function settle() {
+  clearTimeout(pause)
+  emit('settled', shown.value)
+}
+
+function nudge(steps: number) {
+  move(shown.value + steps * props.scale.step)
+  clearTimeout(pause)
+  pause = setTimeout(settle, 350)
+}
+
+function onDown(event: PointerEvent) {
+  ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  grip = { x: event.clientX, value: shown.value }
+}
+
+function onMove(event: PointerEvent) {
+  if (!grip) return
+  const fine = event.shiftKey ? 0.1 : 1
+  move(grip.value - ((event.clientX - grip.x) / props.scale.spacing) * props.scale.step * fine)
+}
+
+function onUp() {
+  const changed = grip && grip.value !== shown.value
+  grip = null
+  if (changed) settle()
+}
+
+function onKey(event: KeyboardEvent) {
+  const size = event.shiftKey ? 0.1 : 1
+  const steps: Record<string, number> = {
+    ArrowUp: size,
+    ArrowRight: size,
+    ArrowDown: -size,
+    ArrowLeft: -size,
+    PageUp: props.scale.major,
+    PageDown: -props.scale.major,
+  }
+  if (event.key in steps) nudge(steps[event.key]!)
+  else if (event.key === 'Home') neutral()
+  else return
+  event.preventDefault()
+}
+
+function neutral() {
+  move(props.scale.neutral)
+  settle()
+}
+
+function onWheel(event: WheelEvent) {
+  nudge((event.deltaY < 0 ? 1 : -1) * (event.shiftKey ? 0.1 : 1))
+}
+
+function take() {
+  typing.value = false
+  const value = typed(text.value)
+  if (value === null || value === shown.value) return
+  move(value)
+  settle()
+}
+
+function startTyping() {
+  typing.value = true
+  text.value = reading.value
+}
+</script>
+
+<template>
+  <div class="ruler-block">
+    <div class="head">
+      <span
+        >{{ label }}<template v-if="scale.unit">, {{ scale.unit }}</template></span
+      >
+      <span v-if="note" class="note">{{ note }}</span>
+      <input
+        :value="typing ? text : reading"
+        :aria-label="`${label}, number`"
+        inputmode="decimal"
+        :class="{ changed: !isNeutral }"
+        @focus="startTyping"
+        @input="text = ($event.target as HTMLInputElement).value"
+        @blur="take"
+        @keydown.enter="($event.target as HTMLInputElement).blur()"
+      />
+    </div>
+    <div
+      ref="ruler"
+      class="ruler"
+      role="slider"
+      tabindex="0"
+      :aria-label="label"
+      :aria-valuemin="scale.min"
+      :aria-valuemax="scale.max"
+      :aria-valuenow="shown"
+      :aria-valuetext="`${reading} ${scale.unit}`"
+      title="Drag, wheel or arrow keys; Shift for finer; double click for neutral"
+      @pointerdown="onDown"
+      @pointermove="onMove"
+      @pointerup="onUp"
+      @pointercancel="onUp"
+      @dblclick="neutral"
+      @keydown="onKey"
+      @wheel.prevent="onWheel"
+    >
+      <svg :width="width || 320" height="38" aria-hidden="true">
+        <g v-for="mark in marks" :key="mark.x" :class="{ neutral: mark.neutral }">
+          <line :x1="mark.x" :x2="mark.x" :y1="mark.major || mark.neutral ? 16 : 21" y2="29" />
+          <text v-if="mark.text" :x="mark.x" y="12">{{ mark.text }}</text>
+        </g>
+        <path class="pointer" :d="`M${(width || 320) / 2 - 5} 38 h10 l-5 -9 z`" />
+      </svg>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.ruler-block {
+  display: grid;
+  gap: 4px;
+}
+.head {
+  display: flex;
+  align-items: baseline;
+  gap: 8px;
+}
+.head span:first-child {
+  flex: 1;
+  color: var(--text-2);
+  font-size: 12px;
+}
+.note {
+  color: var(--text-3);
+  font-size: 12px;
+}
+input {
+  width: 76px;
+  padding: 0 2px;
+  border: 0;
+  background: none;
+  font-weight: 600;
+  text-align: right;
+}
+input.changed {
+  color: var(--accent);
+}
+.ruler {
+  height: 38px;
+  background: var(--well);
+  cursor: ew-resize;
+  overflow: hidden;
+  touch-action: none;
+}
+line {
+  stroke: var(--text-3);
+}
+text {
+  fill: var(--text-2);
+  font-size: 11px;
+  text-anchor: middle;
+}
+.neutral line {
+  stroke: var(--accent);
+  stroke-width: 2;
+}
+.pointer {
+  fill: var(--accent);
+}
+</style>

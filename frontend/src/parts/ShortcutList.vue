@@ -1,0 +1,56 @@
+<script setup lang="ts">
+const emit = defineEmits<{ close: [] }>()
+const KEYS = [
+  ['Ctrl Z', 'undo'],
+  ['Ctrl Shift Z', 'redo'],
+  ['1 to 9', 'the stations of the path'],
+  ['T', 'take the picture at this station, or at the end of the path'],
+  ['B', 'fold or open the bench'],
+  ['L', 'fold or open what lies below the picture'],
+  ['K', 'hold this state'],
+  ['J', 'show the held state, or the present one'],
+  ['arrows on a ruler', 'one graduation; with Shift a tenth'],
+  ['Home on a ruler', 'neutral'],
+  ['arrows on the board', 'a third of a stop'],
+  ['arrows on the picture', 'move the pin; with Shift by ten pixels'],
+  ['?', 'this list'],
+]
+</script>
+
+<template>
+  <aside class="keys" aria-label="Keys">
+    <div class="bench-head">
+      <h2>Keys</h2>
+      <button type="button" @click="emit('close')">close</button>
+    </div>
+    <dl>
+      <template v-for="[key, what] in KEYS" :key="key">
+        <dt>{{ key }}</dt>
+        <dd>{{ what }}</dd>
+      </template>
+    </dl>
+  </aside>
+</template>
+
+<style scoped>
+.keys {
+  position: absolute;
+  z-index: 5;
+  top: 36px;
+  right: 0;
+  width: 420px;
+  padding: 12px 16px 16px;
+  background: var(--surface-2);
+  border: 1px solid var(--line);
+}
+dl {
+  display: grid;
+  grid-template-columns: 140px 1fr;
+  gap: 4px 12px;
+  margin: 8px 0 0;
+}
+dd {
+  margin: 0;
+  color: var(--text-2);
+}
+</style>

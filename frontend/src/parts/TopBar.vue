@@ -1,0 +1,149 @@
+<script setup lang="ts">
+import Menu from 'primevue/menu'
+import { computed, ref } from 'vue'
+import { useNow } from '@vueuse/core'
+import { spoken } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+
+const emit = defineEmits<{ deliver: []; shortcuts: [] }>()
+const shots = useShot()
+const room = useRoom()
+const troubles = useTroubles()
+const menu = ref<InstanceType<typeof Menu>>()
+const naming = ref<'rename' | null>(null)
+const now = useNow({ interval: 1000 })
+
+const saved = computed(() => {
+  if (shots.saving) return 'saving'
+  if (shots.savedAt === null) return 'all saved'
+  const seconds = Math.max(0, Math.round((now.value.getTime() - shots.savedAt) / 1000))
+  return seconds < 60 ? `saved ${seconds} s ago` : `saved ${Math.floor(seconds / 60)} min ago`
+})
+const frames = computed(() => {
+  const numbers = Object.keys(shots.shot?.render.frames ?? {})
+  return numbers.length > 1 ? `${numbers.length} frames` : 'still'
+})
+
+const items = [
+  { label: 'New variant, nothing changed', command: () => add(false) },
+  { label: 'Copy of this variant', command: () => add(true) },
+  { label: 'Rename this variant', command: () => (naming.value = 'rename') },
+  { label: 'Delete this variant', command: () => attempt(shots.deleteVariant()) },
+]
+
+function add(copy: boolean) {
+  const taken = new Set(shots.shot?.variants.map((variant) => variant.name))
+  const base = copy ? `${shots.variant?.name} copy` : 'New variant'
+  let name = base
+  for (let n = 2; taken.has(name); n += 1) name = `${base} ${n}`
+  attempt(shots.addVariant(name, copy))
+}
+
+function rename(event: Event) {
+  const name = (event.target as HTMLInputElement).value.trim()
+  naming.value = null
+  if (name && name !== shots.variant?.name) attempt(shots.renameVariant(name))
+}
+
+function attempt(work: Promise<unknown>) {
+  work.catch((error) => troubles.tell(error))
+}
+</script>
+
+<template>
+  <header class="top">
+    <button type="button" class="mark" title="All shots" @click="shots.close()">Escala</button>
+    <template v-if="shots.shot">
+      <span>{{ spoken(shots.shot.name) }}</span>
+      <span class="quiet">{{ frames }}</span>
+      <div class="variants" role="group" aria-label="Variants">
+        <template v-for="variant in shots.shot.variants" :key="variant.id">
+          <input
+            v-if="naming && variant.id === shots.variant?.id"
+            :value="variant.name"
+            aria-label="Name of the variant"
+            autofocus
+            @blur="rename"
+            @keydown.enter="($event.target as HTMLInputElement).blur()"
+          />
+          <button
+            v-else
+            type="button"
+            class="tab"
+            :aria-pressed="variant.id === shots.variant?.id"
+            @click="attempt(shots.openVariant(variant.id))"
+            @dblclick="naming = 'rename'"
+          >
+            {{ variant.name }}
+          </button>
+        </template>
+        <button type="button" class="plain" aria-haspopup="menu" @click="menu?.toggle($event)">
+          Variants
+        </button>
+        <Menu ref="menu" :model="items" popup />
+      </div>
+      <span class="space" />
+      <button type="button" class="plain" :disabled="!shots.variant?.can_undo" @click="attempt(shots.undo())">
+        Undo
+      </button>
+      <button type="button" class="plain" :disabled="!shots.variant?.can_redo" @click="attempt(shots.redo())">
+        Redo
+      </button>
+      <span class="quiet saved" aria-live="polite">{{ saved }}</span>
+      <button type="button" class="plain" @click="emit('deliver')">Deliver</button>
+    </template>
+    <span v-else class="space" />
+    <button type="button" class="plain" @click="room.light = !room.light">
+      {{ room.light ? 'Dark' : 'Light' }}
+    </button>
+    <button type="button" class="plain" aria-label="Keys" title="Keys" @click="emit('shortcuts')">?</button>
+  </header>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  height: 36px;
+  padding: 0 10px 0 14px;
+  background: var(--surface-1);
+  border-bottom: 1px solid var(--line);
+  white-space: nowrap;
+}
+.mark {
+  padding: 0;
+  border: 0;
+  background: none;
+  font-weight: 700;
+}
+.quiet {
+  color: var(--text-3);
+}
+.saved {
+  min-width: 96px;
+  text-align: right;
+}
+.variants {
+  display: flex;
+  align-items: center;
+  gap: 2px;
+  min-width: 0;
+  overflow: hidden;
+}
+.tab,
+.plain {
+  padding: 3px 8px;
+  border: 0;
+  background: none;
+}
+.tab[aria-pressed='true'] {
+  background: var(--surface-3);
+  color: var(--accent);
+}
+.space {
+  flex: 1;
+}
+</style>

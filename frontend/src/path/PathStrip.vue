@@ -1,0 +1,109 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { StationName } from '@/api/types'
+import { spoken } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+
+const shots = useShot()
+const room = useRoom()
+const stations = computed(() => shots.variant?.stations ?? [])
+
+function go(name: string) {
+  room.go(name as StationName)
+}
+</script>
+
+<template>
+  <nav class="path" aria-label="Path">
+    <button
+      v-for="station in stations"
+      :key="station.name"
+      type="button"
+      class="station"
+      :class="{ changes: station.changes, here: station.name === room.station }"
+      :aria-current="station.name === room.station ? 'step' : undefined"
+      :title="`${spoken(station.name)}: ${station.words}`"
+      @click="go(station.name)"
+    >
+      <i v-if="station.name === room.tap" class="tap" aria-label="picture taken here" role="img" />
+      <span class="name">{{ spoken(station.name) }}</span>
+      <span class="words">{{ station.words }}</span>
+    </button>
+  </nav>
+</template>
+
+<style scoped>
+.path {
+  position: relative;
+  display: grid;
+  grid-auto-flow: column;
+  grid-auto-columns: 1fr;
+  height: 54px;
+  padding: 0 14px;
+  background: var(--surface-2);
+  border-bottom: 1px solid var(--line);
+}
+.path::before {
+  content: '';
+  position: absolute;
+  inset: 13px 14px auto;
+  border-top: 1px solid var(--text-3);
+}
+.station {
+  position: relative;
+  display: flex;
+  flex-direction: column;
+  align-items: flex-start;
+  padding: 20px 0 0;
+  border: 0;
+  background: none;
+  overflow: hidden;
+}
+.station::before {
+  content: '';
+  position: absolute;
+  top: 9px;
+  left: 0;
+  height: 9px;
+  border-left: 1px solid var(--text-2);
+}
+.station.changes::before {
+  top: 6px;
+  height: 14px;
+  border-left: 3px solid var(--text-1);
+}
+.station.here::before {
+  border-color: var(--accent);
+}
+.name {
+  line-height: 15px;
+}
+.here .name {
+  color: var(--accent);
+  font-weight: 600;
+}
+.words {
+  max-width: 100%;
+  color: var(--text-3);
+  font-size: 11px;
+  line-height: 14px;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.changes .words {
+  color: var(--text-2);
+}
+.tap {
+  position: absolute;
+  top: 0;
+  left: 0;
+  border: 5px solid transparent;
+  border-top-color: var(--accent);
+  border-left-width: 0;
+  border-bottom-width: 0;
+  border-right-width: 8px;
+  border-top-width: 7px;
+}
+</style>

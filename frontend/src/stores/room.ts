@@ -1,0 +1,61 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import type { Region, StationName, Variant } from '@/api/types'
+import type { Axis } from './levels'
+
+export interface Chosen {
+  axis: Axis
+  name: string
+}
+
+const THEME = 'escala-theme'
+
+/** How the room is arranged: station and tap, what is chosen, the part of the picture in view, what is compared. */
+export const useRoom = defineStore('room', () => {
+  const station = ref<StationName>('balance')
+  /** The tap stays at the end of the path unless a station is looked at by itself. */
+  const tapped = ref(false)
+  const chosen = ref<Chosen | null>(null)
+  /** The pass looked at on the source bench. */
+  const chosenPass = ref('')
+  const benchOpen = ref(true)
+  const lowerOpen = ref(true)
+  const scale = ref(1)
+  const fitted = ref(true)
+  const view = shallowRef<Region | null>(null)
+  const milliseconds = ref<number | null>(null)
+  const settled = ref(false)
+  const pin = ref<{ x: number; y: number } | null>(null)
+  const held = shallowRef<{ name: string; document: Variant } | null>(null)
+  const comparing = ref<'now' | 'held' | 'wipe'>('now')
+  const wipe = ref(0.5)
+  const light = ref(localStorage.getItem(THEME) === 'light')
+
+  const tap = computed<StationName>(() => (tapped.value ? station.value : 'display'))
+
+  watch(
+    light,
+    (on) => {
+      document.documentElement.dataset.theme = on ? 'light' : 'dark'
+      localStorage.setItem(THEME, on ? 'light' : 'dark')
+    },
+    { immediate: true },
+  )
+
+  function go(name: StationName) {
+    station.value = name
+  }
+
+  function choose(axis: Axis, name: string) {
+    chosen.value = { axis, name }
+  }
+
+  function hold(name: string, variant: Variant) {
+    held.value = { name, document: structuredClone(variant) as Variant }
+  }
+
+  return {
+    station, tapped, tap, chosen, chosenPass, benchOpen, lowerOpen, scale, fitted, view, milliseconds, settled, pin, held,
+    comparing, wipe, light, go, choose, hold,
+  } // prettier-ignore
+})

@@ -1,0 +1,125 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+import { api, Problem, told } from '@/api/client'
+import type { PatchStep, Shot, ShotName, Variant, VariantState } from '@/api/types'
+import { withPatch } from './levels'
+import { useTroubles } from './troubles'
+
+/** The shot on the bench, its variant as the server keeps it, and the edit under way. */
+export const useShot = defineStore('shot', () => {
+  const shots = ref<ShotName[]>([])
+  const shot = shallowRef<Shot | null>(null)
+  const variant = shallowRef<VariantState | null>(null)
+  const draft = shallowRef<PatchStep[]>([])
+  const savedAt = ref<number | null>(null)
+  const saving = ref(false)
+  /** Grows when the pixels behind the shot change, so that pictures are asked for again. */
+  const renderKey = ref(0)
+  const troubles = useTroubles()
+  let queue: Promise<unknown> = Promise.resolve()
+
+  const document = computed<Variant | null>(() =>
+    variant.value ? withPatch(variant.value.document, draft.value) : null,
+  )
+
+  async function loadShots() {
+    shots.value = (await told<{ shots: ShotName[] }>(api.GET('/api/shots'))).shots
+  }
+
+  async function openShot(id: number, variantId?: number) {
+    const found = await told<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
+    shot.value = found
+    const wanted = found.variants.find((v) => v.id === variantId) ?? found.variants[0]
+    renderKey.value += 1
+    if (wanted) await openVariant(wanted.id)
+  }
+
+  async function openVariant(id: number) {
+    draft.value = []
+    variant.value = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(id)))
+    remember()
+  }
+
+  async function reloadShot() {
+    if (shot.value) await openShot(shot.value.id, variant.value?.id)
+  }
+
+  /** Keep an edit. Edits are sent one after another, each on the revision that the one before made. */
+  function edit(patch: PatchStep[], label: string): Promise<void> {
+    return inTurn(async (state) => {
+      const body = { base: state.head, patch: patch as unknown as Record<string, never>[], label }
+      return told<VariantState>(api.POST('/api/variants/{variant_id}/edits', { ...at(state.id), body }))
+    })
+  }
+
+  const undo = () =>
+    inTurn((state) => told<VariantState>(api.POST('/api/variants/{variant_id}/undo', at(state.id))))
+  const redo = () =>
+    inTurn((state) => told<VariantState>(api.POST('/api/variants/{variant_id}/redo', at(state.id))))
+
+  /** Show an edit without keeping it, while something is dragged. */
+  function preview(patch: PatchStep[]) {
+    draft.value = patch
+  }
+
+  async function addVariant(name: string, copy: boolean) {
+    if (!shot.value || !variant.value) return
+    const body = { name, copy_of: copy ? variant.value.id : null }
+    const made = await told<VariantState>(
+      api.POST('/api/shots/{shot_id}/variants', { params: { path: { shot_id: shot.value.id } }, body }),
+    )
+    await openShot(shot.value.id, made.id)
+  }
+
+  async function renameVariant(name: string) {
+    if (!variant.value) return
+    await told(api.PUT('/api/variants/{variant_id}/name', { ...at(variant.value.id), body: { name } }))
+    await reloadShot()
+  }
+
+  async function deleteVariant() {
+    if (!shot.value || !variant.value) return
+    await told(api.DELETE('/api/variants/{variant_id}', at(variant.value.id)))
+    await openShot(shot.value.id)
+  }
+
+  function close() {
+    shot.value = null
+    variant.value = null
+    history.replaceState(null, '', '/')
+  }
+
+  function inTurn(send: (state: VariantState) => Promise<VariantState>): Promise<void> {
+    const turn = queue.then(async () => {
+      const state = variant.value
+      if (!state) return
+      saving.value = true
+      try {
+        variant.value = await send(state)
+        savedAt.value = Date.now()
+      } catch (error) {
+        if (error instanceof Problem && error.status === 409) await openVariant(state.id)
+        troubles.tell(error)
+      } finally {
+        saving.value = false
+        draft.value = []
+      }
+    })
+    queue = turn
+    return turn
+  }
+
+  function remember() {
+    if (shot.value && variant.value)
+      history.replaceState(null, '', `/?shot=${shot.value.id}&variant=${variant.value.id}`)
+  }
+
+  return {
+    shots, shot, variant, draft, document, savedAt, saving, renderKey,
+    loadShots, openShot, openVariant, reloadShot, edit, undo, redo, preview, addVariant, renameVariant, deleteVariant, close,
+  } // prettier-ignore
+})
+
+function at(id: number) {
+  return { params: { path: { variant_id: id } } }
+}

@@ -1,0 +1,89 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { useTally } from './useTally'
+
+const GAINS = [1, 10, 100, 1000, 10000]
+const shots = useShot()
+const room = useRoom()
+const { tally } = useTally()
+const gain = ref(1000)
+const verdict = computed(() => tally.value?.verdict ?? null)
+const address = computed(() =>
+  shots.variant
+    ? `/api/variants/${shots.variant.id}/difference?gain=${gain.value}&width=720&key=${shots.renderKey}-${shots.variant.document.recipe}`
+    : '',
+)
+const number = (value: number) => (value < 0.001 ? value.toPrecision(2) : value.toFixed(4))
+
+function goWorst() {
+  if (verdict.value) room.pin = { x: verdict.value.worst[0], y: verdict.value.worst[1] }
+}
+</script>
+
+<template>
+  <section v-if="verdict" class="difference" aria-label="Difference from the reference">
+    <div class="bar">
+      <span>Difference from the reference, times</span>
+      <button
+        v-for="choice in GAINS"
+        :key="choice"
+        type="button"
+        :aria-pressed="gain === choice"
+        @click="gain = choice"
+      >
+        {{ choice }}
+      </button>
+    </div>
+    <img :src="address" alt="Absolute difference between the sum and the reference" />
+    <dl class="values">
+      <dt>pixels outside rounding</dt>
+      <dd>{{ verdict.outside.toLocaleString('en') }} of {{ verdict.pixels.toLocaleString('en') }}</dd>
+      <dt>root mean square</dt>
+      <dd>{{ number(verdict.rms) }}</dd>
+      <dt>largest, red green blue</dt>
+      <dd>{{ verdict.max_channels.map(number).join('  ') }}</dd>
+      <dt>worst place</dt>
+      <dd>
+        <button type="button" @click="goWorst">{{ verdict.worst[0] }}, {{ verdict.worst[1] }}</button>
+      </dd>
+    </dl>
+  </section>
+  <p v-else class="quiet empty">There is no reference to compare with.</p>
+</template>
+
+<style scoped>
+.difference {
+  display: grid;
+  grid-template: auto 1fr / auto 1fr;
+  gap: 8px 16px;
+  height: 100%;
+  padding: 8px 14px;
+}
+.bar {
+  grid-column: 1 / 3;
+  display: flex;
+  gap: 4px;
+  align-items: center;
+}
+.bar span {
+  margin-right: 8px;
+}
+.bar button {
+  padding: 1px 8px;
+}
+img {
+  height: 100%;
+  max-height: 200px;
+  min-height: 0;
+  background: #000;
+}
+dl {
+  align-self: start;
+  max-width: 380px;
+}
+.empty {
+  padding: 14px;
+}
+</style>

@@ -1,0 +1,75 @@
+import { fetchPicture, Problem, type PictureAnswer, type PictureWish } from '@/api/client'
+
+export type Wish = Omit<PictureWish, 'live' | 'viewer'> & { variantId: number }
+
+export interface LoopHooks {
+  shown: (answer: PictureAnswer, wish: Wish, settled: boolean) => void
+  failed: (error: unknown) => void
+}
+
+const REST_MS = 140
+
+/**
+ * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
+ * follows the fast one. A late answer never replaces a newer one.
+ */
+export class PictureLoop {
+  private wanted: Wish | null = null
+  private busy = false
+  private rest: ReturnType<typeof setTimeout> | undefined
+  private stopped = false
+  private number = 0
+
+  constructor(
+    private readonly viewer: string,
+    private readonly hooks: LoopHooks,
+  ) {}
+
+  stop(): void {
+    this.stopped = true
+    clearTimeout(this.rest)
+  }
+
+  /** Ask for a picture; `moving` while something is still dragged. */
+  want(wish: Wish, moving: boolean): void {
+    this.wanted = wish
+    this.number += 1
+    clearTimeout(this.rest)
+    void this.next(moving)
+  }
+
+  private async next(moving: boolean): Promise<void> {
+    if (this.busy || this.stopped || !this.wanted) return
+    const wish = this.wanted
+    this.wanted = null
+    const shown = await this.fetch(wish, true)
+    if (this.wanted) return this.next(moving)
+    if (shown && !moving) this.settle(wish)
+  }
+
+  private settle(wish: Wish): void {
+    const number = this.number
+    clearTimeout(this.rest)
+    this.rest = setTimeout(async () => {
+      if (number !== this.number || this.busy) return
+      await this.fetch(wish, false, () => number === this.number)
+      if (this.wanted) void this.next(false)
+    }, REST_MS)
+  }
+
+  private async fetch(wish: Wish, live: boolean, current: () => boolean = () => true): Promise<boolean> {
+    this.busy = true
+    try {
+      const { variantId, ...rest } = wish
+      const answer = await fetchPicture(variantId, { ...rest, live, viewer: this.viewer })
+      if (!this.stopped && current()) this.hooks.shown(answer, wish, !live)
+      return true
+    } catch (error) {
+      const replaced = error instanceof Problem && error.status === 409
+      if (!this.stopped && !replaced) this.hooks.failed(error)
+      return false
+    } finally {
+      this.busy = false
+    }
+  }
+}
