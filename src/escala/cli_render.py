@@ -57,7 +57,7 @@ def add_commands(commands: Any) -> None:
 
 def run_render(options: argparse.Namespace) -> None:
     """Render every frame asked for."""
-    as_view = bool(options.display or options.view) or options.out.suffix.lower() != ".exr" and not options.space
+    as_view = bool(options.display or options.view) or (options.out.suffix.lower() != ".exr" and not options.space)
     if options.space and (options.display or options.view):
         raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
     with opened_render(options.source) as (render, frame, store):
@@ -219,5 +219,3 @@ def _range(text: str) -> tuple[int, int]:
     if not match or int(match[2] or match[1]) < int(match[1]):
         raise argparse.ArgumentTypeError(f"{text!r} is not a range of frames, as in 1-24")
     return int(match[1]), int(match[2] or match[1])
-
-

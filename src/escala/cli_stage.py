@@ -12,7 +12,7 @@ def add_commands(commands: Any) -> None:
     """Register the command."""
     stage = commands.add_parser("stage", help="render the demo scene with the stand-in renderer")
     stage.add_argument("--size", type=_size, default=(960, 540), metavar="WxH")
-    stage.add_argument("--samples", type=_positive, default=24, metavar="N", help="samples a pixel")
+    stage.add_argument("--samples", type=_positive, default=20, metavar="N", help="samples a pixel")
     stage.add_argument("--frames", type=_frames, default=(12, 12), metavar="A-B")
     stage.add_argument("--seed", type=int, default=1)
     stage.add_argument("--noisy", action="store_true", help="leave the noise in")

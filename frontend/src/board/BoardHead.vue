@@ -77,6 +77,7 @@ const state = computed(() =>
   white-space: nowrap;
 }
 .share {
+  white-space: nowrap;
   grid-row: 2;
   grid-column: 2;
   color: var(--text-3);

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
+import PictureTools from '@/viewer/PictureTools.vue'
 
 const shots = useShot()
 const room = useRoom()
@@ -14,7 +15,7 @@ const time = computed(() => (room.milliseconds === null ? '' : `${room.milliseco
     <span aria-label="Colour chain">{{ chain }}</span>
     <span class="space" />
     <span v-if="room.tapped">picture at {{ room.tap }}</span>
-    <span>{{ room.fitted ? 'fit' : 'zoom' }} {{ Math.round(room.scale * 100) }} %</span>
+    <PictureTools />
     <span>{{ room.settled ? 'exact' : 'moving' }}</span>
     <span class="time">{{ time }}</span>
   </footer>

@@ -57,7 +57,7 @@ const passes = computed(() => {
   gap: 12px;
   align-items: center;
   justify-content: space-between;
-  padding: 6px 14px;
+  padding: 6px 64px 6px 14px;
 }
 .bar input {
   width: 240px;

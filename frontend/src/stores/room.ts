@@ -26,6 +26,8 @@ export const useRoom = defineStore('room', () => {
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
   const pin = ref<{ x: number; y: number } | null>(null)
+  /** A zoom that was asked for elsewhere; a new object each time. */
+  const zoomWish = shallowRef<{ to: 'fit' | 'one' | 'closer' | 'wider' } | null>(null)
   const held = shallowRef<{ name: string; document: Variant } | null>(null)
   const comparing = ref<'now' | 'held' | 'wipe'>('now')
   const wipe = ref(0.5)
@@ -55,7 +57,7 @@ export const useRoom = defineStore('room', () => {
   }
 
   return {
-    station, tapped, tap, chosen, chosenPass, benchOpen, lowerOpen, scale, fitted, view, milliseconds, settled, pin, held,
+    station, tapped, tap, chosen, chosenPass, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, held,
     comparing, wipe, light, go, choose, hold,
   } // prettier-ignore
 })

@@ -3,7 +3,6 @@ import { computed } from 'vue'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
-const emit = defineEmits<{ fit: []; one: []; closer: []; wider: [] }>()
 const room = useRoom()
 const shots = useShot()
 const zoomText = computed(() => `${Math.round(room.scale * 100)} %`)
@@ -18,43 +17,42 @@ function flip(to: 'held' | 'wipe') {
 </script>
 
 <template>
-  <div class="tools">
-    <button type="button" @click="hold">Hold this state</button>
+  <div class="tools" role="group" aria-label="Looking and comparing">
+    <button type="button" @click="hold">hold this state</button>
     <template v-if="room.held">
-      <button type="button" :aria-pressed="room.comparing === 'held'" @click="flip('held')">Show held</button>
-      <button type="button" :aria-pressed="room.comparing === 'wipe'" @click="flip('wipe')">Wipe</button>
+      <button type="button" :aria-pressed="room.comparing === 'held'" @click="flip('held')">show held</button>
+      <button type="button" :aria-pressed="room.comparing === 'wipe'" @click="flip('wipe')">wipe</button>
     </template>
-    <span class="space" />
-    <button type="button" aria-label="Zoom out" @click="emit('wider')">−</button>
-    <span class="zoom" aria-live="polite">{{ zoomText }}</span>
-    <button type="button" aria-label="Zoom in" @click="emit('closer')">+</button>
-    <button type="button" :aria-pressed="room.fitted" @click="emit('fit')">Fit</button>
-    <button type="button" :aria-pressed="room.scale === 1 && !room.fitted" @click="emit('one')">1:1</button>
+    <button type="button" aria-label="Zoom out" @click="room.zoomWish = { to: 'wider' }">−</button>
+    <span class="zoom" aria-label="Zoom">{{ zoomText }}</span>
+    <button type="button" aria-label="Zoom in" @click="room.zoomWish = { to: 'closer' }">+</button>
+    <button type="button" :aria-pressed="room.fitted" @click="room.zoomWish = { to: 'fit' }">fit</button>
+    <button
+      type="button"
+      :aria-pressed="room.scale === 1 && !room.fitted"
+      @click="room.zoomWish = { to: 'one' }"
+    >
+      1:1
+    </button>
   </div>
 </template>
 
 <style scoped>
 .tools {
-  position: absolute;
-  inset: auto 0 0 0;
   display: flex;
   align-items: center;
-  gap: 4px;
-  padding: 4px 8px;
+  gap: 2px;
 }
-.tools button {
-  padding: 2px 8px;
-  font-size: 12px;
-  background: var(--surface-1);
+button {
+  padding: 0 7px;
+  border: 0;
+  background: none;
 }
-.space {
-  flex: 1;
+button[aria-pressed='true'] {
+  background: var(--surface-3);
 }
 .zoom {
-  min-width: 48px;
-  padding: 2px 4px;
-  background: var(--surface-1);
-  font-size: 12px;
+  min-width: 44px;
   text-align: center;
 }
 </style>

@@ -5,7 +5,6 @@ import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import { FrameCanvas, type Place } from './FrameCanvas'
 import { PictureLoop, type Wish } from './PictureLoop'
-import PictureTools from './PictureTools.vue'
 
 const shots = useShot()
 const room = useRoom()
@@ -116,6 +115,14 @@ watch(
   },
 )
 watch(() => room.pin, placeMarks)
+watch(
+  () => room.zoomWish,
+  (wish) => {
+    if (!frame || !wish) return
+    if (wish.to === 'fit') frame.fit()
+    else frame.zoom(wish.to === 'one' ? 1 : frame.scale * (wish.to === 'closer' ? 2 : 0.5))
+  },
+)
 
 function placeOf(event: MouseEvent): Place {
   const box = canvas.value!.getBoundingClientRect()
@@ -196,12 +203,6 @@ function onKey(event: KeyboardEvent) {
     <div v-if="wipeMark !== null" class="wipe-handle" :style="{ left: wipeMark + 'px' }">
       <span>{{ room.held?.name }}</span><span>now</span>
     </div>
-    <PictureTools
-      @fit="frame?.fit()"
-      @one="frame?.zoom(1)"
-      @closer="frame?.zoom(frame.scale * 2)"
-      @wider="frame?.zoom(frame.scale / 2)"
-    />
   </section>
 </template>
 
@@ -234,7 +235,7 @@ canvas {
 }
 .wipe-handle {
   position: absolute;
-  bottom: 36px;
+  bottom: 8px;
   display: flex;
   gap: 14px;
   width: 240px;

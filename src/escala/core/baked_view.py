@@ -45,6 +45,7 @@ _FIRST = np.int32(_bits(BOTTOM))
 _SCALE = np.float32((NODES - 1) / (int(_bits(TOP)) - int(_bits(BOTTOM))))
 _LAST = np.float32(NODES - 1 - 1e-4)
 _BLOCK = 1024
+_BRIGHTEST = np.float32(65504.0)
 _STEP_R = NODES * NODES
 _STEP_G = NODES
 
@@ -60,7 +61,7 @@ def _look_up(planes, matrix, table, out):  # type: ignore[no-untyped-def]
             for i in range(last - first):
                 value = OFFSET
                 for k in range(3):
-                    value += matrix[c, k] * planes[k, first + i]
+                    value += matrix[c, k] * max(min(planes[k, first + i], _BRIGHTEST), -_BRIGHTEST)
                 # Not a number fails the comparison and becomes black.
                 lifted[c, i] = min(value, TOP) if value > BOTTOM else BOTTOM
         bits = lifted.view(np.int32)

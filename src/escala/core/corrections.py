@@ -33,13 +33,14 @@ def apply_cdl(
     slopes, offsets, powers = (as_planes(np.asarray(v, np.float64)).reshape(3, 1, 1) for v in (slope, offset, power))
     out = as_planes(planes) * slopes + offsets
     if clamp:
-        out = np.clip(out, 0.0, 1.0)
+        out = np.clip(out, np.float32(0.0), np.float32(1.0))
     if np.any(powers != 1.0):
-        out = np.where(out > 0.0, np.power(np.maximum(out, 0.0), powers), out)
+        raised = np.power(np.maximum(out, np.float32(0.0)), powers)
+        out = as_planes(np.where(out > 0.0, raised, out))
     if saturation != 1.0:
-        luma = np.tensordot(CDL_LUMA, out, axes=1)
-        out = luma + np.float32(saturation) * (out - luma)
-    return as_planes(np.clip(out, 0.0, 1.0) if clamp else out)
+        luma = as_planes(np.tensordot(CDL_LUMA, out, axes=1))
+        out = as_planes(luma + np.float32(saturation) * (out - luma))
+    return np.clip(out, 0.0, 1.0) if clamp else out
 
 
 def correct(planes: Planes, function: Callable[[Planes], Planes], opacity: float, alpha: Planes | None) -> Planes:
@@ -49,7 +50,7 @@ def correct(planes: Planes, function: Callable[[Planes], Planes], opacity: float
     """
     if alpha is None:
         return planes + np.float32(opacity) * (function(planes) - planes)
-    divisor = np.where((alpha > 1e-4) & (alpha < 1.0), alpha, np.float32(1.0))
+    divisor = as_planes(np.where((alpha > 1e-4) & (alpha < 1.0), alpha, np.float32(1.0)))
     straight = planes / divisor
     changed = straight + np.float32(opacity) * (function(straight) - straight)
     return as_planes(changed * divisor)

@@ -9,14 +9,14 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 # The default layer crashes when two threads enter it; OpenMP does not.
-numba.config.THREADING_LAYER = "omp"
+numba.config.THREADING_LAYER = "omp"  # type: ignore[attr-defined]
 
 # Division by zero gives an infinity, as in numpy: no check and no exception inside a loop.
 kernel = numba.njit(nogil=True, parallel=True, cache=True, error_model="numpy")
 serial_kernel = numba.njit(nogil=True, cache=True, error_model="numpy")
 
 
-@intrinsic  # type: ignore[misc]
+@intrinsic
 def float32_pointer(typing_context: Any, address: Any) -> Any:
     """An integer address as a pointer to float32, for `numba.carray` inside a kernel."""
 
@@ -26,7 +26,7 @@ def float32_pointer(typing_context: Any, address: Any) -> Any:
     return POINTER(address), codegen
 
 
-POINTER = types.CPointer(types.float32)
+POINTER = types.CPointer(types.float32)  # type: ignore[no-untyped-call]
 
 
 def addresses_of(arrays: list[NDArray[np.float32]]) -> NDArray[np.int64]:

@@ -20,7 +20,7 @@ def mix_planes(
     """`base + sum of gains[i] * terms[i]`, terms taken in their order, so that the bits never vary.
 
     `terms`: n arrays of one shape (3, H, W); `gains`: (n, 3), one factor per term and channel; `base` may be None.
-    Returns (3, H, W), in `out` when that is given. Raises `ShapeError` when shapes differ or there is neither term nor base.
+    Returns (3, H, W), in `out` when that is given. Raises `ShapeError` when shapes differ or nothing is to be summed.
     """
     planes = [as_planes(term) for term in terms]
     factors = as_planes(gains).reshape(len(planes), 3)
@@ -90,4 +90,4 @@ def _add_one(address, gain, offset, total):  # type: ignore[no-untyped-def]
 
 @numba.njit(nogil=True, cache=True, inline="always")
 def _block(address, offset, size):  # type: ignore[no-untyped-def]
-    return numba.carray(float32_pointer(address + np.int64(4) * offset), (size,))
+    return numba.carray(float32_pointer(address + np.int64(4) * offset), (size,))  # type: ignore[attr-defined,call-arg]

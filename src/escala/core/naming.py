@@ -3,6 +3,7 @@
 The words come as a table (a data file); this module only splits names, matches words and weighs what is left over.
 """
 
+import itertools
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -60,6 +61,7 @@ class _Reading:
     found: dict[str, list[tuple[str, str]]] = field(default_factory=dict)
     left: list[tuple[int, int]] = field(default_factory=list)
     digits: list[tuple[int, int]] = field(default_factory=list)
+    dropped: int = 0
 
     def meanings(self, kind: str) -> list[str]:
         return [meaning for meaning, _ in self.found.get(kind, [])]
@@ -76,7 +78,7 @@ class _Reading:
         if not spans:
             return ""
         joined = self.named.name[spans[0][0] : spans[-1][1]]
-        contiguous = all(b[0] - a[1] <= 1 for a, b in zip(spans, spans[1:], strict=False))
+        contiguous = all(b[0] - a[1] <= 1 for a, b in itertools.pairwise(spans))
         return joined if contiguous else "_".join(self.named.name[a:b] for a, b in spans)
 
 
@@ -86,9 +88,9 @@ def split_words(name: str) -> list[tuple[str, int, int]]:
 
 
 def recognise_passes(passes: Sequence[NamedPass], table: NamingTable) -> list[PassRole]:
-    """The role of every pass of one render, in order. Names that all passes share a word with lose that word."""
+    """The role of every pass of one render, in order. A first word that all names share is left out."""
     readings = [_read(named, table) for named in passes]
-    _drop_shared_words(readings)
+    _drop_shared_words(readings, table)
     lights = _known_lights(readings, table)
     roles = [_decide(reading, lights, table) for reading in readings]
     return _part_doubles(readings, roles)
@@ -151,15 +153,21 @@ def _join_numbers(reading: _Reading) -> None:
     reading.left.sort()
 
 
-def _drop_shared_words(readings: list[_Reading]) -> None:
-    """Forget unknown words that all passes carry: they name the shot, not the pass."""
+def _drop_shared_words(readings: list[_Reading], table: NamingTable) -> None:
+    """Forget an unknown word with which all names begin: it names the shot, not the pass."""
     longer = [reading for reading in readings if len(split_words(reading.named.name)) > 1]
-    if len(longer) < 2:
-        return
-    counts = Counter(word for reading in longer for word in {_text(reading, span) for span in reading.left})
-    shared = {word for word, count in counts.items() if count == len(longer)}
-    for reading in longer:
-        reading.left = [span for span in reading.left if _text(reading, span) not in shared]
+    while len(longer) > 1 and all(reading.left for reading in longer):
+        words = {_text(reading, reading.left[0]) for reading in longer}
+        leading = all(reading.left[0][0] == _start(reading) for reading in longer)
+        if len(words) > 1 or not leading or words & table.lights:
+            return
+        for reading in longer:
+            reading.dropped = reading.left.pop(0)[1]
+
+
+def _start(reading: _Reading) -> int:
+    """Where the first word begins that is not dropped yet."""
+    return next(start for _, start, _ in split_words(reading.named.name) if start >= reading.dropped)
 
 
 def _text(reading: _Reading, span: tuple[int, int]) -> str:
@@ -176,7 +184,7 @@ def _known_lights(readings: Iterable[_Reading], table: NamingTable) -> dict[str,
     with_component = Counter(r.rest.lower() for r in readings if r.rest and "component" in r.found)
     for reading in readings:
         rest = reading.rest.lower()
-        if not rest or not _is_colour(reading) or "role" in reading.found and reading.first("role") != "beauty":
+        if not rest or not _is_colour(reading) or ("role" in reading.found and reading.first("role") != "beauty"):
             continue
         if "light" in reading.found:
             lights[rest] = (0.95, "the name says that it is a light")

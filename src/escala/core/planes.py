@@ -48,7 +48,9 @@ def _widen(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
         last = min(first + block, half_bits.size)
         for i in range(first, last):
             bits = np.uint32(half_bits[i])
-            float_bits[i] = ((bits & np.uint32(0x7FFF)) << np.uint32(13)) | ((bits & np.uint32(0x8000)) << np.uint32(16))
+            float_bits[i] = ((bits & np.uint32(0x7FFF)) << np.uint32(13)) | (
+                (bits & np.uint32(0x8000)) << np.uint32(16)
+            )
         for i in range(first, last):
             value = floats[i] * _REBIAS
             if abs(value) >= _HALF_OVERFLOW:  # an infinity or a NaN of the half

@@ -13,6 +13,10 @@ from .recipes import COMPONENTS, GRID, LIGHTS, Factor, Recipe, Term, one_pass, t
 from .roles import PassRole, Portion, Role
 
 OTHER = "other"
+# The order in which components are listed; others follow by name.
+COMPONENT_ORDER = (
+    "diffuse", "specular", "coat", "sheen", "transmission", "subsurface", "volume", "emission", "environment",
+)  # fmt: skip
 _ROUNDS = 4
 _PAIR_LIMIT = 14
 
@@ -139,7 +143,7 @@ def _component_slots(passes: list[SampledPass]) -> list[Slot]:
     albedo = portions.get("diffuse", {}).get(Portion.COLOUR)
     alpha = next((p.name for p in passes if p.role.role == Role.ALPHA), None)
     slots = []
-    for component, named in portions.items():
+    for component, named in sorted(portions.items(), key=lambda item: _rank(item[0])):
         options = _component_options(component, named, albedo if component in ("direct", "indirect") else None)
         if component == "environment" and alpha and options:
             under = Term(component, (Factor((alpha,), inverted=True), *options[0].factors), component=component)
@@ -147,6 +151,11 @@ def _component_slots(passes: list[SampledPass]) -> list[Slot]:
         if options:
             slots.append((*options, None))
     return slots
+
+
+def _rank(component: str) -> tuple[int, str]:
+    known = component in COMPONENT_ORDER
+    return (COMPONENT_ORDER.index(component) if known else len(COMPONENT_ORDER)), component
 
 
 def _component_options(component: str, named: Mapping[Portion, str], albedo: str | None) -> list[Term]:
@@ -182,7 +191,7 @@ def _grid_slots(passes: list[SampledPass], lights: list[SampledPass]) -> list[Sl
     for key, components in parts.items():
         light = labels[key]
         used: list[str] = []
-        for component, named in components.items():
+        for component, named in sorted(components.items(), key=lambda item: _rank(item[0])):
             term = _component_options(component, named, None)[0]
             slots.append((Term(f"{light} {component}", term.factors, light, component),))
             used.extend(term.passes)
@@ -218,6 +227,8 @@ class _Search:
                     cost = self._improve(slots, chosen, cost, size)
             if cost == before or cost[0] == 0:
                 break
+        if not any(chosen):
+            chosen = [slot[0] for slot in slots]
         self._drop_idle(chosen, slots)
         cost = self.cost(chosen)
         return Candidate(self._recipe(name, chosen), *cost)
@@ -271,9 +282,7 @@ class _Search:
         if term not in self.pictures:
             planes = term_planes(term, self.values.__getitem__)
             if term.is_linear:
-                magnitude = sum(
-                    np.abs(self.values[name][:3]) * np.float32(self.roundoff[name]) for name in term.passes
-                )
+                magnitude = sum(np.abs(self.values[name][:3]) * np.float32(self.roundoff[name]) for name in term.passes)
             else:
                 magnitude = np.abs(planes) * np.float32(term_roundoff(term, self.roundoff.__getitem__))
             self.pictures[term] = planes, np.asarray(magnitude, np.float32)

@@ -13,7 +13,8 @@ _TINY = np.float32(1e-12)
 
 def show_data(role: Role, planes: Planes) -> Planes:
     """A data pass as a picture: (3, H, W), display-encoded, 0..1. `planes` is (C, H, W) as stored."""
-    return ROLE_PICTURES.get(role, _show_range)(planes)
+    vector = role in (Role.NORMAL, Role.POSITION) and planes.shape[0] < 3
+    return (_show_range if vector else ROLE_PICTURES.get(role, _show_range))(planes)
 
 
 def _show_depth(planes: Planes) -> Planes:
@@ -29,7 +30,7 @@ def _show_depth(planes: Planes) -> Planes:
 
 def _show_normal(planes: Planes) -> Planes:
     """Each axis from -1..1 to 0..1; where there is no normal, black."""
-    vector = as_planes(planes[:3])
+    vector = _known(planes[:3])
     there = np.abs(vector).sum(axis=0) > 1e-3
     return as_planes(np.where(there, np.clip(vector * 0.5 + 0.5, 0, 1), 0.0))
 
@@ -41,14 +42,14 @@ def _show_position(planes: Planes) -> Planes:
 
 def _show_uv(planes: Planes) -> Planes:
     """U as red, V as green, whole tiles folded to 0..1."""
-    u, v = as_planes(planes[0]), as_planes(planes[min(1, len(planes) - 1)])
-    return as_planes(np.stack([np.nan_to_num(np.mod(u, 1.0)), np.nan_to_num(np.mod(v, 1.0)), np.zeros_like(u)]))
+    u, v = _known(planes[0]), _known(planes[min(1, len(planes) - 1)])
+    return as_planes(np.stack([np.mod(u, 1.0), np.mod(v, 1.0), np.zeros_like(u)]))
 
 
 def _show_motion(planes: Planes) -> Planes:
     """Direction as hue, speed as brightness, against the fastest 2 %."""
-    x, y = as_planes(planes[0]), as_planes(planes[min(1, len(planes) - 1)])
-    speed = np.nan_to_num(np.hypot(x, y))
+    x, y = _known(planes[0]), _known(planes[min(1, len(planes) - 1)])
+    speed = np.hypot(x, y)
     top = max(float(np.percentile(speed, 98)), 1e-6)
     return _hue(np.arctan2(y, x) / (2 * np.pi), np.clip(speed / top, 0, 1))
 
@@ -90,6 +91,11 @@ ROLE_PICTURES: dict[Role, Callable[[Planes], Planes]] = {
 }
 
 
+def _known(values: Planes) -> Planes:
+    """The values with 0 for what is no number."""
+    return np.nan_to_num(as_planes(values), nan=0.0, posinf=0.0, neginf=0.0)
+
+
 def _grey(values: NDArray[np.floating]) -> Planes:
     return as_planes(np.repeat(np.asarray(values, np.float32)[None], 3, axis=0))
 
@@ -99,7 +105,7 @@ def _stretch(axis: Planes) -> Planes:
     if not known.size:
         return np.zeros_like(axis)
     low, high = np.percentile(known, (2, 98))
-    return as_planes(np.clip(np.nan_to_num((axis - low) / max(high - low, 1e-9)), 0, 1))
+    return as_planes(np.clip((_known(axis) - low) / max(high - low, 1e-9), 0, 1))
 
 
 def _hue(turn: NDArray[np.floating], value: NDArray[np.floating]) -> Planes:

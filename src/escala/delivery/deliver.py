@@ -14,7 +14,6 @@ from escala.engine.picture import FrameEngine
 from escala.media.exr import read_parts, writable_attributes, write_exr
 from escala.media.stills import write_still
 from escala.media.windows import Window
-
 from escala.model.variant import Variant
 
 STILLS = (".png", ".tif", ".tiff", ".jpg", ".jpeg")
@@ -92,5 +91,3 @@ def source_attributes(engine: FrameEngine) -> dict[str, Any]:
 
 def _window(box: Any) -> Window:
     return Window(box.x, box.y, box.width, box.height)
-
-

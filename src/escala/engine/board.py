@@ -34,7 +34,10 @@ class BoardCell:
 
 @dataclass(frozen=True)
 class Board:
-    """Rows and columns of the board; `light_colours` are display bytes of each light's own tint. A render with one axis only has one column, or one row, named `all`."""
+    """Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
+
+    A render with one axis only has one column, or one row, named `all`.
+    """
 
     lights: tuple[str, ...]
     components: tuple[str, ...]
@@ -93,9 +96,7 @@ def draw_sheet(
     return moving_bytes(sheet, colouring)
 
 
-def _levelled(
-    engine: FrameEngine, recipe: Recipe, variant: Variant, colouring: Colouring, look: Look
-) -> list[Planes]:
+def _levelled(engine: FrameEngine, recipe: Recipe, variant: Variant, colouring: Colouring, look: Look) -> list[Planes]:
     gains, _ = term_gains(recipe, variant.balance, colouring.working)
     terms = [engine.term(term, look, colouring) for term in recipe.terms]
     return [term * gain[:, None, None] for term, gain in zip(terms, gains, strict=True)]

@@ -107,7 +107,7 @@ def _search(
 
 
 def _is_light(p: StoredPass, role: PassRole) -> bool:
-    return role.role == Role.ALPHA or len(p.channels) >= 3 and p.pixel_type != "uint"
+    return role.role == Role.ALPHA or (len(p.channels) >= 3 and p.pixel_type != "uint")
 
 
 def _full_places(

@@ -38,9 +38,10 @@ class FrameEngine:
         self.cache = cache
         self._key = frame.folder.name
 
-    def stored_pass(self, name: str, look: Look) -> Planes:
-        """A pass as stored, sampled for a look."""
-        return self.cache.get((self._key, "pass", name, look), lambda: sample_pass(self.frame, name, look))
+    def stored_pass(self, name: str, look: Look, exact: bool = False) -> Planes:
+        """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""
+        key = (self._key, "pass", name, look, exact)
+        return self.cache.get(key, lambda: sample_pass(self.frame, name, look, exact))
 
     def term(self, term: Term, look: Look, colouring: Colouring, keep: bool = True) -> Planes:
         """A term of a recipe in the working space. Products are made pixel by pixel, then filtered."""
@@ -132,10 +133,7 @@ class FrameEngine:
         base = None
         if with_residual and plan.residual_gain and reference is not None:
             base = self.residual(plan.recipe, look, colouring, keep)
-        if live:
-            planes = self._moving_sum(terms, plan, base, look)
-        else:
-            planes = mix_planes(terms, plan.gains, base)
+        planes = self._moving_sum(terms, plan, base, look) if live else mix_planes(terms, plan.gains, base)
         return self._second_axis(planes, plan, look, colouring, keep)
 
     def _moving_sum(self, terms: list[Planes], plan: BalancePlan, base: Planes | None, look: Look) -> Planes:

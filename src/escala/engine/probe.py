@@ -59,7 +59,11 @@ def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 
     finished = engine.finish(variant, look, keep=False)
     linear = _mean(finished)
     reference = engine.reference(look, colouring, keep=False)
-    source = _mean(colouring.config.convert(reference, colouring.working.name, colouring.input_space)) if reference is not None else linear
+    source = (
+        _mean(colouring.config.convert(reference, colouring.working.name, colouring.input_space))
+        if reference is not None
+        else linear
+    )
     shown = _mean(colouring.config.display(finished, colouring.working.name, colouring.view) * np.float32(255))
     luminance = float(np.dot(linear, colouring.working.luminance_weights))
     alpha = engine.alpha(look)

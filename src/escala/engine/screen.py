@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from escala.core.errors import choose
 from escala.core.planes import Planes
 from escala.core.role_pictures import show_data
-from escala.core.roles import Role
+from escala.core.roles import EXACT_ROLES, Role
 from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
 
@@ -39,7 +39,7 @@ def pass_picture(engine: FrameEngine, variant: Variant, name: str, look: Look) -
     """A pass as its role wants to be seen, as JPEG: light under the view, data by its own range."""
     found = engine.render.find_pass(name)
     role = found.role if found else Role.OTHER
-    planes = engine.stored_pass(name, look)
+    planes = engine.stored_pass(name, look, exact=role in EXACT_ROLES)
     if found is None or not found.is_colour or planes.shape[0] < 3:
         return encode_jpeg(to_bytes(show_data(role, planes)))
     colouring = colouring_of(engine.render, variant)

@@ -68,7 +68,10 @@ def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
     residual = engine.residual(recipe, look, colouring)
     left = _energy(np.abs(residual), colouring) if residual is not None else 0.0
     total = max(sum(energies), 1e-12)
-    lines = [TallyLine(t.name, str(t), max(0.0, e / total), i) for i, (t, e) in enumerate(zip(recipe.terms, energies, strict=True))]
+    lines = [
+        TallyLine(t.name, str(t), max(0.0, e / total), i)
+        for i, (t, e) in enumerate(zip(recipe.terms, energies, strict=True))
+    ]
     found = next(f for f in engine.render.recipes if f.recipe.name == recipe.name)
     return Tally(
         kind=recipe.name,
@@ -156,5 +159,3 @@ def _rounding(engine: FrameEngine) -> str:
 
 def _short(value: float) -> str:
     return f"{value:.2g}" if value < 0.001 else f"{value:.4f}"
-
-

@@ -1,4 +1,4 @@
-"""One thread owns evaluation: the most urgent request first, and a newer one of the same viewer replaces a waiting one."""
+"""One thread owns evaluation: the most urgent goes first, a viewer's newer request replaces its waiting one."""
 
 import heapq
 import itertools

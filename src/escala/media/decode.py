@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from escala.core.errors import BadSource, EscalaError, UnreadableFile
 from escala.core.naming import NamedPass, recognise_passes
-from escala.core.roles import PassRole, Role
+from escala.core.roles import EXACT_ROLES, PassRole, Role
 
 from .exr import ExrPart, read_channels, read_parts
 from .layers import Layer, layers_of_parts
@@ -26,9 +26,6 @@ from .sources import SourceFile
 from .stills import read_still
 from .store import FrameHeader, FrameWriter
 from .windows import Window
-
-# Passes whose neighbours must not be averaged in the pyramid.
-EXACT_ROLES = frozenset({Role.DEPTH, Role.ID, Role.CRYPTOMATTE, Role.MOTION, Role.UV})
 
 Progress = Callable[[float], None]
 

@@ -19,9 +19,7 @@ class DecodeFailed(EscalaError, OSError):
     """The child process told why a frame cannot be read, or fell."""
 
 
-def take_in_frame(
-    files: Sequence[SourceFile], store: Path, progress: Progress = lambda share: None
-) -> StoredFrame:
+def take_in_frame(files: Sequence[SourceFile], store: Path, progress: Progress = lambda share: None) -> StoredFrame:
     """The decoded frame of these files, from the store when it is there, else decoded now.
 
     `progress` is told the share done, 0..1. Raises `DecodeFailed` or `BadSource` with a sentence for the user.

@@ -6,7 +6,15 @@ from dataclasses import dataclass
 # Words that stand for one-letter channels in some files.
 _LETTERS = {"red": "R", "green": "G", "blue": "B", "alpha": "A", "r": "R", "g": "G", "b": "B", "a": "A"}
 # What belongs together, in this order of channels; the first that a layer has in full is taken first.
-_SETS = (("R", "G", "B", "A"), ("R", "G", "B"), ("X", "Y", "Z", "W"), ("X", "Y", "Z"), ("U", "V", "W"), ("U", "V"), ("X", "Y"))
+_SETS = (
+    ("R", "G", "B", "A"),
+    ("R", "G", "B"),
+    ("X", "Y", "Z", "W"),
+    ("X", "Y", "Z"),
+    ("U", "V", "W"),
+    ("U", "V"),
+    ("X", "Y"),
+)
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ import os
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 from escala.core.errors import BadSource, UnreadableFile
@@ -149,7 +150,9 @@ def _with_labels(by_base: dict[str, dict[int, Path]]) -> tuple[str, dict[int, tu
 
 def _shared_start(names: list[str]) -> int:
     """How many letters all names share, cut back to a whole word."""
-    length = len(os.path.commonprefix(names))
+    length = next((i for i, letters in enumerate(zip(*names, strict=False)) if len(set(letters)) > 1), None)
+    if length is None:
+        length = min(len(name) for name in names)
     for name in names:
         starts = {0, len(name), *(start for _, start, _ in split_words(name))}
         if length < len(name) and length not in starts:
@@ -167,5 +170,5 @@ def _steps(numbers: list[int]) -> Iterable[int]:
     """Every frame that a sequence with this usual step should have."""
     if len(numbers) < 2:
         return numbers
-    gaps = [b - a for a, b in zip(numbers, numbers[1:], strict=False)]
+    gaps = [b - a for a, b in pairwise(numbers)]
     return range(numbers[0], numbers[-1] + 1, max(min(gaps), 1))

@@ -22,7 +22,7 @@ from .sources import SourceFile
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
-_FORMAT = 1
+_FORMAT = 2
 
 
 @dataclass(frozen=True)

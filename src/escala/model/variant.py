@@ -9,8 +9,6 @@ from escala.core.colour import BUILTIN_CONFIGS
 
 from .render import Document
 
-SCHEMA = 1
-
 Triple = tuple[float, float, float]
 ONES: Triple = (1.0, 1.0, 1.0)
 ZEROS: Triple = (0.0, 0.0, 0.0)
@@ -52,7 +50,9 @@ class Balance(Document):
     @property
     def changes(self) -> int:
         """How many levels are not neutral."""
-        return sum(1 for table in (self.lights, self.components, self.cells) for le in table.values() if not le.is_neutral)
+        return sum(
+            1 for table in (self.lights, self.components, self.cells) for le in table.values() if not le.is_neutral
+        )
 
 
 class ColourChoice(Document):
@@ -127,7 +127,7 @@ class Finish(Document):
 class Variant(Document):
     """Everything decided on a shot."""
 
-    schema_version: Literal[1] = SCHEMA
+    schema_version: Literal[1] = 1
     colour: ColourChoice = Field(default_factory=ColourChoice)
     recipe: str | None = None
     residual: bool = True

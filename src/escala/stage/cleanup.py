@@ -104,4 +104,8 @@ def _likeness(source, guides, y, x, v, u, normals, noise):  # type: ignore[no-un
 
 @numba.njit(nogil=True, cache=True, inline="always")
 def _luma(source, y, x):  # type: ignore[no-untyped-def]
-    return np.float32(0.2126) * source[y, x, 0] + np.float32(0.7152) * source[y, x, 1] + np.float32(0.0722) * source[y, x, 2]
+    return (
+        np.float32(0.2126) * source[y, x, 0]
+        + np.float32(0.7152) * source[y, x, 1]
+        + np.float32(0.0722) * source[y, x, 2]
+    )

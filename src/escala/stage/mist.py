@@ -37,7 +37,7 @@ def mist_light(scene, origin, direction, distance, state, film, slot):  # type: 
     kind = int(scene.emitters[index, 0])
     length = min(distance, _REACH)
     choice = next_number(state)
-    if kind == MOON_LIGHT or kind == SKY_LIGHT or kind == WINDOW_LIGHT:
+    if kind in (MOON_LIGHT, SKY_LIGHT, WINDOW_LIGHT):
         along, likely = choice * length, 1.0 / length
     else:
         along, likely = _near_lamp(scene.emitters, index, origin, direction, length, choice)

@@ -69,7 +69,12 @@ def contributions_to_channels(parts: Array, extras: Array, guides: Array, sample
     mean = extras[:, :, t.LUMA] / samples
     channels["variance.Y"] = np.maximum(extras[:, :, t.LUMA_SQUARE] / samples - mean**2, 0).astype(np.float32) / samples
     channels["depth.Z"] = guides[:, :, DEPTH]
-    for layer, letters, first in (("position", "XYZ", POSITION), ("normal", "XYZ", NORMAL), ("uv", "UV", UV), ("motion", "XY", MOTION)):
+    for layer, letters, first in (
+        ("position", "XYZ", POSITION),
+        ("normal", "XYZ", NORMAL),
+        ("uv", "UV", UV),
+        ("motion", "XY", MOTION),
+    ):
         channels |= {f"{layer}.{letter}": guides[:, :, first + k] for k, letter in enumerate(letters)}
     return channels
 
@@ -89,7 +94,9 @@ def _add_components(channels: dict[str, NDArray[Any]], parts: Array, extras: Arr
     stored = narrow_to_half(albedo).astype(np.float64)
     lit = stored > 1e-4
     for name, slot in (("direct", t.DIFFUSE_DIRECT), ("indirect", t.DIFFUSE_INDIRECT)):
-        _add_colour(channels, f"diffuse_{name}", np.divide(both[:, :, slot], stored, where=lit, out=np.zeros_like(stored)))
+        _add_colour(
+            channels, f"diffuse_{name}", np.divide(both[:, :, slot], stored, where=lit, out=np.zeros_like(stored))
+        )
     _add_colour(channels, "diffuse_colour", albedo)
     for name, slot in (("direct", t.SPECULAR_DIRECT), ("indirect", t.SPECULAR_INDIRECT)):
         _add_colour(channels, f"specular_{name}", both[:, :, slot])

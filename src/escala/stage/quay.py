@@ -1,5 +1,7 @@
 """The demo scene: a night ferry coming in to a stone quay. All of it is made up."""
 
+import itertools
+
 import numpy as np
 
 from . import scene as s
@@ -76,7 +78,7 @@ def _quay(build: s.SceneBuilder) -> None:
     for x, z in ((-3.85, 2.6), (4.85, 2.3)):
         build.cylinder("lamp_posts", "iron", (x, 1.0, z), (x, 4.55, z), 0.065)
         place = [x, 4.72, z, 0.17]
-        lamp = build.emitter(s.SPHERE_LIGHT, _LAMPS, np.array((1.0, 0.56, 0.22)) * 300.0, place)
+        lamp = build.emitter(s.SPHERE_LIGHT, _LAMPS, np.array((1.0, 0.54, 0.20)) * 700.0, place)
         build.ellipsoid("lamp_globes", "lamp", place[:3], 0.17, emitter=lamp)
 
 
@@ -88,7 +90,7 @@ def _cargo(build: s.SceneBuilder) -> None:
     build.cylinder("rope", "rope", (-2.88, 1.11, 1.28), (-2.88, 1.22, 1.28), 0.47)
     build.cylinder("rope", "rope", (-2.91, 1.22, 1.31), (-2.91, 1.32, 1.31), 0.41)
     line = [(-1.75, 1.55, 3.0), (-1.4, 1.25, 4.6), (-0.9, 1.05, 7.0), (-0.2, 1.05, 10.0), (0.6, 1.3, 14.0)]
-    for start, end in zip(line, line[1:], strict=False):
+    for start, end in itertools.pairwise(line):
         build.cylinder("rope", "rope", start, end, 0.035)
     build.ellipsoid("glass_float", "glass", (0.75, 1.3, 0.4), 0.3)
     x, z = -0.62, 0.35
@@ -131,8 +133,8 @@ def _ferry(build: s.SceneBuilder, at: s.Array, shift: s.Array) -> None:
     build.box("cabin", "cabin_paint", (x - 4.2, y + 5.1, z - 1.7), (x + 0.6, y + 7.0, z + 1.7), **moving)
     build.cylinder("funnel", "funnel_paint", (x + 5.0, y + 5.1, z), (x + 5.3, y + 7.6, z), 0.85, **moving)
     build.cylinder("mast", "iron", (x - 2.2, y + 7.0, z), (x - 2.2, y + 9.4, z), 0.10, **moving)
-    warm = np.array((1.0, 0.66, 0.34))
-    for low, left, width, count, level in ((3.45, -4.6, 12.6, 9.0, 12.0), (5.65, -3.9, 4.2, 4.0, 15.0)):
+    warm = np.array((1.0, 0.60, 0.26))
+    for low, left, width, count, level in ((3.45, -4.6, 12.6, 9.0, 9.0), (5.65, -3.9, 4.2, 4.0, 11.0)):
         front = z - (2.12 if low < 5 else 1.72)
         sides = [x + left, y + low, front, width, 0.95, count]
         emitter = build.emitter(s.WINDOW_LIGHT, _CABIN, warm * level, sides)

@@ -28,7 +28,7 @@ class StageJob:
 
     width: int = 960
     height: int = 540
-    samples: int = 24
+    samples: int = 20
     seed: int = 1
     clean: bool = True
 
@@ -73,5 +73,3 @@ def _write(job: StageJob, frame: int, done: int, path: Path, channels: dict, lay
         "samplesWanted": job.samples,
     }
     write_exr(path, channels, window, window, attributes)
-
-

@@ -77,9 +77,7 @@ class SceneBuilder:
         reach = float(np.hypot(np.linalg.norm(b - a) / 2, radius))
         self._add(CYLINDER, name, material, [*a, *b, radius], [*((a + b) / 2), reach], **more)
 
-    def quad(
-        self, name: str, material: str, corner: ArrayLike, u: ArrayLike, v: ArrayLike, **more: object
-    ) -> None:
+    def quad(self, name: str, material: str, corner: ArrayLike, u: ArrayLike, v: ArrayLike, **more: object) -> None:
         """A parallelogram; u and v are its sides and its texture axes."""
         o, u, v = (np.ravel(side).astype(float) for side in (corner, u, v))
         reach = float(max(np.linalg.norm(u + v), np.linalg.norm(u - v)) / 2)
@@ -89,9 +87,7 @@ class SceneBuilder:
         """An endless level surface."""
         self._add(PLANE, name, material, [height], [0.0, 0.0, 0.0, 0.0])
 
-    def box(
-        self, name: str, material: str, low: ArrayLike, high: ArrayLike, turn: float = 0.0, **more: object
-    ) -> None:
+    def box(self, name: str, material: str, low: ArrayLike, high: ArrayLike, turn: float = 0.0, **more: object) -> None:
         """A box, turned about its own vertical axis by degrees."""
         low, high = np.ravel(low).astype(float), np.ravel(high).astype(float)
         centre, half = (low + high) / 2, (high - low) / 2

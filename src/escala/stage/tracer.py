@@ -189,9 +189,7 @@ def _light_first(scene, origin, normal, view, albedo, surface, state, common, fi
 
 
 @serial_kernel
-def _light_later(
-    scene, origin, normal, view, albedo, surface, state, common, diffuse, specular, through, film
-):  # type: ignore[no-untyped-def]
+def _light_later(scene, origin, normal, view, albedo, surface, state, common, diffuse, specular, through, film):  # type: ignore[no-untyped-def]
     """Light straight from one emitter, chosen evenly, onto a later surface."""
     count = scene.emitters.shape[0]
     index = min(int(next_number(state) * count), count - 1)
@@ -205,9 +203,10 @@ def _light_later(
 def _send(film, light, slot, first, seen_slot, colour, common, diffuse, specular, through):  # type: ignore[no-untyped-def]
     """Add light to where it belongs: seen straight on, or by way of the first surface (slot 0 direct, 1 indirect)."""
     limit = _BRIGHTEST_DIRECT if slot == 0 else _BRIGHTEST_INDIRECT
+    seen = min(1.0, _BRIGHTEST_SEEN / max(colour[0], colour[1], colour[2], 1e-6))
     for k in range(3):
         if first:
-            film[light, seen_slot, k] += common[k] * min(colour[k], _BRIGHTEST_SEEN)
+            film[light, seen_slot, k] += common[k] * colour[k] * seen
         else:
             arriving = common[k] * colour[k]
             film[light, slot, k] += min(diffuse[k] * arriving, limit)

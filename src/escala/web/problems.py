@@ -1,6 +1,5 @@
 """Errors as problem documents (RFC 9457), each with a sentence for the user."""
 
-
 from flask import Flask, Response, jsonify
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
@@ -54,5 +53,3 @@ def invalid_request(error: ValidationError) -> Response:
     first = error.errors()[0]
     place = ".".join(str(step) for step in first["loc"])
     return problem(422, "Invalid request", f"{place + ': ' if place else ''}{first['msg']}")
-
-

@@ -64,7 +64,9 @@ class Studio:
         paths = [self.allowed_path(source) for source in sources]
 
         def work(job: Job) -> dict[str, int]:
-            render, _ = read_render(paths, self.settings.store, lambda share, doing: self.jobs.report(job, share, doing))
+            render, _ = read_render(
+                paths, self.settings.store, lambda share, doing: self.jobs.report(job, share, doing)
+            )
             if name:
                 render = render.model_copy(update={"name": name})
             with self.session() as session:
@@ -117,4 +119,3 @@ class Studio:
             raise BadSource(f"{text}: no such file or folder under the media roots")
         roots = ", ".join(str(root) for root in self.settings.media_roots) or "none; start with --media DIR"
         raise BadSource(f"{text} lies outside the media roots ({roots})")
-

@@ -28,7 +28,9 @@ def upgrade() -> None:
     op.create_table(
         "revision",
         sa.Column("id", sa.Integer, primary_key=True),
-        sa.Column("variant_id", sa.Integer, sa.ForeignKey("variant.id", ondelete="CASCADE"), nullable=False, index=True),
+        sa.Column(
+            "variant_id", sa.Integer, sa.ForeignKey("variant.id", ondelete="CASCADE"), nullable=False, index=True
+        ),
         sa.Column("number", sa.Integer, nullable=False),
         sa.Column("parent", sa.Integer, nullable=False),
         sa.Column("label", sa.String, nullable=False),

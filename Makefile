@@ -1,0 +1,69 @@
+# Two commands matter: `make demo` starts Escala with its demo shot, `make test` runs every test.
+# Both do all set-up on a fresh Debian machine with Python 3.11 and Node 20.
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+PORT ?= 8320
+PACKAGES := .stamp-packages
+FRONT := .stamp-front
+KERNELS := .stamp-kernels
+FRONT_FILES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts \
+  frontend/tsconfig.json frontend/package.json frontend/package-lock.json
+KERNEL_FILES := $(shell find src/escala/core src/escala/stage -name '*.py')
+
+.PHONY: demo test test-core lint setup types bench screenshots chromium clean
+
+demo: setup
+	$(BIN)/escala demo --port $(PORT)
+
+test: setup chromium
+	$(BIN)/python -m unittest discover -s tests -t . -v
+	cd frontend && npm run --silent test
+
+test-core: setup
+	$(BIN)/python -m unittest discover -s tests/core -t .
+
+lint: setup
+	$(BIN)/ruff check src tests
+	$(BIN)/ruff format --check src tests
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	cd frontend && npm run --silent check && npm run --silent lint
+
+setup: $(PACKAGES) $(FRONT) $(KERNELS)
+
+$(PACKAGES): pyproject.toml constraints.txt
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --disable-pip-version-check --constraint constraints.txt --editable '.[dev]'
+	touch $@
+
+$(FRONT): $(FRONT_FILES)
+	cd frontend && npm ci --silent --no-audit --no-fund && npm run --silent build
+	touch $@
+
+# Compiles the kernels once, so that the first start is as quick as the second. A kernel that was compiled into
+# another is not noticed when it changes: all are made anew when any changes.
+$(KERNELS): $(PACKAGES) $(KERNEL_FILES)
+	find src -name '*.nb[ic]' -delete
+	$(BIN)/python -m escala.warm
+	touch $@
+
+# The browser tests drive Debian's Chromium.
+chromium:
+	@command -v chromium >/dev/null || { \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium; \
+	  else echo "The browser tests need Chromium: sudo apt-get install chromium" >&2; exit 1; fi; }
+
+types: setup
+	$(BIN)/python -m escala.web.openapi > frontend/openapi.json
+	cd frontend && npm run --silent types
+
+bench: setup
+	$(BIN)/escala bench
+
+screenshots: setup chromium
+	$(BIN)/python -m tests.browser.screenshots
+
+clean:
+	rm -rf $(VENV) frontend/node_modules src/escala/web/static .stamp-*

@@ -1,0 +1,27 @@
+"""Compiles every kernel once, into the cache beside the sources: `python -m escala.warm`."""
+
+import tempfile
+from pathlib import Path
+
+from escala.engine.cache import ByteCache
+from escala.engine.intake import read_render
+from escala.engine.look import fit_look
+from escala.engine.picture import FrameEngine
+from escala.engine.screen import screen_picture
+from escala.model.variant import Balance, Level, Variant
+from escala.stage.render import StageJob, render_frame
+
+
+def main() -> None:
+    """Render, take in and look at a tiny frame."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        render_frame(StageJob(64, 36, 1), 12, folder / "tiny.exr")
+        render, frame = read_render([folder / "tiny.exr"], folder / "store")
+        engine = FrameEngine(render, frame, ByteCache())
+        variant = Variant(balance=Balance(lights={"moon": Level(stops=1)}))
+        screen_picture(engine, variant, "display", fit_look(0, 0, 64, 36, 32, 32), live=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,144 @@
+import json
+import random
+
+import numpy as np
+import OpenEXR
+
+from escala.core.errors import BadSource, EscalaError
+from escala.media.decode import decode_frame_here
+from escala.media.intake import DecodeFailed, take_in_frame
+from escala.media.sources import SourceFile, find_render
+from escala.media.store import INDEX, StoredFrame, trim_store
+from tests.made import FolderTest, box, light, write_layers, write_parts
+
+
+class IntakeTest(FolderTest):
+    def decoded(self, *files: SourceFile) -> StoredFrame:
+        """Decode in this process."""
+        target = self.folder / "store" / f"{random.random()}"
+        decode_frame_here(files, target, lambda share: None)
+        return StoredFrame(target)
+
+    def test_pixels_come_back_to_the_bit(self) -> None:
+        kinds = {"half": np.float16, "float": np.float32}
+        for name, kind in kinds.items():
+            with self.subTest(kind=name):
+                planes = light(1, 70, 90)
+                path = write_layers(self.folder / f"{name}.exr", {"key": planes}, kind)
+                frame = self.decoded(SourceFile(path))
+                self.assertEqual(frame.passes["key"].pixel_type, name)
+                np.testing.assert_array_equal(frame.planes("key"), planes.astype(kind))
+                self.assertEqual(frame.planes("key", 1).shape, (3, 35, 45))
+
+    def test_all_compressions_that_lose_nothing(self) -> None:
+        planes = light(2, 40, 50)
+        names = ["NO", "RLE", "ZIPS", "ZIP", "PIZ"]
+        for name in names:
+            with self.subTest(compression=name):
+                path = self.folder / f"{name}.exr"
+                write_layers(path, {"": planes}, compression=getattr(OpenEXR, f"{name}_COMPRESSION"))
+                np.testing.assert_array_equal(self.decoded(SourceFile(path)).planes("rgba"), planes.astype(np.float16))
+
+    def test_data_windows_inside_and_beyond_the_picture(self) -> None:
+        for x, y, width, height in ((4, 3, 10, 8), (-3, -2, 40, 30)):
+            with self.subTest(x=x):
+                planes = light(1, height, width)
+                windows = {"dataWindow": box(x, y, width, height), "displayWindow": box(0, 0, 32, 24)}
+                frame = self.decoded(SourceFile(write_layers(self.folder / f"w{x}.exr", {"": planes}, **windows)))
+                raster = frame.header.raster
+                self.assertEqual((frame.header.display.width, frame.header.display.height), (32, 24))
+                top, left = y - raster.y, x - raster.x
+                inside = frame.planes("rgba")[:, top : top + height, left : left + width]
+                np.testing.assert_array_equal(inside, planes.astype(np.float16))
+                self.assertEqual(float(frame.planes("rgba").astype(np.float64).sum()), float(planes.astype(np.float64).sum()))
+
+    def test_parts_tiles_and_alpha(self) -> None:
+        parts = {"rgba": np.concatenate([light(1), light(2)[:1]]), "key": light(3), "depth": light(4)[0]}
+        frame = self.decoded(SourceFile(write_parts(self.folder / "parts.exr", parts)))
+        self.assertEqual(set(frame.passes), {"rgba", "rgba.A", "key", "depth"})
+        tiled = self.folder / "tiled.exr"
+        tiles = OpenEXR.TileDescription()
+        tiles.xSize = tiles.ySize = 16
+        header = {"type": OpenEXR.tiledimage, "tiles": tiles}
+        write_layers(tiled, {"": light(5)}, **header)
+        np.testing.assert_array_equal(self.decoded(SourceFile(tiled)).planes("rgba"), light(5).astype(np.float16))
+
+    def test_separate_files_must_be_of_one_size(self) -> None:
+        first = write_layers(self.folder / "q_beauty.exr", {"": light(1)})
+        second = write_layers(self.folder / "q_key.exr", {"": light(1, 8, 8)})
+        with self.assertRaisesRegex(BadSource, "8 × 8"):
+            self.decoded(SourceFile(first, "beauty"), SourceFile(second, "key"))
+
+    def test_a_frame_is_decoded_once_and_again_when_its_file_changes(self) -> None:
+        path = write_layers(self.folder / "a.exr", {"": light(1)})
+        store = self.folder / "store"
+        first = take_in_frame(find_render([path]).first, store)
+        again = take_in_frame(find_render([path]).first, store)
+        self.assertEqual(first.folder, again.folder)
+        write_layers(path, {"": light(2, 30, 30)})
+        self.assertNotEqual(take_in_frame(find_render([path]).first, store).folder, first.folder)
+
+    def test_the_store_keeps_to_its_limit(self) -> None:
+        store = self.folder / "store"
+        for i in range(3):
+            path = write_layers(self.folder / f"{i}.exr", {"": light(i)})
+            kept = take_in_frame(find_render([path]).first, store).folder
+        trim_store(store, 1, keep=[kept])
+        self.assertEqual([frame.name for frame in store.iterdir()], [kept.name])
+
+
+class BrokenFileTest(FolderTest):
+    """The child may fall; the caller gets a sentence."""
+
+    def told(self, data: bytes) -> str:
+        path = self.folder / "broken.exr"
+        path.write_bytes(data)
+        try:
+            decode_frame_here([SourceFile(path)], self.folder / "store" / "x", lambda share: None)
+        except EscalaError as error:
+            return str(error)
+        return ""
+
+    def test_truncated_files_are_refused_in_a_sentence(self) -> None:
+        whole = write_layers(self.folder / "whole.exr", {"": light(1, 64, 64)}).read_bytes()
+        for size in (0, 3, 4, 20, 200, len(whole) // 2, len(whole) - 40):
+            with self.subTest(size=size):
+                self.assertRegex(self.told(whole[:size]), r"broken\.exr: .*(not an OpenEXR|cannot be read)")
+
+    def test_a_claim_of_absurd_size_is_refused_before_memory_is_taken(self) -> None:
+        whole = write_layers(self.folder / "whole.exr", {"": light(1, 8, 8)}).read_bytes()
+        for side in (200_000, 40_000):
+            window = np.array([0, 0, side - 1, side - 1], np.int32).tobytes()
+            small = np.array([0, 0, 7, 7], np.int32).tobytes()
+            with self.subTest(side=side):
+                self.assertRegex(self.told(whole.replace(small, window)), "claims|cannot be read")
+
+    def test_deep_data_is_refused(self) -> None:
+        samples = np.empty((4, 4), object)
+        for place in np.ndindex(4, 4):
+            samples[place] = np.zeros(2, np.float32)
+        path = self.folder / "deep.exr"
+        OpenEXR.File({"type": OpenEXR.deepscanline, "compression": OpenEXR.ZIPS_COMPRESSION}, {"Z": samples}).write(str(path))
+        self.assertIn("deep data", self.told(path.read_bytes()))
+
+    def test_the_child_process_tells_what_is_wrong(self) -> None:
+        path = self.folder / "note.exr"
+        path.write_text("hello")
+        with self.assertRaisesRegex(DecodeFailed, "note.exr: not an OpenEXR file"):
+            take_in_frame([SourceFile(path)], self.folder / "store")
+        self.assertFalse(list((self.folder / "store").glob(f"*/{INDEX}")))
+
+    def test_flipped_bytes_never_bring_down_the_caller(self) -> None:
+        whole = bytearray(write_layers(self.folder / "whole.exr", {"": light(1, 32, 32)}).read_bytes())
+        rng = random.Random(7)
+        for i in range(4):
+            spoiled = bytearray(whole)
+            for _ in range(6):
+                spoiled[rng.randrange(8, len(spoiled))] = rng.randrange(256)
+            path = self.folder / f"spoiled{i}.exr"
+            path.write_bytes(spoiled)
+            try:
+                frame = take_in_frame([SourceFile(path)], self.folder / "store")
+                self.assertTrue(json.loads((frame.folder / INDEX).read_text())["passes"])
+            except EscalaError as error:
+                self.assertIn(path.name, str(error))
