@@ -15,7 +15,11 @@ class ConfigTest(unittest.TestCase):
     def test_rec709_to_acescg_is_the_published_matrix(self) -> None:
         # Academy TB-2014-004 with the CAT02-free Bradford adaptation that the ACES configs use.
         found = self.config.matrix_between("Linear Rec.709 (sRGB)", "ACEScg")
-        expected = [[0.61309732, 0.33952285, 0.04737928], [0.07019422, 0.91635557, 0.01345259], [0.02061560, 0.10956983, 0.86981512]]
+        expected = [
+            [0.61309732, 0.33952285, 0.04737928],
+            [0.07019422, 0.91635557, 0.01345259],
+            [0.02061560, 0.10956983, 0.86981512],
+        ]
         np.testing.assert_allclose(found, expected, atol=2e-5)
 
     def test_equal_spaces_give_the_very_array(self) -> None:

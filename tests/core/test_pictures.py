@@ -25,7 +25,7 @@ class RatioTest(unittest.TestCase):
 
     def test_the_dark_stays_as_it_is(self) -> None:
         black = np.zeros((3, 2, 2), np.float32)
-        found = balance_two_axes(black, [black], [[8, 8, 8]], [black], [[8, 8, 8]])
+        found = balance_two_axes(black, [black], np.full((1, 3), 8.0), [black], np.full((1, 3), 8.0))
         np.testing.assert_array_equal(found, black)
 
 
@@ -49,7 +49,12 @@ class PyramidTest(unittest.TestCase):
 
 class CryptomatteTest(unittest.TestCase):
     def test_published_hashes(self) -> None:
-        known = {"": 0, "hello": 0x248BFA47, "hello, world": 0x149BBB7F, "The quick brown fox jumps over the lazy dog": 0x2E4FF723}
+        known = {
+            "": 0,
+            "hello": 0x248BFA47,
+            "hello, world": 0x149BBB7F,
+            "The quick brown fox jumps over the lazy dog": 0x2E4FF723,
+        }
         for text, value in known.items():
             self.assertEqual(murmur_hash(text.encode()), value, text)
 

@@ -41,7 +41,10 @@ class ProofTest(unittest.TestCase):
         beauty, rebuilt = light(1), light(1) + np.float32(0.001) * light(2)
         bound = bound_of(beauty, [beauty])
         whole = prove(beauty, rebuilt, bound)
-        parts = [(top, prove(beauty[:, top : top + 8], rebuilt[:, top : top + 8], bound[:, top : top + 8])) for top in (0, 8, 16)]
+        parts = [
+            (top, prove(beauty[:, top : top + 8], rebuilt[:, top : top + 8], bound[:, top : top + 8]))
+            for top in (0, 8, 16)
+        ]
         joined = join_proofs(parts)
         self.assertAlmostEqual(joined.rms, whole.rms, places=9)
         self.assertEqual((joined.outside, joined.max_abs, joined.peak), (whole.outside, whole.max_abs, whole.peak))

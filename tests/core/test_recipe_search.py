@@ -94,7 +94,9 @@ class RecipeSearchTest(unittest.TestCase):
         names = ("diffuse", "specular")
         passes = [component(n, TOTAL, p) for n, p in zip(names, noisy, strict=True)]
         passes += [component(n, TOTAL, p, "denoised") for n, p in zip(names, clean, strict=True)]
-        self.assertEqual(formulas(self.best(passes, add_up(*clean))), {"diffuse_totaldenoised", "specular_totaldenoised"})
+        self.assertEqual(
+            formulas(self.best(passes, add_up(*clean))), {"diffuse_totaldenoised", "specular_totaldenoised"}
+        )
 
     def test_unknown_colour_passes_are_lights_where_they_complete_the_sum(self) -> None:
         parts = [light(i) for i in range(3)]

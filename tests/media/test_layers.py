@@ -8,7 +8,22 @@ class LayerTest(unittest.TestCase):
         return {layer.name: "".join(layer.letters) for layer in layers_of_parts(parts)}
 
     def test_layers_of_one_part(self) -> None:
-        channels = ["R", "G", "B", "A", "Z", "diffuse.R", "diffuse.G", "diffuse.B", "N.X", "N.Y", "N.Z", "uv.U", "uv.V", "dd.T"]
+        channels = [
+            "R",
+            "G",
+            "B",
+            "A",
+            "Z",
+            "diffuse.R",
+            "diffuse.G",
+            "diffuse.B",
+            "N.X",
+            "N.Y",
+            "N.Z",
+            "uv.U",
+            "uv.V",
+            "dd.T",
+        ]
         self.assertEqual(
             self.names(("", channels)),
             {"": "RGBA", "Z": "Z", "diffuse": "RGB", "N": "XYZ", "uv": "UV", "dd": "T"},
@@ -19,7 +34,9 @@ class LayerTest(unittest.TestCase):
         self.assertEqual(self.names(("", ["key_R", "key_G", "key_B"])), {"key": "RGB"})
 
     def test_parts_name_their_passes(self) -> None:
-        self.assertEqual(self.names(("direct", ["R", "G", "B"]), ("Albedo", ["R", "G", "B"])), {"direct": "RGB", "Albedo": "RGB"})
+        self.assertEqual(
+            self.names(("direct", ["R", "G", "B"]), ("Albedo", ["R", "G", "B"])), {"direct": "RGB", "Albedo": "RGB"}
+        )
 
     def test_equal_names_in_two_parts_are_told_apart(self) -> None:
         found = self.names(("left", ["key.R", "key.G", "key.B"]), ("right", ["key.R", "key.G", "key.B"]))

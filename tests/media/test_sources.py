@@ -38,7 +38,12 @@ class SourceTest(FolderTest):
         self.assertEqual({file.label for file in found.first}, {"beauty", "diffuse", "specular"})
 
     def test_files_per_pass_in_a_sequence_and_in_folders(self) -> None:
-        self.touch("beauty/quay_beauty.0001.exr", "beauty/quay_beauty.0002.exr", "key/quay_key.0001.exr", "key/quay_key.0002.exr")
+        self.touch(
+            "beauty/quay_beauty.0001.exr",
+            "beauty/quay_beauty.0002.exr",
+            "key/quay_key.0001.exr",
+            "key/quay_key.0002.exr",
+        )
         found = find_render([self.folder])
         self.assertEqual(sorted(found.frames), [1, 2])
         self.assertEqual(len(found.first), 2)

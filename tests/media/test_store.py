@@ -50,7 +50,9 @@ class IntakeTest(FolderTest):
                 top, left = y - raster.y, x - raster.x
                 inside = frame.planes("rgba")[:, top : top + height, left : left + width]
                 np.testing.assert_array_equal(inside, planes.astype(np.float16))
-                self.assertEqual(float(frame.planes("rgba").astype(np.float64).sum()), float(planes.astype(np.float64).sum()))
+                self.assertEqual(
+                    float(frame.planes("rgba").astype(np.float64).sum()), float(planes.astype(np.float64).sum())
+                )
 
     def test_parts_tiles_and_alpha(self) -> None:
         parts = {"rgba": np.concatenate([light(1), light(2)[:1]]), "key": light(3), "depth": light(4)[0]}
@@ -118,7 +120,9 @@ class BrokenFileTest(FolderTest):
         for place in np.ndindex(4, 4):
             samples[place] = np.zeros(2, np.float32)
         path = self.folder / "deep.exr"
-        OpenEXR.File({"type": OpenEXR.deepscanline, "compression": OpenEXR.ZIPS_COMPRESSION}, {"Z": samples}).write(str(path))
+        OpenEXR.File({"type": OpenEXR.deepscanline, "compression": OpenEXR.ZIPS_COMPRESSION}, {"Z": samples}).write(
+            str(path)
+        )
         self.assertIn("deep data", self.told(path.read_bytes()))
 
     def test_the_child_process_tells_what_is_wrong(self) -> None:

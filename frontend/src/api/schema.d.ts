@@ -444,7 +444,9 @@ export interface components {
         };
         /**
          * Board
-         * @description Rows and columns of the board; `light_colours` are display bytes of each light's own tint. A render with one axis only has one column, or one row, named `all`.
+         * @description Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
+         *
+         *     A render with one axis only has one column, or one row, named `all`.
          */
         Board: {
             /** Cells */

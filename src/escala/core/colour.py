@@ -145,12 +145,14 @@ class ColourConfig:
 
     def working_space(self, name: str) -> WorkingSpace:
         """What levels need to know of a space."""
+        gamut = self.gamut_of_space(name)
+        if gamut is not None:
+            return WorkingSpace(self.space(name), _rows(primaries_to_xyz(gamut)))
         if self._config.hasRole("aces_interchange"):
             ap0 = self.matrix_between(name, "aces_interchange").astype(np.float64)
         else:
             ap0 = np.linalg.solve(AP0_TO_XYZ, _REC709_TO_XYZ)
-        to_xyz = AP0_TO_XYZ @ ap0
-        return WorkingSpace(self.space(name), tuple((float(r[0]), float(r[1]), float(r[2])) for r in to_xyz))
+        return WorkingSpace(self.space(name), _rows(AP0_TO_XYZ @ ap0))
 
     def matrix_between(self, source: str, target: str) -> NDArray[np.float32]:
         """The 3x3 matrix between two scene-linear spaces, rows for the target's channels."""
@@ -174,6 +176,17 @@ class ColourConfig:
 
 # IEC 61966-2-1: linear Rec.709 to CIE XYZ (D65).
 _REC709_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+
+
+def primaries_to_xyz(corners: Sequence[float]) -> NDArray[np.float64]:
+    """RGB to XYZ, relative to its own white, from chromaticities of red, green, blue and white (SMPTE RP 177)."""
+    columns = [(x / y, 1.0, (1.0 - x - y) / y) for x, y in zip(corners[0::2], corners[1::2], strict=True)]
+    primaries, white = np.array(columns[:3]).T, np.array(columns[3])
+    return np.asarray(primaries * np.linalg.solve(primaries, white))
+
+
+def _rows(matrix: NDArray[np.float64]) -> tuple[tuple[float, float, float], ...]:
+    return tuple((float(row[0]), float(row[1]), float(row[2])) for row in matrix)
 
 
 @cache

@@ -1,7 +1,7 @@
 """Cryptomatte (open specification 1.2): name hashes, and exact coverage from ranked id and coverage channels."""
 
 import struct
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +35,17 @@ def name_to_id_bits(name: str) -> int:
 def layer_key(layer: str) -> str:
     """The header key of a layer: the first seven hex digits of its name's hash."""
     return f"{murmur_hash(layer.encode('utf-8')):08x}"[:7]
+
+
+def declared_layers(attributes: Mapping[str, str]) -> list[str]:
+    """The names of the layers that a header declares (`cryptomatte/<key>/name`)."""
+    return [name for key, name in attributes.items() if key.startswith("cryptomatte/") and key.endswith("/name")]
+
+
+def rank_of_pass(name: str, layer: str) -> int | None:
+    """Which pair of ranks a pass of a layer holds: 0 for `<layer>00`; None for any other pass."""
+    tail = name.removeprefix(layer)
+    return int(tail) if tail != name and len(tail) == 2 and tail.isdigit() else None
 
 
 def object_matte(ranks: Sequence[NDArray[np.float32]], ids: Iterable[int]) -> Matte:

@@ -9,6 +9,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from .cryptomatte import rank_of_pass
 from .roles import PassRole, Portion, Role
 
 _PIECES = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+")
@@ -87,8 +88,24 @@ def split_words(name: str) -> list[tuple[str, int, int]]:
     return [(match.group().lower(), match.start(), match.end()) for match in _PIECES.finditer(name)]
 
 
-def recognise_passes(passes: Sequence[NamedPass], table: NamingTable) -> list[PassRole]:
-    """The role of every pass of one render, in order. A first word that all names share is left out."""
+def recognise_passes(
+    passes: Sequence[NamedPass], table: NamingTable, cryptomattes: Sequence[str] = ()
+) -> list[PassRole]:
+    """The role of every pass of one render, in order. A first word that all names share is left out.
+
+    `cryptomattes`: names of layers that the file's header declares; their rank passes need no guess.
+    """
+    declared = {p.name: layer for p in passes for layer in cryptomattes if rank_of_pass(p.name, layer) is not None}
+    guessed = iter(_recognise([p for p in passes if p.name not in declared], table))
+    return [
+        PassRole(Role.CRYPTOMATTE, reason=f"the header declares {declared[p.name]}")
+        if p.name in declared
+        else next(guessed)
+        for p in passes
+    ]
+
+
+def _recognise(passes: Sequence[NamedPass], table: NamingTable) -> list[PassRole]:
     readings = [_read(named, table) for named in passes]
     _drop_shared_words(readings, table)
     lights = _known_lights(readings, table)

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.errors import UnknownChoice
 from escala.core.levels import WorkingSpace, level_gain, names_that_count
 from escala.core.recipes import COMPONENTS, GRID, LIGHTS, Recipe, Term
 from escala.model.render import Render
@@ -37,22 +36,22 @@ class BalancePlan:
 
 
 def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> BalancePlan | None:
-    """How to apply a variant's levels, None where no recipe was found. Raises `UnknownChoice` for unknown names."""
+    """How to apply a variant's levels, None where no recipe was found.
+
+    Levels of lights and components that this render does not have change nothing: they wait for one that has them.
+    """
     if not render.recipes:
         return None
     balance = variant.balance
-    lights, components = _changed(balance.lights), _changed(balance.components)
+    lights = _changed(balance.lights) & set(render_lights(render))
+    components = _changed(balance.components) & set(render_components(render))
     first = _carrier(render, variant, lights, components, _changed(balance.cells))
     gains, counted = term_gains(first, balance, space)
     residual = counted if variant.residual else 0.0
+    beyond = (lights - set(first.lights)) | (components - set(first.components))
     other = render.recipe(COMPONENTS if first.name == LIGHTS else LIGHTS)
-    beyond = components - set(first.components) if first.name != COMPONENTS else lights - set(first.lights)
-    if not beyond:
+    if not beyond or other is None or other == first:
         return BalancePlan(first, gains, residual)
-    known = set(other.components if first.name != COMPONENTS else other.lights) if other else set()
-    if other is None or beyond - known:
-        missing = sorted(beyond - known)[0]
-        raise UnknownChoice("light or component", missing, [*render_lights(render), *render_components(render)])
     second_balance = Balance(
         lights={k: v for k, v in balance.lights.items() if k in beyond},
         components={k: v for k, v in balance.components.items() if k in beyond},

@@ -34,7 +34,7 @@ class ByteCache:
         """What is kept under `key`, or None."""
         with self._lock:
             entry = self._kept.get(key)
-            return entry[0] if entry else None
+            return None if entry is None else entry[0]
 
     def put(self, key: Hashable, value: Any) -> None:
         """Keep a value, and let older ones go when the budget is passed."""

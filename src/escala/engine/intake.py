@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from escala.core.colour import DEFAULT_CONFIG, colour_config
+from escala.core.cryptomatte import declared_layers
 from escala.core.diagnostics import Diagnostic, diagnose_pass
 from escala.core.naming import NamedPass, recognise_passes
 from escala.core.planes import as_planes
@@ -48,7 +49,8 @@ def frame_files(render: Render, number: int) -> tuple[SourceFile, ...]:
 def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
     """Roles, recipes and diagnostics of a decoded frame."""
     stored = list(frame.passes.values())
-    roles = recognise_passes([NamedPass(p.name, p.letters) for p in stored], naming_table())
+    named = [NamedPass(p.name, p.letters) for p in stored]
+    roles = recognise_passes(named, naming_table(), declared_layers(frame.header.attributes))
     roles = _one_beauty(stored, roles)
     candidates, roles = _search(frame, stored, roles)
     reference = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.BEAUTY), None)

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.cryptomatte import name_to_id_bits, object_matte
+from escala.core.cryptomatte import name_to_id_bits, object_matte, rank_of_pass
 from escala.core.errors import BadSource, UnknownChoice
 from escala.core.planes import Matte
 from escala.media.store import StoredFrame
@@ -29,7 +29,7 @@ def crypto_layers(frame: StoredFrame) -> list[CryptoLayer]:
     layers = []
     for key, name in attributes.items():
         if key.startswith("cryptomatte/") and key.endswith("/name"):
-            passes = sorted(p for p in frame.passes if _rank_of(p, name) is not None)
+            passes = sorted(p for p in frame.passes if rank_of_pass(p, name) is not None)
             if passes:
                 layers.append(CryptoLayer(name, tuple(passes), _manifest(frame, key.removesuffix("/name"))))
     return layers
@@ -53,11 +53,6 @@ def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None
     chosen = holding[0]
     ids = [chosen.manifest.get(name, name_to_id_bits(name)) for name in wanted]
     return object_matte(_ranks(frame, chosen), ids)
-
-
-def _rank_of(name: str, layer: str) -> int | None:
-    tail = name.removeprefix(layer)
-    return int(tail) if tail != name and len(tail) == 2 and tail.isdigit() else None
 
 
 def _ranks(frame: StoredFrame, layer: CryptoLayer) -> list[NDArray[np.float32]]:

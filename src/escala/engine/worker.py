@@ -40,6 +40,12 @@ class EvaluationThread:
             self._changed.notify()
         return future.result()
 
+    @property
+    def waiting(self) -> int:
+        """How many jobs wait."""
+        with self._changed:
+            return len(self._waiting)
+
     def _run(self) -> None:
         while True:
             with self._changed:

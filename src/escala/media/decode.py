@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from escala.core.cryptomatte import declared_layers
 from escala.core.errors import BadSource, EscalaError, UnreadableFile
 from escala.core.naming import NamedPass, recognise_passes
 from escala.core.roles import EXACT_ROLES, PassRole, Role
@@ -74,8 +75,10 @@ def _open(source: SourceFile) -> _OpenFile:
 
 def _roles(opened: list[_OpenFile]) -> dict[str, PassRole]:
     """The roles of all passes by name."""
+    parts = [part for file in opened for part in file.parts or ()]
+    declared = [name for part in parts for name in declared_layers(part.attributes)]
     named = [NamedPass(_pass_name(file, layer), layer.letters) for file in opened for layer in file.layers]
-    return {p.name: role for p, role in zip(named, recognise_passes(named, naming_table()), strict=True)}
+    return {p.name: role for p, role in zip(named, recognise_passes(named, naming_table(), declared), strict=True)}
 
 
 def _split_alpha(opened: list[_OpenFile]) -> None:

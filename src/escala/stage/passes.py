@@ -18,6 +18,7 @@ from .quay import LIGHTS
 
 Array = NDArray[np.float32]
 CRYPTO_RANKS = 6
+_DARKEST = np.float32(1e-4)
 
 # Component: its slots in the film, and how each is cleaned: wavelet levels, weight of normals, strength.
 COMPONENTS = {
@@ -41,9 +42,12 @@ _CLEANING = {
 def film_to_contributions(film: Array, extras: Array, guides: Array, samples: int, clean: bool) -> Array:
     """(H, W, lights, slots, 3) sums to means, cleaned slot by slot; the albedo is kept out of the cleaning."""
     out = film / np.float32(samples)
+    mean = extras[:, :, t.ALBEDO : t.ALBEDO + 3] / np.float32(samples)
+    # Where hardly any surface is seen, light cannot be told from colour: there is no diffuse light.
+    out[:, :, :, list(COMPONENTS["diffuse"])] *= (mean > 4 * _DARKEST)[:, :, None, None]
     if not clean:
         return out
-    albedo = np.maximum(extras[:, :, t.ALBEDO : t.ALBEDO + 3] / samples, np.float32(1e-3))
+    albedo = np.maximum(mean, np.float32(1e-3))
     for light in range(film.shape[2]):
         for slot, (levels, normals, strength) in _CLEANING.items():
             planes = np.ascontiguousarray(out[:, :, light, slot])
@@ -92,7 +96,7 @@ def _add_components(channels: dict[str, NDArray[Any]], parts: Array, extras: Arr
     both = parts.sum(axis=2, dtype=np.float64)
     albedo = extras[:, :, t.ALBEDO : t.ALBEDO + 3] / samples
     stored = narrow_to_half(albedo).astype(np.float64)
-    lit = stored > 1e-4
+    lit = stored > _DARKEST
     for name, slot in (("direct", t.DIFFUSE_DIRECT), ("indirect", t.DIFFUSE_INDIRECT)):
         _add_colour(
             channels, f"diffuse_{name}", np.divide(both[:, :, slot], stored, where=lit, out=np.zeros_like(stored))

@@ -1,0 +1,47 @@
+"""A shot in memory of files, for tests of the engine and what lies above it."""
+
+from pathlib import Path
+
+import numpy as np
+
+from escala.engine.cache import ByteCache
+from escala.engine.intake import recognise_render
+from escala.engine.picture import FrameEngine
+from escala.media.decode import decode_frame_here
+from escala.media.sources import find_render
+from escala.media.store import StoredFrame
+from tests.made import add_up, light, write_layers
+
+LIGHTS = ("key", "fill")
+COMPONENTS = ("diffuse", "specular")
+
+
+def grid_passes(height: int = 48, width: int = 64) -> dict[str, np.ndarray]:
+    """Two lights through two components, their wholes, and the beauty."""
+    cells = {
+        f"{li}_{co}": light(i, height, width) for i, (li, co) in enumerate((a, b) for a in LIGHTS for b in COMPONENTS)
+    }
+    wholes = {li: add_up(*(cells[f"{li}_{co}"] for co in COMPONENTS)) for li in LIGHTS}
+    return {"": add_up(*cells.values()), **cells, **wholes}
+
+
+def one_axis_passes() -> dict[str, np.ndarray]:
+    """Lights and components, each summing to the beauty, without passes for both together."""
+    cells = grid_passes()
+    sums = {co: add_up(*(cells[f"{li}_{co}"] for li in LIGHTS)) for co in COMPONENTS}
+    return {"": cells[""], "lg_key": cells["key"], "lg_fill": cells["fill"], **sums}
+
+
+def engine_for(path: Path) -> FrameEngine:
+    """The evaluator of a file, decoded in this process beside it."""
+    source = find_render([path])
+    folder = path.parent / f"store-{path.stem}"
+    if not folder.exists():
+        decode_frame_here(source.first, folder, lambda share: None)
+    frame = StoredFrame(folder)
+    return FrameEngine(recognise_render(source, frame), frame, ByteCache(1 << 28))
+
+
+def grid_engine(folder: Path) -> FrameEngine:
+    """The evaluator of `grid_passes`."""
+    return engine_for(write_layers(folder / "grid.exr", grid_passes()))

@@ -1,0 +1,137 @@
+"""Board, tally, probe, mattes, worker and cache."""
+
+import json
+import threading
+
+import numpy as np
+
+from escala.core.cryptomatte import encode_ranks, layer_key, name_to_id_bits
+from escala.core.errors import UnknownChoice
+from escala.engine.board import ALL, draw_board
+from escala.engine.cache import ByteCache
+from escala.engine.mattes import matte_of_objects
+from escala.engine.probe import probe_at
+from escala.engine.tally import difference_picture, tally_of, tally_sheet
+from escala.engine.worker import MOVING, EvaluationThread, Superseded
+from escala.model.variant import Balance, Level, Variant
+from tests.engine.made_shot import engine_for, grid_engine, grid_passes, one_axis_passes
+from tests.made import FolderTest, add_up, light, write_layers
+
+
+class BoardTest(FolderTest):
+    def test_shares_add_up_and_follow_the_levels(self) -> None:
+        engine = grid_engine(self.folder)
+        board, sheet = draw_board(engine, Variant())
+        self.assertTrue(board.is_grid)
+        cells = [c for c in board.cells if ALL not in (c.light, c.component)]
+        self.assertAlmostEqual(sum(c.share for c in cells), 1.0, places=5)
+        self.assertEqual(sheet[:2], b"\xff\xd8")
+        louder, _ = draw_board(engine, Variant(balance=Balance(lights={"key": Level(stops=3)})))
+        share = {c.light: c.share for c in louder.cells if c.component == ALL}
+        self.assertGreater(share["key"], 0.8)
+
+    def test_a_render_with_one_axis_at_a_time_has_strips(self) -> None:
+        board, _ = draw_board(engine_for(write_layers(self.folder / "one.exr", one_axis_passes())), Variant())
+        self.assertFalse(board.is_grid)
+        self.assertEqual({c.row for c in board.cells}, {0, 1})
+
+
+class TallyTest(FolderTest):
+    def test_the_sum_is_laid_out_and_proven(self) -> None:
+        engine = grid_engine(self.folder)
+        tally = tally_of(engine, Variant())
+        assert tally and tally.verdict
+        self.assertTrue(tally.verdict.exact)
+        self.assertRegex(tally.verdict.words, r"Matches\. Largest difference .*half-float rounding allows")
+        self.assertAlmostEqual(sum(line.share for line in tally.lines), 1.0, places=5)
+        self.assertEqual(tally_sheet(engine, Variant())[:2], b"\xff\xd8")
+        self.assertEqual(difference_picture(engine, Variant(), 10, 64)[:4], b"\x89PNG")
+
+    def test_a_baked_exposure_is_named(self) -> None:
+        passes = grid_passes()
+        passes[""] = (passes[""] * 1.5).astype(np.float16).astype(np.float32)
+        tally = tally_of(engine_for(write_layers(self.folder / "baked.exr", passes)), Variant())
+        assert tally and tally.verdict
+        self.assertFalse(tally.verdict.exact)
+        np.testing.assert_allclose(tally.verdict.factor, 1.5, rtol=1e-2)
+        self.assertIn("times 1.5", tally.verdict.words)
+
+
+class ProbeTest(FolderTest):
+    def test_values_and_make_up_of_a_pixel(self) -> None:
+        engine, p = grid_engine(self.folder), grid_passes()
+        probe = probe_at(engine, Variant(), 5, 7)
+        np.testing.assert_allclose(probe.source, p[""][:, 7, 5], rtol=1e-4, atol=1e-5)
+        self.assertAlmostEqual(sum(part.share for part in probe.lights), 1.0, places=5)
+        alone = probe_at(engine, Variant(balance=Balance(lights={"key": Level(solo=True)})), 5, 7)
+        self.assertEqual(alone.lights[0].name, "key")
+        self.assertAlmostEqual(alone.lights[0].share, 1.0)
+
+    def test_places_outside_move_to_the_edge(self) -> None:
+        probe = probe_at(grid_engine(self.folder), Variant(), 10_000, -5, 9)
+        self.assertEqual((probe.x, probe.y), (63, 0))
+
+
+class MatteTest(FolderTest):
+    def test_objects_by_name_and_by_hash(self) -> None:
+        shares = np.random.default_rng(1).random((2, 8, 10)).astype(np.float32)
+        names = ("hull", "sail")
+        ranks = encode_ranks({name_to_id_bits(n): s for n, s in zip(names, shares, strict=True)}, 2)
+        planes = {f"Obj00.{letter}": plane for letter, plane in zip("RGBA", ranks, strict=True)}
+        key = f"cryptomatte/{layer_key('Obj')}"
+        manifest = json.dumps({name: f"{name_to_id_bits(name):08x}" for name in names})
+        for extra in ({f"{key}/manifest": manifest}, {}):
+            with self.subTest(manifest=bool(extra)):
+                header = {f"{key}/name": "Obj", f"{key}/hash": "MurmurHash3_32", **extra}
+                path = write_layers(self.folder / f"c{len(extra)}.exr", {"": light(1, 8, 10), **planes}, **header)
+                frame = engine_for(path).frame
+                np.testing.assert_array_equal(matte_of_objects(frame, ["sail"], None), shares[1])
+                np.testing.assert_allclose(matte_of_objects(frame, names, "Obj"), shares.sum(axis=0), rtol=1e-6)
+                with self.assertRaisesRegex(UnknownChoice, "ghost"):
+                    matte_of_objects(frame, ["ghost"], None)
+
+
+class UnknownPassTest(FolderTest):
+    def test_names_that_say_nothing_become_lights_by_proof(self) -> None:
+        parts = {"qa": light(1), "qb": light(2), "qc": light(3)}
+        engine = engine_for(write_layers(self.folder / "q.exr", {"": add_up(*parts.values()), **parts}))
+        self.assertEqual({p.light for p in engine.render.passes if p.role == "light_group"}, set(parts))
+        self.assertTrue(engine.render.recipes[0].exact)
+
+
+class WorkerTest(FolderTest):
+    def test_a_newer_picture_replaces_the_one_that_waits(self) -> None:
+        thread, gate = EvaluationThread(), threading.Event()
+        blocker = threading.Thread(target=thread.run, args=(gate.wait, MOVING))
+        blocker.start()
+        outcome: list[object] = []
+
+        def ask(number: int) -> None:
+            try:
+                outcome.append(thread.run(lambda: number, MOVING, "viewer"))
+            except Superseded:
+                outcome.append("replaced")
+
+        askers = []
+        for number in (1, 2):
+            asker = threading.Thread(target=ask, args=(number,))
+            asker.start()
+            while thread.waiting < number:
+                pass
+            askers.append(asker)
+        gate.set()
+        for asker in (blocker, *askers):
+            asker.join(5)
+        self.assertEqual(sorted(map(str, outcome)), ["2", "replaced"])
+
+
+class CacheTest(FolderTest):
+    def test_the_least_used_goes_first(self) -> None:
+        cache = ByteCache(3000)
+        for key in "ab":
+            cache.put(key, np.zeros(1000, np.uint8))
+        cache.get("a", lambda: self.fail("a is kept"))
+        cache.put("c", np.zeros(1500, np.uint8))
+        self.assertIsNone(cache.peek("b"))
+        self.assertIsNotNone(cache.peek("a"))
+        self.assertLessEqual(cache.size, 3000)

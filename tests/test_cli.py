@@ -1,0 +1,227 @@
+"""The command line is a contract: renders in naming dialects of many kinds, separate files, sequences, bad input."""
+
+import contextlib
+import io
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+
+from escala.cli import main
+from tests.made import FolderTest, add_up, box, light, read_colour, write_layers, write_parts
+
+KEY, FILL, RIM = light(1), light(2), light(3)
+LIT = {"": add_up(KEY, FILL, RIM), "lg_key": KEY, "lg_fill": FILL, "lg_rim": RIM}
+
+
+class CommandTest(FolderTest):
+    def run_command(self, *arguments: object) -> str:
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out):
+            main([str(argument) for argument in arguments])
+        return out.getvalue()
+
+    def refused(self, *arguments: object) -> str:
+        err = io.StringIO()
+        with contextlib.redirect_stderr(err), self.assertRaises(SystemExit) as stop:
+            main([str(argument) for argument in arguments])
+        self.assertEqual(stop.exception.code, 2)
+        self.assertEqual(err.getvalue().count("\n"), 1, err.getvalue())
+        self.assertNotIn("Traceback", err.getvalue())
+        return err.getvalue()
+
+    def rebuilt(self, *sources: object) -> dict:
+        return json.loads(self.run_command("rebuild", *sources, "--json"))
+
+    def rendered(self, source: object, *options: object) -> np.ndarray:
+        out = self.folder / "out.exr"
+        self.run_command("render", source, "--out", out, *options)
+        return read_colour(out)
+
+
+class InspectTest(CommandTest):
+    def test_json_has_the_promised_keys(self) -> None:
+        path = write_layers(self.folder / "a.exr", {**LIT, "dd.T": light(9)[0] + 3})
+        found = json.loads(self.run_command("inspect", path, "--json"))
+        self.assertEqual((found["width"], found["height"], found["missing_frames"]), (32, 24, []))
+        passes = {p["name"]: p for p in found["passes"]}
+        self.assertEqual((passes["lg_key"]["role"], passes["lg_key"]["light"]), ("light_group", "key"))
+        self.assertEqual((passes["dd"]["role"], passes["dd"]["pixel_type"]), ("depth", "float"))
+        wanted = {"name", "role", "light", "component", "part", "file", "channels", "pixel_type", "diagnostics"}
+        self.assertLessEqual(wanted, set(passes["lg_key"]))
+
+    def test_missing_frames_and_empty_passes_are_told(self) -> None:
+        for number in (1, 2, 4):
+            write_layers(self.folder / f"q.{number:04d}.exr", {**LIT, "emission": np.zeros_like(KEY)})
+        found = json.loads(self.run_command("inspect", self.folder / "q.####.exr", "--json"))
+        self.assertEqual((found["frames"], found["missing_frames"]), ([1, 2, 4], [3]))
+        self.assertIn("missing_frames", {d["code"] for d in found["diagnostics"]})
+        emission = next(p for p in found["passes"] if p["name"] == "emission")
+        self.assertEqual([d["code"] for d in emission["diagnostics"]], ["empty"])
+
+
+class RebuildTest(CommandTest):
+    def test_recipes_are_found_in_many_dialects(self) -> None:
+        albedo = (light(5, top=0.8) + np.float32(0.1)).astype(np.float16).astype(np.float32)
+        lit = ((KEY + FILL) * albedo.astype(np.float64)).astype(np.float16).astype(np.float32)
+        dialects = {
+            "lights by prefix": (LIT, 3),
+            "parts with albedo": ({"rgba": lit, "direct": KEY, "indirect": FILL, "Albedo": albedo}, None),
+            "light and colour": ({"": lit, "DiffDir": KEY, "DiffInd": FILL, "DiffCol": albedo}, 1),
+            "components": ({"C": add_up(KEY, FILL, RIM), "diffuse": KEY, "specularIndirect": FILL, "emission": RIM}, 3),
+            "totals beside parts": (
+                {"": add_up(KEY, FILL), "diffuse": add_up(KEY, FILL), "diffuse_direct": KEY, "diffuse_indirect": FILL},
+                1,
+            ),
+        }
+        for name, (passes, terms) in dialects.items():
+            for write in (write_layers, write_parts):
+                if write is write_parts and "" in passes:
+                    continue
+                with self.subTest(dialect=name, write=write.__name__):
+                    found = self.rebuilt(write(self.folder / f"{name}.{write.__name__}.exr", passes))
+                    self.assertTrue(found["exact"], found)
+                    self.assertEqual(found["factor"], [1.0, 1.0, 1.0])
+                    if terms:
+                        self.assertEqual(len(found["recipe"]), terms)
+
+    def test_separate_files_per_pass(self) -> None:
+        names = {"beauty": KEY + FILL + RIM, "key": KEY, "fill": FILL, "rim": RIM}
+        for name, planes in names.items():
+            write_layers(self.folder / f"shot_{name}.exr", {"": planes}, np.float32)
+        for sources in ([self.folder], sorted(self.folder.glob("*.exr"))):
+            self.assertTrue(self.rebuilt(*sources)["exact"])
+
+    def test_a_baked_exposure_is_told_as_a_factor(self) -> None:
+        baked = {**LIT, "": (LIT[""] * 2).astype(np.float16).astype(np.float32)}
+        found = self.rebuilt(write_layers(self.folder / "b.exr", baked))
+        self.assertFalse(found["exact"])
+        np.testing.assert_allclose(found["factor"], 2.0, rtol=1e-2)
+
+    def test_the_sum_is_written(self) -> None:
+        out = self.folder / "sum.exr"
+        self.run_command("rebuild", write_layers(self.folder / "a.exr", LIT), "--out", out)
+        np.testing.assert_allclose(read_colour(out), KEY + FILL + RIM, rtol=1e-6)
+
+
+class RenderTest(CommandTest):
+    def test_untouched_is_the_beauty_to_the_bit(self) -> None:
+        np.testing.assert_array_equal(self.rendered(write_layers(self.folder / "a.exr", LIT)), LIT[""])
+
+    def test_levels_tints_off_and_alone(self) -> None:
+        path = write_layers(self.folder / "a.exr", LIT)
+        beauty = LIT[""]
+        np.testing.assert_allclose(self.rendered(path, "--light", "key=1"), beauty + KEY, rtol=2e-3, atol=5e-3)
+        np.testing.assert_allclose(self.rendered(path, "--mute", "FILL"), beauty - FILL, rtol=2e-3, atol=5e-3)
+        np.testing.assert_allclose(self.rendered(path, "--solo", "lg_rim"), RIM, rtol=1e-3, atol=1e-3)
+        tint = self.rendered(path, "--tint", "key=1,0,0", "--solo", "key", "--working-space", "Linear Rec.709 (sRGB)")
+        np.testing.assert_allclose(tint[0], KEY[0] / 0.2126, rtol=2e-3, atol=2e-3)
+        self.assertEqual(float(np.abs(tint[1:]).max()), 0.0)
+
+    def test_component_levels(self) -> None:
+        path = write_layers(self.folder / "c.exr", {"": add_up(KEY, FILL), "diffuse": KEY, "spec": FILL})
+        found = self.rendered(path, "--component", "specular=-1")
+        np.testing.assert_allclose(found, KEY + FILL / 2, rtol=2e-3, atol=5e-3)
+
+    def test_windows_and_metadata_survive(self) -> None:
+        windows = {"dataWindow": box(-3, -2, 32, 24), "displayWindow": box(0, 0, 20, 16), "owner": "quay", "take": 7}
+        out = self.folder / "out.exr"
+        self.run_command(
+            "render", write_layers(self.folder / "w.exr", LIT, **windows), "--out", out, "--light", "key=0.5"
+        )
+        with OpenEXR.File(str(out)) as file:
+            header = dict(file.header())
+        self.assertEqual((header["owner"], header["take"]), ("quay", 7))
+        self.assertEqual([tuple(corner) for corner in header["dataWindow"]], [(-3, -2), (28, 21)])
+        self.assertEqual([tuple(corner) for corner in header["displayWindow"]], [(0, 0), (19, 15)])
+        self.assertEqual(header["escalaColourSpace"], "Linear Rec.709 (sRGB)")
+
+    def test_views_and_spaces_agree_with_the_processor(self) -> None:
+        import cv2
+
+        from escala.core.colour import colour_config
+
+        path, out = write_layers(self.folder / "a.exr", LIT), self.folder / "a.png"
+        config = colour_config("ACES 2")
+        self.run_command(
+            "render", path, "--out", out, "--display", "sRGB - Display", "--view", config.default_view.view
+        )
+        exact = config.display(LIT[""], "Linear Rec.709 (sRGB)", config.default_view)
+        found = cv2.imread(str(out), cv2.IMREAD_UNCHANGED)[:, :, ::-1]
+        self.assertEqual(found.dtype, np.uint16)
+        np.testing.assert_allclose(found.transpose(2, 0, 1) / 65535, np.clip(exact, 0, 1), atol=1e-4)
+        converted = config.convert(LIT[""], "Linear Rec.709 (sRGB)", "ACEScg")
+        np.testing.assert_allclose(self.rendered(path, "--space", "ACEScg", "--float"), converted, rtol=1e-5)
+
+    def test_cdl_then_lut_at_finish(self) -> None:
+        cdl = self.folder / "g.cc"
+        cdl.write_text(
+            '<ColorCorrection id="a"><SOPNode><Slope>2 1 1</Slope><Offset>0 0 0.5</Offset><Power>1 1 1</Power>'
+            "</SOPNode><SatNode><Saturation>1</Saturation></SatNode></ColorCorrection>"
+        )
+        cube = self.folder / "half.cube"
+        cube.write_text("LUT_1D_SIZE 2\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 1 1 1\n0 0 0\n0.5 0.5 0.5\n")
+        path = write_layers(self.folder / "a.exr", {"": KEY / 8, "key": KEY / 8})
+        options = ("--working-space", "Linear Rec.709 (sRGB)", "--float")
+        expected = KEY / 8 * np.array([2, 1, 1])[:, None, None] + np.array([0, 0, 0.5])[:, None, None]
+        np.testing.assert_allclose(self.rendered(path, "--cdl", cdl, *options), expected, rtol=1e-3, atol=1e-4)
+        halved = self.rendered(path, "--cdl", cdl, "--lut", cube, *options)
+        np.testing.assert_allclose(halved, np.clip(expected, 0, 1) / 2, rtol=1e-3, atol=1e-3)
+
+    def test_a_range_of_a_sequence(self) -> None:
+        for number in range(1, 6):
+            if number != 3:
+                write_layers(self.folder / f"q.{number:04d}.exr", LIT)
+        err = io.StringIO()
+        with contextlib.redirect_stderr(err):
+            self.run_command(
+                "render", self.folder / "q.%04d.exr", "--out", self.folder / "o.####.exr", "--frames", "2-4"
+            )
+        self.assertEqual(sorted(p.name for p in self.folder.glob("o.*")), ["o.0002.exr", "o.0004.exr"])
+        self.assertIn("frame 3", err.getvalue())
+
+    def test_a_variant_file_gives_the_same_pixels_as_the_options(self) -> None:
+        variant = self.folder / "v.json"
+        variant.write_text(json.dumps({"balance": {"lights": {"key": {"stops": -1, "kelvin": 4200}}}}))
+        path = write_layers(self.folder / "a.exr", LIT)
+        self.assertFalse(np.array_equal(self.rendered(path, "--variant", variant), LIT[""]))
+        variant.write_text(json.dumps({"balance": {"lights": {"key": {"stops": -1}}}}))
+        by_file = self.rendered(path, "--variant", variant)
+        np.testing.assert_array_equal(by_file, self.rendered(path, "--light", "key=-1"))
+
+
+class RefusalTest(CommandTest):
+    def test_bad_input_takes_one_line_and_leaves_nothing(self) -> None:
+        path = write_layers(self.folder / "a.exr", LIT)
+        text = self.folder / "note.exr"
+        text.write_text("hello")
+        out = self.folder / "o.exr"
+        cases = {
+            "ghost.exr": ("inspect", self.folder / "ghost.exr"),
+            "note.exr": ("rebuild", text, "--json"),
+            "no light is named": ("render", path, "--out", out, "--light", "ghost=1"),
+            "NAME=STOPS": ("render", path, "--out", out, "--light", "key"),
+            "no display is named": ("render", path, "--out", out, "--display", "x", "--view", "y"),
+            "no colour space is named": ("render", path, "--out", out, "--space", "x"),
+            ".ocio": ("render", path, "--out", out, "--ocio", self.folder / "no.ocio"),
+            ".xyz": ("render", path, "--out", self.folder / "o.xyz"),
+            "folder does not exist": ("render", path, "--out", self.folder / "none" / "o.exr"),
+            "no.cdl": ("render", path, "--out", out, "--cdl", self.folder / "no.cdl"),
+            "not a variant": ("render", path, "--out", out, "--variant", path),
+            "no frame": ("render", path, "--out", out, "--frames", "90-95"),
+            "holds no cryptomatte": ("matte", path, "--name", "hull", "--out", out),
+            "invalid choice": ("nonsense",),
+        }
+        before = set(self.folder.iterdir())
+        for words, arguments in cases.items():
+            with self.subTest(case=words):
+                self.assertIn(words, self.refused(*arguments))
+        self.assertEqual(set(self.folder.iterdir()), before)
+
+    def test_the_installed_command_refuses_too(self) -> None:
+        command = [str(Path(sys.executable).parent / "escala"), "inspect", str(self.folder / "ghost.exr")]
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1))

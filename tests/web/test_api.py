@@ -1,0 +1,206 @@
+"""The API on a real application: shots, variants, pictures, deliveries, and who is let in."""
+
+import json
+import time
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+
+from escala.web.app import create_app
+from escala.web.settings import Settings
+from tests.engine.made_shot import grid_passes
+from tests.made import FolderTest, read_colour, write_layers
+
+WHOLE = {"region": {"x": 0, "y": 0, "width": 64, "height": 48}, "out_width": 64, "out_height": 48}
+
+
+class ApiTest(FolderTest):
+    token: str | None = None
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.media = self.folder / "media"
+        self.media.mkdir()
+        self.settings = Settings(self.folder / "home", (self.media,), token=self.token, upload_limit=400_000)
+        self.client = create_app(self.settings).test_client()
+
+    def finished(self, job: dict[str, Any]) -> dict[str, Any]:
+        """A job's outcome; jobs of these tests take a second or two."""
+        end = time.monotonic() + 60
+        while job["state"] == "running" and time.monotonic() < end:
+            job = self.client.get(f"/api/jobs/{job['id']}").get_json()
+        return job
+
+    def open_grid(self) -> int:
+        path = write_layers(self.media / "grid.exr", grid_passes())
+        job = self.finished(self.client.post("/api/shots", json={"sources": [str(path)]}).get_json())
+        self.assertEqual(job["state"], "done", job)
+        shot = self.client.get(f"/api/shots/{job['result']['shot_id']}").get_json()
+        return shot["variants"][0]["id"]
+
+    def edit(self, variant: int, base: int, stops: float) -> Any:
+        patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": stops}}]
+        return self.client.post(f"/api/variants/{variant}/edits", json={"base": base, "patch": patch, "label": "key"})
+
+
+class VariantApiTest(ApiTest):
+    def test_edit_undo_redo_and_a_second_tab(self) -> None:
+        variant = self.open_grid()
+        state = self.edit(variant, 0, -2).get_json()
+        self.assertEqual(state["head"], 1)
+        words = {s["name"]: s["words"] for s in state["stations"]}
+        self.assertEqual((words["balance"], words["beauty"]), ("1 level", "matches"))
+        late = self.edit(variant, 0, 5)
+        self.assertEqual((late.status_code, late.mimetype), (409, "application/problem+json"))
+        self.assertIn("changed elsewhere", late.get_json()["detail"])
+        self.assertEqual(
+            self.client.post(f"/api/variants/{variant}/undo").get_json()["document"]["balance"]["lights"], {}
+        )
+        again = self.client.post(f"/api/variants/{variant}/redo").get_json()
+        self.assertEqual(again["document"]["balance"]["lights"]["key"]["stops"], -2)
+        self.assertEqual(len(self.client.get(f"/api/variants/{variant}/revisions").get_json()), 1)
+
+    def test_variants_are_made_copied_renamed_deleted(self) -> None:
+        variant = self.open_grid()
+        self.edit(variant, 0, 1)
+        shot = self.client.get(f"/api/variants/{variant}").get_json()["shot_id"]
+        made = self.client.post(f"/api/shots/{shot}/variants", json={"name": "Storm", "copy_of": variant}).get_json()
+        self.assertEqual(made["document"]["balance"]["lights"]["key"]["stops"], 1)
+        renamed = self.client.put(f"/api/variants/{made['id']}/name", json={"name": "Calm"}).get_json()
+        self.assertEqual(renamed["name"], "Calm")
+        self.assertEqual(self.client.delete(f"/api/variants/{made['id']}").status_code, 204)
+        last = self.client.delete(f"/api/variants/{variant}")
+        self.assertEqual((last.status_code, "only variant" in last.get_json()["detail"]), (409, True))
+        self.assertEqual(self.client.get("/api/variants/999").status_code, 404)
+
+    def test_an_invalid_edit_says_what_is_wrong(self) -> None:
+        answer = self.edit(self.open_grid(), 0, 99)
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("less than or equal to 16", answer.get_json()["detail"])
+
+
+class PictureApiTest(ApiTest):
+    def picture(self, variant: int, **more: Any) -> Any:
+        return self.client.post(f"/api/variants/{variant}/picture", json=WHOLE | more)
+
+    def pixels(self, answer: Any) -> np.ndarray:
+        return cv2.imdecode(np.frombuffer(answer.data, np.uint8), cv2.IMREAD_COLOR)[:, :, ::-1].astype(int)
+
+    def test_a_preview_shows_an_edit_without_keeping_it(self) -> None:
+        variant = self.open_grid()
+        before = self.pixels(self.picture(variant))
+        patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": -4}}]
+        darker = self.pixels(self.picture(variant, patch=patch, live=True))
+        self.assertEqual(before.shape, (48, 64, 3))
+        self.assertLess(darker.mean(), before.mean() - 5)
+        self.assertEqual(self.client.get(f"/api/variants/{variant}").get_json()["head"], 0)
+
+    def test_moving_and_resting_pictures_look_the_same(self) -> None:
+        variant = self.open_grid()
+        resting, moving = self.pixels(self.picture(variant)), self.pixels(self.picture(variant, live=True))
+        np.testing.assert_allclose(moving.mean(axis=(0, 1)), resting.mean(axis=(0, 1)), atol=1)
+
+    def test_board_tally_probe_and_pass_pictures(self) -> None:
+        variant = self.open_grid()
+        address = f"/api/variants/{variant}"
+        board = self.client.post(f"{address}/board", json={}).get_json()["board"]
+        self.assertEqual(set(board["lights"]), {"key", "fill"})
+        self.assertTrue(self.client.get(f"{address}/tally").get_json()["tally"]["verdict"]["exact"])
+        probe = self.client.post(f"{address}/probe", json={"x": 3, "y": 4, "size": 5}).get_json()["probe"]
+        self.assertAlmostEqual(sum(part["share"] for part in probe["lights"]), 1, places=4)
+        for name in ("board/sheet",):
+            self.assertEqual(self.client.post(f"{address}/{name}", json={}).data[:2], b"\xff\xd8")
+        for name in ("tally/sheet", "difference?gain=10&width=64"):
+            self.assertEqual(self.client.get(f"{address}/{name}").status_code, 200)
+        shot = self.client.get(address).get_json()["shot_id"]
+        first = self.client.get(f"/api/shots/{shot}/pass?name=key&width=64")
+        self.assertEqual(first.data[:2], b"\xff\xd8")
+        again = self.client.get(
+            f"/api/shots/{shot}/pass?name=key&width=64", headers={"If-None-Match": first.headers["ETag"]}
+        )
+        self.assertEqual(again.status_code, 304)
+        self.assertEqual(self.client.get(f"/api/shots/{shot}/pass?name=ghost").status_code, 422)
+
+
+class DeliveryApiTest(ApiTest):
+    def test_the_browser_gets_the_pixels_of_the_command(self) -> None:
+        variant = self.open_grid()
+        self.edit(variant, 0, 1)
+        job = self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json={"format": "exr"}).get_json())
+        self.assertEqual(job["state"], "done", job)
+        file = job["result"]["files"][0]
+        with self.client.get(file["address"]) as answer:
+            (self.folder / "got.exr").write_bytes(answer.data)
+        from escala.cli import main
+
+        main(["render", str(self.media / "grid.exr"), "--out", str(self.folder / "cli.exr"), "--light", "key=1"])
+        np.testing.assert_array_equal(read_colour(self.folder / "got.exr"), read_colour(self.folder / "cli.exr"))
+
+    def test_a_cdl_file_is_read(self) -> None:
+        text = '<ColorCorrection id="a"><SOPNode><Slope>1.1 1 1</Slope><Offset>0 0 0</Offset><Power>1 1 1</Power></SOPNode></ColorCorrection>'
+        self.assertEqual(self.client.post("/api/cdl?name=a.cc", data=text).get_json()["slope"], [1.1, 1.0, 1.0])
+        self.assertEqual(self.client.post("/api/cdl?name=a.cc", data="hello").status_code, 422)
+
+
+class IntakeApiTest(ApiTest):
+    def test_only_the_roots_are_read(self) -> None:
+        outside = write_layers(self.folder / "outside.exr", grid_passes())
+        (self.media / "link.exr").symlink_to(outside)
+        for source in (str(outside), "../outside.exr", str(self.media / "link.exr"), "/etc/passwd"):
+            with self.subTest(source=source):
+                answer = self.client.post("/api/shots", json={"sources": [source]})
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn("media roots", answer.get_json()["detail"])
+        self.assertEqual(self.client.get(f"/api/media?folder={self.folder}").status_code, 422)
+
+    def test_folders_are_listed(self) -> None:
+        write_layers(self.media / "grid.exr", grid_passes())
+        (self.media / "notes.txt").write_text("no picture")
+        names = [e["name"] for e in self.client.get(f"/api/media?folder={self.media}").get_json()["entries"]]
+        self.assertEqual(names, ["grid.exr"])
+
+    def test_an_upload_becomes_a_shot(self) -> None:
+        data = write_layers(self.folder / "grüße 'x'.exr", grid_passes()).read_bytes()
+        path = self.client.put("/api/uploads/grüße 'x'.exr", data=data).get_json()["path"]
+        job = self.finished(self.client.post("/api/shots", json={"sources": [path]}).get_json())
+        self.assertEqual(job["state"], "done", job)
+
+    def test_uploads_have_limits(self) -> None:
+        large = self.client.put("/api/uploads/large.exr", data=b"x" * 500_000)
+        self.assertEqual(large.status_code, 413)
+        self.assertEqual(self.client.put("/api/uploads/tool.sh", data=b"x").status_code, 422)
+        self.assertFalse([p for p in (self.folder / "home" / "uploads").rglob("*") if p.is_file()])
+
+    def test_a_broken_file_fails_with_a_sentence(self) -> None:
+        (self.media / "broken.exr").write_text("hello")
+        job = self.finished(self.client.post("/api/shots", json={"sources": ["broken.exr"]}).get_json())
+        self.assertEqual(job["state"], "failed")
+        self.assertIn("broken.exr: not an OpenEXR file", job["error"])
+
+
+class GuardTest(ApiTest):
+    def test_foreign_hosts_and_origins_are_refused(self) -> None:
+        self.assertEqual(self.client.get("/api/shots", headers={"Host": "evil.example"}).status_code, 403)
+        answer = self.client.get("/api/shots", headers={"Origin": "http://evil.example"})
+        self.assertEqual(answer.status_code, 403)
+        self.assertEqual(self.client.get("/api/shots", headers={"Origin": "http://localhost"}).status_code, 200)
+
+    def test_pages_may_load_only_from_here(self) -> None:
+        policy = self.client.get("/api/shots").headers["Content-Security-Policy"]
+        self.assertIn("default-src 'self'", policy)
+
+    def test_the_committed_types_are_those_of_the_api(self) -> None:
+        committed = Path(__file__).parents[2] / "frontend" / "openapi.json"
+        self.assertEqual(json.loads(committed.read_text()), json.loads(json.dumps(self.client.application.api_doc)))
+
+
+class TokenTest(ApiTest):
+    token = "a-secret"
+
+    def test_without_the_token_nothing_is_told(self) -> None:
+        self.assertEqual(self.client.get("/api/shots").status_code, 401)
+        self.assertEqual(self.client.get("/api/shots?token=wrong").status_code, 401)
+        self.assertEqual(self.client.get("/api/shots?token=a-secret").status_code, 200)
+        self.assertEqual(self.client.get("/api/shots").status_code, 200, "the cookie is kept")
