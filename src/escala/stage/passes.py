@@ -44,7 +44,8 @@ def film_to_contributions(film: Array, extras: Array, guides: Array, samples: in
     out = film / np.float32(samples)
     mean = extras[:, :, t.ALBEDO : t.ALBEDO + 3] / np.float32(samples)
     # Where hardly any surface is seen, light cannot be told from colour: there is no diffuse light.
-    out[:, :, :, list(COMPONENTS["diffuse"])] *= (mean > 4 * _DARKEST)[:, :, None, None]
+    seen = mean > 4 * _DARKEST
+    out[:, :, :, list(COMPONENTS["diffuse"])] *= seen[:, :, None, None]
     if not clean:
         return out
     albedo = np.maximum(mean, np.float32(1e-3))
@@ -53,8 +54,11 @@ def film_to_contributions(film: Array, extras: Array, guides: Array, samples: in
             planes = np.ascontiguousarray(out[:, :, light, slot])
             if not planes.any():
                 continue
-            factor = albedo if slot in COMPONENTS["diffuse"] else np.float32(1.0)
-            out[:, :, light, slot] = clean_planes(planes / factor, guides, levels, normals, strength) * factor
+            if slot in COMPONENTS["diffuse"]:
+                smooth = clean_planes(planes / albedo, guides, levels, normals, strength)
+                out[:, :, light, slot] = smooth * albedo * seen
+            else:
+                out[:, :, light, slot] = clean_planes(planes, guides, levels, normals, strength)
     return out
 
 

@@ -1,0 +1,64 @@
+"""One figure of a benchmark, and the shot that several of them need."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from escala.core.planes import Planes, narrow_to_half
+from escala.media.exr import write_exr
+from escala.media.windows import Window
+
+
+@dataclass(frozen=True)
+class Figure:
+    """What was measured, its ratio, and the target that the ratio is held against (`ok`)."""
+
+    value: float
+    unit: str
+    ratio: float
+    target: str
+    ok: bool
+
+    def facts(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {"value": self.value, "unit": self.unit, "ratio": self.ratio, "target": self.target, "ok": self.ok}
+
+
+def seconds(work: Callable[[], object], repeats: int = 5) -> float:
+    """The median time of some work, after one run that warms it."""
+    work()
+    return float(np.median([once(work) for _ in range(repeats)]))
+
+
+def once(work: Callable[[], object]) -> float:
+    """The time of one run."""
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def made_up_light(index: int, height: int, width: int) -> Planes:
+    """A smooth picture of light with a bright spot and some grain, as renders have it; (3, H, W)."""
+    rng = np.random.default_rng(index)
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    centre = rng.random(2) * (height, width)
+    spot = np.exp(-((y - centre[0]) ** 2 + (x - centre[1]) ** 2) / (0.02 * height * width)).astype(np.float32)
+    grain = rng.random((height, width), np.float32) * np.float32(0.02)
+    colour = rng.random(3).astype(np.float32) + np.float32(0.1)
+    return np.asarray(colour[:, None, None] * (4 * spot + grain), np.float32)
+
+
+def write_big_shot(path: Path, width: int, height: int, lights: int) -> None:
+    """A half-float EXR of `lights` lights and their sum."""
+    total = np.zeros((3, height, width), np.float32)
+    channels = {}
+    for index in range(lights):
+        planes = made_up_light(index, height, width)
+        total += planes
+        channels |= {f"lg_l{index:02d}.{letter}": narrow_to_half(p) for letter, p in zip("RGB", planes, strict=True)}
+    channels |= {letter: narrow_to_half(plane) for letter, plane in zip("RGB", total, strict=True)}
+    write_exr(path, channels, Window(0, 0, width, height), Window(0, 0, width, height))

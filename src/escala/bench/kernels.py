@@ -1,0 +1,61 @@
+"""`mix` and `view`: the balance sum against the machine's memory, the baked view against the exact processor."""
+
+import numba
+import numpy as np
+
+from escala.core.baked_view import BakedView
+from escala.core.colour import colour_config
+from escala.core.kernels import kernel
+from escala.core.mixing import mix_planes
+
+from .figures import Figure, made_up_light, seconds
+
+_PASSES = 16
+
+
+@kernel
+def _read_bits(values, sums):  # type: ignore[no-untyped-def]
+    """Read every value once; whole numbers may be joined in any order, so the widest loads are used."""
+    step = values.size // sums.size
+    for job in numba.prange(sums.size):
+        total = np.int64(0)
+        for i in range(job * step, (job + 1) * step):
+            total ^= values[i]
+        sums[job] = total
+
+
+def bench_mix() -> Figure:
+    """Bytes of passes read per second in the balance sum, over what the machine can read at all."""
+    rng = np.random.default_rng(0)
+    passes = [rng.random((3, 1080, 1920), np.float32) for _ in range(_PASSES)]
+    gains = rng.random((_PASSES, 3)).astype(np.float32)
+    out = np.empty_like(passes[0])
+    size = sum(planes.nbytes for planes in passes)
+    everything = np.concatenate([planes.ravel() for planes in passes]).view(np.int64)
+    sums = np.zeros(64, np.int64)
+    bandwidth = everything.nbytes / seconds(lambda: _read_bits(everything, sums), 9)
+    speed = size / seconds(lambda: mix_planes(passes, gains, out=out), 9)
+    ratio = speed / bandwidth
+    return Figure(speed / 1e9, "GB/s", ratio, "≥ 0.80 of read bandwidth", ratio >= 0.80)
+
+
+def bench_view() -> Figure:
+    """How much faster the baked view is than the exact processor, one thread each; and how far off."""
+    config = colour_config("ACES 2")
+    planes = sum(made_up_light(i, 720, 1280) for i in range(5))
+    scene = config.convert(planes, "Linear Rec.709 (sRGB)", "ACEScg")
+    packed = np.ascontiguousarray(scene.transpose(1, 2, 0))
+    view = BakedView(config, "ACEScg", config.default_view)
+    threads = numba.get_num_threads()
+    numba.set_num_threads(1)
+    try:
+        exact = seconds(lambda: config.display_packed(packed, "ACEScg", config.default_view), 3)
+        baked = seconds(lambda: view.to_bytes(scene), 5)
+    finally:
+        numba.set_num_threads(threads)
+    expected = np.rint(np.clip(config.display_packed(packed, "ACEScg", config.default_view), 0, 1) * 255)
+    error = np.abs(view.to_bytes(scene) - expected)
+    ratio = exact / baked
+    ok = ratio >= 8 and error.max() <= 2 and error.mean() <= 0.35
+    target = f"≥ 8, error ≤ 2 and ≤ 0.35 of 255 (here {error.max():.0f} and {error.mean():.2f})"
+    return Figure(baked * 1000, "ms", ratio, target, bool(ok))

@@ -1,0 +1,124 @@
+"""`edit`, `intake`, `open`, `memory`: a 4K shot from its file to the picture under the hand."""
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+import psutil
+
+from escala.core.colour import colour_config
+from escala.engine.cache import ByteCache
+from escala.engine.intake import read_render
+from escala.engine.look import fit_look
+from escala.engine.picture import FrameEngine
+from escala.engine.screen import screen_picture
+from escala.media.intake import take_in_frame
+from escala.media.sources import find_render
+from escala.model.variant import Balance, Level, Variant
+
+from .figures import Figure, once, seconds, write_big_shot
+
+WIDTH, HEIGHT = 3840, 2160
+_LIGHTS = 23  # with the beauty 24 passes
+_LIGHTS_36 = 11  # with the beauty 36 channels
+_EDITS = 100
+
+
+class BigShot:
+    """A 4K shot of 24 passes, decoded once for the benchmarks that need it."""
+
+    def __init__(self) -> None:
+        self._folder = tempfile.TemporaryDirectory(prefix="escala-bench-")
+        self.file = Path(self._folder.name) / "big.exr"
+        self.store = Path(self._folder.name) / "store"
+        write_big_shot(self.file, WIDTH, HEIGHT, _LIGHTS)
+        self.render, self.frame = read_render([self.file], self.store)
+
+    def engine(self) -> FrameEngine:
+        """A fresh evaluator."""
+        return FrameEngine(self.render, self.frame, ByteCache())
+
+    def close(self) -> None:
+        """Delete the files."""
+        self._folder.cleanup()
+
+
+def _variant(step: int) -> Variant:
+    return Variant(balance=Balance(lights={"l05": Level(stops=(step % 40) / 10 - 2)}))
+
+
+def bench_edit(shot: BigShot) -> Figure:
+    """From one light's new level to an encoded 1280 × 720 picture: p95 of 100, over plain numpy and the processor."""
+    engine, look = shot.engine(), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
+    for step in (1, 2, 3):
+        screen_picture(engine, _variant(step), "display", look, live=True)
+    times = [once(lambda s=step: screen_picture(engine, _variant(s), "display", look, live=True)) for step in range(_EDITS)]  # type: ignore[misc]
+    p95 = float(np.percentile(times, 95))
+    recipe = engine.render.recipes[0].recipe
+    terms = [engine.frame.planes(term.passes[0]) for term in recipe.terms]
+    config = colour_config("ACES 2")
+
+    def plainly() -> None:
+        total = np.zeros((3, HEIGHT, WIDTH), np.float32)
+        for planes in terms:
+            total += np.float32(1.01) * planes.astype(np.float32)
+        small = np.stack([cv2.resize(p, (1280, 720), interpolation=cv2.INTER_AREA) for p in total])
+        shown = np.ascontiguousarray(small.transpose(1, 2, 0))
+        shown = config.display_packed(shown, "ACEScg", config.default_view)
+        cv2.imencode(".jpg", np.rint(np.clip(shown, 0, 1) * 255).astype(np.uint8))
+
+    ratio = p95 / once(plainly)
+    return Figure(p95 * 1000, "ms", ratio, "p95 ≤ 33 ms and ≤ 0.15 of plain numpy", p95 <= 0.033 and ratio <= 0.15)
+
+
+def bench_intake() -> Figure:
+    """Until every pass of a 4K file of 36 channels can be viewed, over the format library's own decoding."""
+    with tempfile.TemporaryDirectory(prefix="escala-bench-") as folder:
+        file = Path(folder) / "wide.exr"
+        write_big_shot(file, WIDTH, HEIGHT, _LIGHTS_36)
+        code = (
+            "import time, OpenEXR; s = time.perf_counter(); "
+            f"OpenEXR.File({str(file)!r}, separate_channels=True).channels(); print(time.perf_counter() - s)"
+        )
+        decode = min(float(subprocess.check_output([sys.executable, "-c", code])) for _ in range(2))
+        files = find_render([file]).first
+        taken = min(once(lambda n=n: take_in_frame(files, Path(folder) / f"store{n}")) for n in range(2))  # type: ignore[misc]
+    ratio = taken / decode
+    return Figure(taken, "s", ratio, "≤ 1.5 of decoding alone", ratio <= 1.5)
+
+
+def bench_open(shot: BigShot) -> Figure:
+    """The first picture of a shot that was taken in before."""
+
+    def first_picture() -> None:
+        frame = take_in_frame(find_render([shot.file]).first, shot.store)
+        engine = FrameEngine(shot.render, frame, ByteCache())
+        screen_picture(engine, Variant(), "display", fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), live=True)
+
+    time = seconds(first_picture, 3)
+    return Figure(time, "s", time / 0.5, "≤ 0.5 s", time <= 0.5)
+
+
+def bench_memory(shot: BigShot) -> Figure:
+    """Resident size of a process of its own that balances the big shot."""
+    program = (
+        "import sys; from escala.bench.shot import balance_alone; from pathlib import Path; "
+        "balance_alone(Path(sys.argv[1]), Path(sys.argv[2]))"
+    )
+    command = [sys.executable, "-c", program, str(shot.file), str(shot.store)]
+    size = float(subprocess.check_output(command)) / 2**30
+    return Figure(size, "GiB", size / 1.5, "≤ 1.5 GiB", size <= 1.5)
+
+
+def balance_alone(file: Path, store: Path) -> None:
+    """Balance the shot as the browser does, and print the resident size in bytes."""
+    render, frame = read_render([file], store)
+    engine, look = FrameEngine(render, frame, ByteCache()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
+    for step in range(40):
+        screen_picture(engine, _variant(step), "display", look, live=True)
+    screen_picture(engine, _variant(3), "display", look, live=False)
+    print(psutil.Process(os.getpid()).memory_info().rss)
