@@ -56,7 +56,9 @@ def bench_edit(shot: BigShot) -> Figure:
     engine, look = shot.engine(), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in (1, 2, 3):
         screen_picture(engine, _variant(step), "display", look, live=True)
-    times = [once(lambda s=step: screen_picture(engine, _variant(s), "display", look, live=True)) for step in range(_EDITS)]  # type: ignore[misc]
+    times = [
+        once(lambda s=step: screen_picture(engine, _variant(s), "display", look, live=True)) for step in range(_EDITS)
+    ]  # type: ignore[misc]
     p95 = float(np.percentile(times, 95))
     recipe = engine.render.recipes[0].recipe
     terms = [engine.frame.planes(term.passes[0]) for term in recipe.terms]

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache, cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -69,18 +69,18 @@ class ColourConfig:
         linear = ("scene-linear", "")
         return [s.getName() for s in self._config.getColorSpaces() if not s.isData() and s.getEncoding() in linear]
 
-    @property
+    @cached_property
     def views(self) -> dict[str, list[str]]:
         """Views of each display, the default first."""
         displays = self._config.getDisplays()
         return {str(display): [str(view) for view in self._config.getViews(display)] for display in displays}
 
-    @property
+    @cached_property
     def default_working_space(self) -> str:
         """The config's scene-linear role, or ACEScg."""
         return self.space("scene_linear" if self._config.hasRole("scene_linear") else "ACEScg")
 
-    @property
+    @cached_property
     def default_view(self) -> View:
         """The default display and its default view."""
         display = self._config.getDefaultDisplay()

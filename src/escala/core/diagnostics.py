@@ -4,10 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from .kernels import kernel
 from .roles import PassRole, Role
+
+_LARGEST = np.float32(np.finfo(np.float32).max)
 
 
 @dataclass(frozen=True)
@@ -29,21 +33,46 @@ class PassStatistics:
     negative: int
 
 
+def measure_plane(plane: NDArray[Any]) -> tuple[float, float, float, int, int]:
+    """Lowest and highest value, mean, and how many values are not finite and below 0, of a plane (H, W)."""
+    values = plane.astype(np.float32) if plane.dtype.kind != "f" else plane
+    rows = np.empty((values.shape[0], 5))
+    _measure_rows(np.ascontiguousarray(values), rows)
+    count = int(rows[:, 3].sum())
+    if not count:
+        return 0.0, 0.0, 0.0, values.size, 0
+    total = float(rows[:, 2].sum()) / count
+    return float(rows[:, 0].min()), float(rows[:, 1].max()), total, values.size - count, int(rows[:, 4].sum())
+
+
+def join_statistics(measured: Sequence[tuple[float, float, float, int, int]]) -> PassStatistics:
+    """The figures of a pass from those of its planes."""
+    low, high, mean, not_finite, negative = zip(*measured, strict=True)
+    return PassStatistics(low, high, mean, sum(not_finite), sum(negative))
+
+
 def measure_pass(planes: Sequence[NDArray[Any]]) -> PassStatistics:
     """Range, mean and counts of a pass, a plane (H, W) of any type for each channel."""
-    low, high, mean, not_finite, negative = [], [], [], 0, 0
-    for plane in planes:
-        total = float(np.sum(plane, dtype=np.float64))
-        if not np.isfinite(total):
-            finite = np.isfinite(plane)
-            not_finite += int(plane.size - np.count_nonzero(finite))
-            plane = plane[finite]
-            total = float(np.sum(plane, dtype=np.float64))
-        low.append(float(plane.min()) if plane.size else 0.0)
-        high.append(float(plane.max()) if plane.size else 0.0)
-        mean.append(total / plane.size if plane.size else 0.0)
-        negative += int(np.count_nonzero(plane < 0)) if low[-1] < 0 else 0
-    return PassStatistics(tuple(low), tuple(high), tuple(mean), not_finite, negative)
+    return join_statistics([measure_plane(plane) for plane in planes])
+
+
+@kernel
+def _measure_rows(plane, out):  # type: ignore[no-untyped-def]
+    """Of each row: lowest, highest and sum of the finite values, their number, and how many are negative."""
+    for y in numba.prange(plane.shape[0]):
+        row = plane[y]
+        low, high = np.float32(np.inf), np.float32(-np.inf)
+        total, count, below = np.float32(0.0), 0, 0
+        for x in range(row.size):
+            value = row[x]
+            finite = abs(value) <= _LARGEST
+            kept = value if finite else np.float32(0.0)
+            low = min(low, kept if finite else np.float32(np.inf))
+            high = max(high, kept if finite else np.float32(-np.inf))
+            total += kept
+            count += 1 if finite else 0
+            below += 1 if kept < np.float32(0.0) else 0
+        out[y, 0], out[y, 1], out[y, 2], out[y, 3], out[y, 4] = low, high, total, count, below
 
 
 def diagnose_pass(role: PassRole, statistics: PassStatistics) -> list[Diagnostic]:

@@ -32,10 +32,10 @@ def as_planes(array: ArrayLike) -> NDArray[np.float32]:
     raise PixelTypeError(f"a picture holds half, float or double values, not {values.dtype}; scale integers first")
 
 
-def widen_half(values: NDArray[np.float16]) -> NDArray[np.float32]:
-    """Half to float32, bit-exact (subnormals, infinities and NaN kept), any shape."""
+def widen_half(values: NDArray[np.float16], out: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+    """Half to float32, bit-exact (subnormals, infinities and NaN kept), any shape; into `out` when it is given."""
     source = np.ascontiguousarray(values)
-    out = np.empty(source.shape, np.float32)
+    out = np.empty(source.shape, np.float32) if out is None else out
     _widen(source.view(np.uint16).reshape(-1), out.reshape(-1).view(np.uint32), out.reshape(-1))
     return out
 

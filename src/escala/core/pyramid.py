@@ -1,11 +1,13 @@
 """Halves of planes: box filter for light, nearest for depth and ids; and views of a plane at any scale."""
 
+from typing import Any
+
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from .kernels import kernel
-from .planes import narrow_to_half, widen_half
+from .planes import as_planes, narrow_to_half
 
 SMALLEST = 64
 
@@ -18,14 +20,17 @@ def level_count(height: int, width: int) -> int:
     return levels
 
 
-def halve_nearest(plane: NDArray[np.generic]) -> NDArray[np.generic]:
+def halve_nearest(plane: NDArray[Any], wide: NDArray[Any] | None = None) -> NDArray[Any]:
     """Every second pixel of every second row, beginning with the first; any type, (H, W)."""
     return np.ascontiguousarray(plane[::2, ::2])
 
 
-def halve_box(plane: NDArray[np.floating]) -> NDArray[np.floating]:
-    """Means of 2 x 2 pixels, a last odd row or column of what is there; half or float32 (H, W), same type."""
-    source = widen_half(plane) if plane.dtype == np.float16 else np.ascontiguousarray(plane, np.float32)
+def halve_box(plane: NDArray[Any], wide: NDArray[Any] | None = None) -> NDArray[Any]:
+    """Means of 2 x 2 pixels, a last odd row or column of what is there; half or float32 (H, W), same type.
+
+    `wide`: the plane as float32, where the caller has it already.
+    """
+    source = as_planes(plane) if wide is None else wide
     height, width = source.shape
     out = np.empty(((height + 1) // 2, (width + 1) // 2), np.float32)
     _halve(source, out)

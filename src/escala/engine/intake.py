@@ -72,6 +72,7 @@ def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
     )
     found = [_found(render, frame, candidate) for candidate in candidates]
     found.sort(key=lambda f: not f.exact)
+    frame.release()
     return render.model_copy(update={"recipes": tuple(found)})
 
 

@@ -107,6 +107,7 @@ class FrameEngine:
         for band in _bands(look):
             top = band.y - look.y
             out[:, top : top + band.height] = self.finish(variant, band, keep=False)
+        self.frame.release()
         return out
 
     def delivered(self, variant: Variant, look: Look, space: str) -> Planes:

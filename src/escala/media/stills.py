@@ -43,7 +43,7 @@ def encode_png(pixels: NDArray[np.uint8], compression: int = 1) -> bytes:
     return _encode(".png", pixels, [cv2.IMWRITE_PNG_COMPRESSION, compression])
 
 
-def encode_jpeg(pixels: NDArray[np.uint8], quality: int = 92) -> bytes:
+def encode_jpeg(pixels: NDArray[np.uint8], quality: int = 88) -> bytes:
     """(H, W, 3) bytes, red first, as JPEG with full colour resolution."""
     full = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
     return _encode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, full])

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import mmap
 import os
 import shutil
 import tempfile
@@ -14,8 +15,8 @@ from typing import Any, BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.diagnostics import PassStatistics, measure_pass
-from escala.core.planes import as_planes
+from escala.core.diagnostics import PassStatistics, join_statistics, measure_plane
+from escala.core.planes import widen_half
 from escala.core.pyramid import halve_box, halve_nearest, level_count
 
 from .sources import SourceFile
@@ -67,6 +68,7 @@ class FrameWriter:
         self._unfinished = Path(tempfile.mkdtemp(prefix=".new-", dir=folder.parent))
         self._file: BinaryIO = (self._unfinished / PIXELS).open("wb")
         self._passes: list[StoredPass] = []
+        self._scratch = np.empty(0, np.float32)
 
     def __enter__(self) -> "FrameWriter":
         return self
@@ -79,18 +81,31 @@ class FrameWriter:
     def add(self, entry: dict[str, Any], planes: list[NDArray[Any]], exact: bool) -> StoredPass:
         """Write a pass and its pyramid. `exact`: ids and the like, whose pyramid takes the nearest pixel."""
         pixel_type = _TYPES[planes[0].dtype.name]
-        statistics = measure_pass([as_planes(p) if p.dtype.kind == "f" else p for p in planes])
+        halve = halve_nearest if exact or planes[0].dtype.kind != "f" else halve_box
+        measured = []
         levels = []
         for level in range(level_count(*planes[0].shape)):
-            if level:
-                halve = halve_nearest if exact or planes[0].dtype.kind != "f" else halve_box
-                planes = [halve(plane) for plane in planes]
             levels.append((self._file.tell(), *planes[0].shape))
+            smaller = []
             for plane in planes:
                 plane.tofile(self._file)
+                wide = self._widen(plane)
+                if not level:
+                    measured.append(measure_plane(wide))
+                smaller.append(halve(plane, wide))
+            planes = smaller
+        statistics = join_statistics(measured)
         stored = StoredPass(**entry, pixel_type=pixel_type, levels=tuple(levels), statistics=statistics)
         self._passes.append(stored)
         return stored
+
+    def _widen(self, plane: NDArray[Any]) -> NDArray[Any]:
+        """A plane's values as float32, in scratch that is used again: fresh memory costs more than the work."""
+        if plane.dtype != np.float16:
+            return plane
+        if self._scratch.size < plane.size:
+            self._scratch = np.empty(plane.size, np.float32)
+        return widen_half(plane, self._scratch[: plane.size].reshape(plane.shape))
 
     def finish(self, header: FrameHeader) -> None:
         """Write the index and put the frame in its place."""
@@ -117,6 +132,12 @@ class StoredFrame:
     @cached_property
     def _map(self) -> NDArray[np.uint8]:
         return np.memmap(self.folder / PIXELS, dtype=np.uint8, mode="r")
+
+    def release(self) -> None:
+        """Let the pages of the map go that were read: they are on the disk, and need not count as memory in use."""
+        owner = getattr(self._map, "_mmap", None)
+        if owner is not None and hasattr(mmap, "MADV_DONTNEED"):
+            owner.madvise(mmap.MADV_DONTNEED)
 
     def planes(self, name: str, level: int = 0) -> NDArray[Any]:
         """A pass as stored, (C, H, W) in its own pixel type, at a level of its pyramid; a view of the map."""
