@@ -15,6 +15,7 @@ Matte = Annotated[NDArray[np.float32], "(H, W), 0..1"]
 # 2^112 moves a half's exponent bias (15) to a float's (127) when its bits are shifted into place.
 _REBIAS = np.float32(2.0**112)
 _HALF_OVERFLOW = np.float32(65536.0)
+_ONE, _INFINITY, _NAN = np.float32(1.0), np.float32(np.inf), np.float32(np.nan)
 
 
 def as_planes(array: ArrayLike) -> NDArray[np.float32]:
@@ -33,7 +34,7 @@ def as_planes(array: ArrayLike) -> NDArray[np.float32]:
 
 
 def widen_half(values: NDArray[np.float16], out: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
-    """Half to float32, bit-exact (subnormals, infinities and NaN kept), any shape; into `out` when it is given."""
+    """Half to float32, the same values (subnormals, infinities, NaN), any shape; into `out` when it is given."""
     source = np.ascontiguousarray(values)
     out = np.empty(source.shape, np.float32) if out is None else out
     _widen(source.view(np.uint16).reshape(-1), out.reshape(-1).view(np.uint32), out.reshape(-1))
@@ -53,10 +54,9 @@ def _widen(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
             )
         for i in range(first, last):
             value = floats[i] * _REBIAS
-            if abs(value) >= _HALF_OVERFLOW:  # an infinity or a NaN of the half
-                float_bits[i] = float_bits[i] | np.uint32(0x7F800000)
-            else:
-                floats[i] = value
+            size = abs(value)
+            # An infinity of the half is 65536 by now, a NaN more: selected without a branch.
+            floats[i] = value * (_NAN if size > _HALF_OVERFLOW else (_INFINITY if size == _HALF_OVERFLOW else _ONE))
 
 
 def narrow_to_half(values: NDArray[np.float32]) -> NDArray[np.float16]:

@@ -1,0 +1,120 @@
+"""A real server in a process of its own, and a real browser on it."""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any, ClassVar
+
+from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+
+from escala.stage.render import StageJob, render_frame
+from escala.web.server import DEMO_FILE, free_port
+
+CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+FLAGS = (
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+)  # fmt: skip
+PATIENCE_MS = 60_000
+
+
+class RunningServer:
+    """`escala demo` on a home of its own, whose demo is a small finished render."""
+
+    def __init__(self, home: Path, job: StageJob | None = StageJob(320, 180, 4)) -> None:
+        self.home, self.port = home, free_port()
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.process: subprocess.Popen[str] | None = None
+        if job and not (home / "demo" / "finished").exists():
+            (home / "demo").mkdir(parents=True, exist_ok=True)
+            render_frame(job, 12, home / "demo" / DEMO_FILE)
+            (home / "demo" / "finished").touch()
+
+    def start(self, command: str = "demo", *options: str) -> None:
+        """Start, and wait until it says that it is ready."""
+        arguments = [command, "--home", str(self.home), "--port", str(self.port), *options]
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "escala.cli", *arguments],
+            stdout=subprocess.PIPE,
+            text=True,
+            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+        )
+        assert self.process.stdout is not None
+        line = self.process.stdout.readline()
+        if "ready" not in line:
+            raise RuntimeError(f"the server did not start: {line!r}")
+
+    def kill(self) -> None:
+        """End it at once, as a power cut would."""
+        if self.process:
+            self.process.kill()
+            self.process.wait()
+            if self.process.stdout:
+                self.process.stdout.close()
+            self.process = None
+
+
+class BrowserTest(unittest.TestCase):
+    """Tests that share a server and a browser; each has a page of its own."""
+
+    server: ClassVar[RunningServer]
+    playwright: ClassVar[Playwright]
+    browser: ClassVar[Browser]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls._folder = tempfile.TemporaryDirectory(prefix="escala-browser-")
+        cls.addClassCleanup(cls._folder.cleanup)
+        cls.server = RunningServer(Path(cls._folder.name) / "home")
+        cls.server.start()
+        cls.addClassCleanup(lambda: cls.server.kill())
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(lambda: cls.playwright.stop())
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
+        cls.addClassCleanup(lambda: cls.browser.close())
+
+    def setUp(self) -> None:
+        self.page = self.open_page()
+
+    def open_page(self) -> Page:
+        """A fresh page on the first shot's first picture; errors of the page fail the test."""
+        page = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(PATIENCE_MS)
+        self.addCleanup(page.close)
+        errors: list[str] = []
+        page.on("pageerror", lambda error: errors.append(str(error)))
+        self.addCleanup(lambda: self.assertEqual(errors, []))
+        page.goto(self.server.address)
+        return page
+
+    def enter_demo(self, page: Page) -> None:
+        """From the start page into the demo shot, at rest."""
+        shot = page.get_by_role("button", name="Night quay")
+        shot.first.wait_for()
+        if page.get_by_role("navigation", name="Path").count() == 0:
+            shot.first.click()
+        self.at_rest(page)
+
+    def at_rest(self, page: Page) -> None:
+        """Wait until the exact picture is on the screen and everything is kept."""
+        page.wait_for_selector("canvas[data-settled=true]")
+        page.wait_for_function("!document.querySelector('.saved')?.textContent.includes('saving')")
+
+    def pixel(self, page: Page, x: float, y: float) -> list[int]:
+        """The colour of the picture on the canvas at shares of its width and height."""
+        script = """([x, y]) => { const c = document.querySelector('canvas');
+            return [...c.getContext('2d').getImageData(c.width * x, c.height * y, 1, 1).data] }"""
+        found: list[Any] = page.evaluate(script, [x, y])
+        return [int(value) for value in found[:3]]
+
+    def mean_colour(self, page: Page) -> list[float]:
+        """The mean colour of the middle of the canvas."""
+        script = """() => { const c = document.querySelector('canvas');
+            const d = c.getContext('2d').getImageData(c.width*.2, c.height*.1, c.width*.6, c.height*.8).data;
+            const s = [0, 0, 0]; for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) s[k] += d[i + k];
+            return s.map((v) => v / (d.length / 4)) }"""
+        return [float(value) for value in page.evaluate(script)]

@@ -1,0 +1,258 @@
+"""The tasks that the demo invites, in the browser on the real application."""
+
+import json
+import re
+import urllib.request
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Page, expect
+
+from tests.browser.running import BrowserTest, RunningServer
+from tests.engine.made_shot import one_axis_passes
+from tests.made import read_colour, write_layers
+
+AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+class TourTest(BrowserTest):
+    def light_head(self, page: Page, name: str) -> object:
+        return page.get_by_role("rowheader").get_by_role("button", name=re.compile(f"^{name}"))
+
+    def type_level(self, page: Page, label: str, text: str) -> None:
+        field = page.get_by_role("textbox", name=f"{label}, number")
+        field.fill(text)
+        field.press("Enter")
+        self.at_rest(page)
+
+    def fresh_variant(self, page: Page) -> None:
+        page.get_by_role("button", name="Variants").click()
+        page.get_by_role("menuitem", name="New variant, nothing changed").click()
+        page.get_by_role("button", name=re.compile("^New variant")).last.wait_for()
+        self.at_rest(page)
+
+    def test_beacon_down_cabin_warmer_undo_compare_export_reload(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        untouched = self.mean_colour(page)
+
+        self.light_head(page, "Beacon").click()
+        self.type_level(page, "Level", "-2")
+        dimmed = self.mean_colour(page)
+        self.assertLess(sum(dimmed), sum(untouched) - 0.5)
+        expect(page.get_by_role("navigation", name="Path")).to_contain_text("1 level")
+
+        self.light_head(page, "Cabin").click()
+        self.type_level(page, "Temperature", "3000")
+        warm = self.mean_colour(page)
+        self.assertGreater(warm[0] - warm[2], dimmed[0] - dimmed[2])
+
+        page.get_by_role("button", name="hold this state").click()
+        page.get_by_role("button", name="Undo").click()
+        self.at_rest(page)
+        np.testing.assert_allclose(self.mean_colour(page), dimmed, atol=0.6)
+        page.get_by_role("button", name="show held").click()
+        page.wait_for_function("() => true")
+        page.wait_for_timeout(0)
+        self.wait_for_colour(page, warm)
+        page.get_by_role("button", name="show held").click()
+        page.get_by_role("button", name="Redo").click()
+        self.at_rest(page)
+
+        page.get_by_role("button", name="Deliver").click()
+        page.get_by_role("button", name="Write the file").click()
+        with page.expect_download() as download:
+            page.get_by_role("link", name=re.compile(r"\.exr$")).click()
+        delivered = read_colour(Path(download.value.path()))
+        beauty = read_colour(self.server.home / "demo" / "night_quay.0012.exr")
+        self.assertEqual(delivered.shape, beauty.shape)
+        self.assertLess(float(delivered[1].mean()), float(beauty[1].mean()))
+
+        before = self.mean_colour(page)
+        page.reload()
+        self.at_rest(page)
+        expect(page.get_by_role("navigation", name="Path")).to_contain_text("2 levels")
+        np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
+        self.assertIn("−2.00", self.light_head(page, "Beacon").get_attribute("aria-label") or "")
+
+    def wait_for_colour(self, page: Page, wanted: list[float]) -> None:
+        for _ in range(200):
+            if np.allclose(self.mean_colour(page), wanted, atol=0.6):
+                return
+            page.evaluate("() => new Promise((done) => requestAnimationFrame(done))")
+        np.testing.assert_allclose(self.mean_colour(page), wanted, atol=0.6)
+
+    def test_dragging_on_the_board_is_live_and_one_undo(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        head = self.light_head(page, "Quay lamps")
+        box = head.bounding_box()
+        assert box
+        before = self.mean_colour(page)
+        page.mouse.move(box["x"] + 60, box["y"] + 12)
+        page.mouse.down()
+        for step in range(1, 13):
+            page.mouse.move(box["x"] + 60 - 12 * step, box["y"] + 12)
+        page.wait_for_function("document.querySelector('canvas').dataset.settled === 'false'")
+        page.mouse.up()
+        self.at_rest(page)
+        self.assertIn("−3.00", head.get_attribute("aria-label") or "")
+        self.assertLess(sum(self.mean_colour(page)), sum(before) - 1)
+        page.get_by_role("button", name="Undo").click()
+        self.at_rest(page)
+        np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
+        expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+
+    def test_the_ruler_is_a_slider_for_keyboard_and_screen_reader(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        slider = page.get_by_role("slider", name="Level")
+        slider.focus()
+        slider.press("ArrowUp")
+        expect(slider).to_have_attribute("aria-valuetext", "+0.33 stops")
+        slider.press("Shift+ArrowDown")
+        expect(slider).to_have_attribute("aria-valuetext", "+0.30 stops")
+        slider.press("Home")
+        expect(slider).to_have_attribute("aria-valuetext", "0 stops")
+
+    def test_alone_shows_one_light_and_off_none_of_it(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        whole = self.mean_colour(page)
+        self.light_head(page, "Sky").click()
+        page.get_by_role("button", name="alone").click()
+        self.at_rest(page)
+        sky = self.mean_colour(page)
+        self.assertGreater(sky[2], sky[0] * 1.5)
+        page.get_by_role("button", name="alone").click()
+        page.get_by_role("button", name="off", exact=True).click()
+        self.at_rest(page)
+        self.assertLess(self.mean_colour(page)[2], whole[2])
+
+    def test_the_pin_tells_what_a_place_is_made_of(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        page.locator("canvas").click(position={"x": 462, "y": 120})
+        panel = page.get_by_role("region", name="At the pin")
+        expect(panel).to_contain_text("scene-linear")
+        shares = [float(text) for text in re.findall(r"([\d.]+) %", panel.inner_text())]
+        self.assertGreaterEqual(len(shares), 5)
+        page.locator("canvas").press("ArrowRight")
+
+    def test_zoom_to_the_pixel_and_back(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        page.get_by_role("button", name="1:1").click()
+        self.at_rest(page)
+        expect(page.get_by_label("Zoom", exact=True)).to_have_text("100 %")
+        page.locator("canvas").dblclick()
+        self.at_rest(page)
+        expect(page.get_by_role("button", name="fit")).to_have_attribute("aria-pressed", "true")
+
+    def test_tally_and_contact_sheet_and_finish(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        path = page.get_by_role("navigation", name="Path")
+        path.get_by_role("button", name="Beauty").click()
+        tally = page.get_by_role("region", name="Tally")
+        expect(tally).to_contain_text(re.compile(r"Matches\. Largest difference .*half-float rounding allows"))
+        expect(tally).to_contain_text("Residual")
+        path.get_by_role("button", name="Source").click()
+        expect(page.get_by_role("region", name="Contact sheet")).to_contain_text("quay lamps · specular")
+        page.get_by_role("searchbox", name="Find a pass").fill("depth")
+        expect(page.get_by_role("region", name="Contact sheet")).to_contain_text("1 of")
+        path.get_by_role("button", name="Finish").click()
+        before = self.mean_colour(page)
+        self.type_level(page, "Exposure", "1")
+        self.assertGreater(sum(self.mean_colour(page)), sum(before) + 3)
+        expect(path).to_contain_text("exposure +1.00")
+
+    def test_views_change_the_picture_and_the_chain_in_words(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        page.get_by_role("navigation", name="Path").get_by_role("button", name="Display").click()
+        before = self.mean_colour(page)
+        page.get_by_role("combobox").first.wait_for()
+        page.locator("[data-pc-name=select]").first.click()
+        page.get_by_role("option", name="ACES 1.3").click()
+        self.at_rest(page)
+        expect(page.get_by_label("Colour chain")).to_contain_text("ACES 1.0 - SDR Video")
+        self.assertFalse(np.allclose(self.mean_colour(page), before, atol=0.5))
+
+    def test_two_tabs_never_overwrite_each_other_in_silence(self) -> None:
+        first = self.page
+        self.enter_demo(first)
+        self.fresh_variant(first)
+        second = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        self.addCleanup(second.close)
+        second.goto(first.url)
+        self.at_rest(second)
+        self.type_level(first, "Level", "1")
+        slider = second.get_by_role("slider", name="Level")
+        expect(slider).to_have_attribute("aria-valuetext", "+1.00 stops")
+
+    def test_a_render_is_brought_in_and_a_broken_one_explained(self) -> None:
+        page = self.page
+        folder = Path(self._folder.name)
+        write_layers(folder / "street.exr", one_axis_passes())
+        (folder / "broken.exr").write_text("hello")
+        page.locator("input[type=file]").set_input_files(folder / "broken.exr")
+        expect(page.get_by_role("alert")).to_contain_text("broken.exr: not an OpenEXR file")
+        page.locator("input[type=file]").set_input_files(folder / "street.exr")
+        self.at_rest(page)
+        board = page.get_by_role("region", name="Board")
+        expect(board).to_contain_text("Lights")
+        expect(board).to_contain_text("Components")
+        page.get_by_role("button", name="Escala").click()
+        page.get_by_role("button", name="Street").first.wait_for()
+
+    def test_no_serious_finding_of_accessibility(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        script = AXE.read_text()
+        for station in ("Source", "Balance", "Beauty", "Finish", "Display"):
+            with self.subTest(station=station):
+                page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
+                self.at_rest(page)
+                page.evaluate(f"() => {{ {script} }}")
+                found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+                bad = [
+                    f"{v['id']}: {v['nodes'][0]['html'][:160]}"
+                    for v in found["violations"]
+                    if v["impact"] in ("serious", "critical")
+                ]
+                self.assertEqual(bad, [])
+
+
+class KilledServerTest(BrowserTest):
+    def test_nothing_acknowledged_is_lost(self) -> None:
+        def call(path: str, body: object = None) -> dict:
+            data = None if body is None else json.dumps(body).encode()
+            request = urllib.request.Request(self.server.address + path, data, {"Content-Type": "application/json"})
+            with urllib.request.urlopen(request, timeout=30) as answer:
+                return json.load(answer)
+
+        self.enter_demo(self.page)
+        for number in range(3):
+            patch = [{"op": "add", "path": "/balance/lights/beacon", "value": {"stops": -number - 1}}]
+            call("/api/variants/1/edits", {"base": number, "patch": patch, "label": "beacon"})
+            self.server.kill()
+            self.server.start()
+            state = call("/api/variants/1")
+            self.assertEqual(state["head"], number + 1)
+            self.assertEqual(state["document"]["balance"]["lights"]["beacon"]["stops"], -number - 1)
+
+
+class ServerStartTest(BrowserTest):
+    def test_a_port_in_use_is_told_in_one_line(self) -> None:
+        other = RunningServer(Path(self._folder.name) / "other", None)
+        other.port = self.server.port
+        with self.assertRaises(RuntimeError):
+            other.start("serve")
+        other.kill()
