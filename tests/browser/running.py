@@ -1,11 +1,13 @@
 """A real server in a process of its own, and a real browser on it."""
 
+import json
 import os
 import shutil
 import subprocess
 import sys
 import tempfile
 import unittest
+import urllib.request
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -19,7 +21,7 @@ FLAGS = (
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 )  # fmt: skip
-PATIENCE_MS = 60_000
+PATIENCE_MS = 12_000
 
 
 class RunningServer:
@@ -47,6 +49,14 @@ class RunningServer:
         line = self.process.stdout.readline()
         if "ready" not in line:
             raise RuntimeError(f"the server did not start: {line!r}")
+        while command == "demo" and not self.shots():
+            if self.process.poll() is not None:
+                raise RuntimeError("the server ended")
+
+    def shots(self) -> list[Any]:
+        """The shots that the server has by now."""
+        with urllib.request.urlopen(f"{self.address}/api/shots", timeout=30) as answer:
+            return list(json.load(answer)["shots"])
 
     def kill(self) -> None:
         """End it at once, as a power cut would."""
@@ -93,14 +103,14 @@ class BrowserTest(unittest.TestCase):
 
     def enter_demo(self, page: Page) -> None:
         """From the start page into the demo shot, at rest."""
-        shot = page.get_by_role("button", name="Night quay")
-        shot.first.wait_for()
-        if page.get_by_role("navigation", name="Path").count() == 0:
-            shot.first.click()
+        page.locator("canvas, button.shot").first.wait_for()
+        if page.locator("canvas").count() == 0:
+            page.get_by_role("button", name="Night quay").click()
         self.at_rest(page)
 
     def at_rest(self, page: Page) -> None:
-        """Wait until the exact picture is on the screen and everything is kept."""
+        """Wait until the exact picture of the newest state is on the screen and everything is kept."""
+        page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
         page.wait_for_selector("canvas[data-settled=true]")
         page.wait_for_function("!document.querySelector('.saved')?.textContent.includes('saving')")
 

@@ -110,5 +110,9 @@ class DiagnosticsTest(unittest.TestCase):
             with self.subTest(code=code):
                 self.assertIn(code, self.codes(role, planes))
 
+    def test_figures_stay_finite_for_ids_as_large_as_floats_go(self) -> None:
+        found = measure_pass([np.full((4, 300), 3e38, np.float32)])
+        self.assertAlmostEqual(found.mean[0] / 3e38, 1.0, places=5)
+
     def test_a_sound_pass_has_none(self) -> None:
         self.assertEqual(self.codes(Role.BEAUTY, light(1)), set())

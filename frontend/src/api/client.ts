@@ -22,11 +22,15 @@ interface Answer {
 
 /** The data of an answer, or a Problem. The caller names the type: the client widens tuples to arrays. */
 export async function told<Data>(request: Promise<Answer>): Promise<Data> {
-  const { data, error, response } = await request.catch(() => {
-    throw new Problem(0, 'The server does not answer. Is it still running?')
-  })
+  const { data, error, response } = await request.catch(noAnswer)
   if (!response.ok) throw problemOf(response.status, error)
   return data as Data
+}
+
+/** A request that failed to reach the server is told as such; any other error stays what it is. */
+function noAnswer(error: unknown): never {
+  if (error instanceof TypeError) throw new Problem(0, 'The server does not answer. Is it still running?')
+  throw error
 }
 
 function problemOf(status: number, error: unknown): Problem {
@@ -90,9 +94,7 @@ async function postJson(address: string, body: unknown): Promise<Response> {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify(body),
-  }).catch(() => {
-    throw new Problem(0, 'The server does not answer. Is it still running?')
-  })
+  }).catch(noAnswer)
   if (!response.ok) throw problemOf(response.status, await response.json().catch(() => undefined))
   return response
 }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Level } from '@/api/types'
-import { isNeutral, percent, spoken, stopsText, type Axis } from '@/stores/levels'
+import { isNeutral, NEUTRAL, percent, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useLevelDrag } from './useLevelDrag'
 
@@ -15,9 +15,12 @@ const props = defineProps<{
 const room = useRoom()
 const drag = useLevelDrag()
 const chosen = computed(() => room.chosen?.axis === props.axis && room.chosen.name === props.name)
-const state = computed(() =>
-  props.level.mute ? 'off' : props.level.solo ? 'alone' : stopsText(props.level.stops),
-)
+const state = computed(() => {
+  const { mute, solo, stops, kelvin } = props.level
+  if (mute) return 'off'
+  if (solo) return 'alone'
+  return stops === 0 && kelvin !== NEUTRAL.kelvin ? `${kelvin} K` : stopsText(stops)
+})
 </script>
 
 <template>
@@ -26,7 +29,6 @@ const state = computed(() =>
     class="head-cell"
     :class="{ chosen, changed: !isNeutral(level), across: axis === 'components' }"
     :aria-pressed="chosen"
-    :aria-label="`${spoken(name)}, ${percent(share)} of the light, ${state}${state.match(/\d/) ? ' stops' : ''}`"
     :title="`${spoken(name)}: drag sideways to change its level`"
     @pointerdown="drag.begin($event, axis, name)"
     @pointermove="drag.move"
@@ -59,7 +61,7 @@ const state = computed(() =>
   touch-action: none;
 }
 .across {
-  grid-template-columns: auto 1fr;
+  grid-template-columns: 1fr auto;
   padding-left: 4px;
 }
 .chosen {
@@ -83,9 +85,12 @@ const state = computed(() =>
   color: var(--text-3);
   font-size: 11px;
 }
+.across .name {
+  grid-column: 1 / 3;
+}
 .across .share {
-  grid-row: 1;
-  padding-left: 5px;
+  grid-row: 2;
+  grid-column: 2;
 }
 .state {
   grid-row: 1 / 3;

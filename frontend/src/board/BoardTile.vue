@@ -51,7 +51,7 @@ const state = computed(() => {
     @keydown.down.prevent="drag.step(axis, name, -1)"
   >
     <span class="small" :style="picture" />
-    <span v-if="!bare" class="state">{{ state }}</span>
+    <span v-if="!bare" class="state" aria-hidden="true">{{ state }}</span>
     <i v-if="!bare" class="bar" :style="{ width: `${Math.min(100, cell.share * 100)}%` }" />
   </button>
 </template>

@@ -14,7 +14,7 @@ const REST_MS = 140
  * follows the fast one. A late answer never replaces a newer one.
  */
 export class PictureLoop {
-  private wanted: Wish | null = null
+  private wanted: { wish: Wish; moving: boolean } | null = null
   private busy = false
   private rest: ReturnType<typeof setTimeout> | undefined
   private stopped = false
@@ -32,18 +32,18 @@ export class PictureLoop {
 
   /** Ask for a picture; `moving` while something is still dragged. */
   want(wish: Wish, moving: boolean): void {
-    this.wanted = wish
+    this.wanted = { wish, moving }
     this.number += 1
     clearTimeout(this.rest)
-    void this.next(moving)
+    void this.next()
   }
 
-  private async next(moving: boolean): Promise<void> {
+  private async next(): Promise<void> {
     if (this.busy || this.stopped || !this.wanted) return
-    const wish = this.wanted
+    const { wish, moving } = this.wanted
     this.wanted = null
     const shown = await this.fetch(wish, true)
-    if (this.wanted) return this.next(moving)
+    if (this.wanted) return this.next()
     if (shown && !moving) this.settle(wish)
   }
 
@@ -53,7 +53,7 @@ export class PictureLoop {
     this.rest = setTimeout(async () => {
       if (number !== this.number || this.busy) return
       await this.fetch(wish, false, () => number === this.number)
-      if (this.wanted) void this.next(false)
+      if (this.wanted) void this.next()
     }, REST_MS)
   }
 

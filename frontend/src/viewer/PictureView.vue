@@ -10,6 +10,9 @@ const shots = useShot()
 const room = useRoom()
 const troubles = useTroubles()
 const canvas = ref<HTMLCanvasElement>()
+/** Each page is a viewer of its own: its newer pictures replace only its own waiting ones. */
+const page = Math.random().toString(36).slice(2)
+const shown = ref('')
 const pinMark = ref<Place | null>(null)
 const wipeMark = ref<number | null>(null)
 let frame: FrameCanvas | null = null
@@ -20,19 +23,26 @@ const size = computed(() => ({
   height: shots.shot?.render.display.height ?? 9,
 }))
 
-const now = new PictureLoop('now', {
+const now = new PictureLoop(`now ${page}`, {
   shown(answer, wish, settled) {
     frame?.show(answer.bitmap, wish.region)
     room.milliseconds = answer.milliseconds
     room.settled = settled
+    shown.value = stateOf(wish.variantId, shots.variant?.head, wish.station)
     performance.mark('picture shown', { detail: { settled } })
   },
   failed: (error) => troubles.tell(error),
 })
-const held = new PictureLoop('held', {
+const held = new PictureLoop(`held ${page}`, {
   shown: (answer, wish) => frame?.showHeld({ bitmap: answer.bitmap, region: wish.region }, wipeEdge()),
   failed: (error) => troubles.tell(error),
 })
+
+/** What a picture shows, in a word that tells whether it is the newest. */
+function stateOf(variantId: number | undefined, head: number | undefined, station: string): string {
+  return `${variantId}.${head}.${station}.${shots.renderKey}`
+}
+const wanted = computed(() => stateOf(shots.variant?.id, shots.variant?.head, room.tap))
 
 function wish(): Wish | null {
   if (!frame || !shots.variant) return null
@@ -50,13 +60,13 @@ function wish(): Wish | null {
 }
 
 function ask() {
-  const wanted = wish()
-  if (!wanted) return
+  const next = wish()
+  if (!next) return
   room.settled = false
-  now.want(wanted, shots.draft.length > 0)
+  now.want(next, shots.draft.length > 0)
   if (room.held && room.comparing !== 'now') {
     const document = [{ op: 'replace' as const, path: '', value: room.held.document }]
-    held.want({ ...wanted, patch: document }, false)
+    held.want({ ...next, patch: document }, false)
   }
 }
 
@@ -190,7 +200,7 @@ function onKey(event: KeyboardEvent) {
       tabindex="0"
       role="img"
       aria-label="The picture. Arrow keys move the pin, the wheel zooms, drag to pan."
-      :data-settled="room.settled"
+      :data-settled="room.settled && shown === wanted && !shots.saving"
       @pointerdown="onDown"
       @pointermove="onMove"
       @pointerup="onUp"

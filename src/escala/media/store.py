@@ -23,7 +23,7 @@ from .sources import SourceFile
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
-_FORMAT = 2
+_FORMAT = 3
 
 
 @dataclass(frozen=True)
