@@ -19,7 +19,6 @@ demo: setup
 
 test: setup chromium
 	$(BIN)/python -m unittest discover -s tests -t . -v
-	cd frontend && npm run --silent test
 
 test-core: setup
 	$(BIN)/python -m unittest discover -s tests/core -t .

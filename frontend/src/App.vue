@@ -40,7 +40,8 @@ async function heard(event: ServerEvent) {
     else if (event.kind === 'shots') await shots.loadShots()
     else if (event.kind === 'trouble') troubles.tell(event.sentence)
     else if (event.shot_id !== shots.shot?.id) return
-    else if (event.kind === 'render' || event.kind === 'variants') await shots.reloadShot()
+    else if (event.kind === 'render') await shots.reloadRender()
+    else if (event.kind === 'variants') await shots.reloadShot()
     else if (event.variant_id === shots.variant?.id && event.head !== shots.variant.head && !shots.saving)
       await shots.openVariant(event.variant_id)
   } catch (error) {

@@ -21,13 +21,14 @@ FLAGS = (
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 )  # fmt: skip
-PATIENCE_MS = 12_000
+PATIENCE_MS = 30_000
+SMALL_DEMO = StageJob(320, 180, 4)
 
 
 class RunningServer:
     """`escala demo` on a home of its own, whose demo is a small finished render."""
 
-    def __init__(self, home: Path, job: StageJob | None = StageJob(320, 180, 4)) -> None:
+    def __init__(self, home: Path, job: StageJob | None) -> None:
         self.home, self.port = home, free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.process: subprocess.Popen[str] | None = None
@@ -79,7 +80,7 @@ class BrowserTest(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls._folder = tempfile.TemporaryDirectory(prefix="escala-browser-")
         cls.addClassCleanup(cls._folder.cleanup)
-        cls.server = RunningServer(Path(cls._folder.name) / "home")
+        cls.server = RunningServer(Path(cls._folder.name) / "home", SMALL_DEMO)
         cls.server.start()
         cls.addClassCleanup(lambda: cls.server.kill())
         cls.playwright = sync_playwright().start()

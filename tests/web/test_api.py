@@ -139,7 +139,8 @@ class DeliveryApiTest(ApiTest):
         np.testing.assert_array_equal(read_colour(self.folder / "got.exr"), read_colour(self.folder / "cli.exr"))
 
     def test_a_cdl_file_is_read(self) -> None:
-        text = '<ColorCorrection id="a"><SOPNode><Slope>1.1 1 1</Slope><Offset>0 0 0</Offset><Power>1 1 1</Power></SOPNode></ColorCorrection>'
+        numbers = "<Slope>1.1 1 1</Slope><Offset>0 0 0</Offset><Power>1 1 1</Power>"
+        text = f'<ColorCorrection id="a"><SOPNode>{numbers}</SOPNode></ColorCorrection>'
         self.assertEqual(self.client.post("/api/cdl?name=a.cc", data=text).get_json()["slope"], [1.1, 1.0, 1.0])
         self.assertEqual(self.client.post("/api/cdl?name=a.cc", data="hello").status_code, 422)
 

@@ -40,8 +40,23 @@ export const useShot = defineStore('shot', () => {
     remember()
   }
 
+  /** Hear of new names and variants; the variant on the bench stays, unless it is gone. */
   async function reloadShot() {
-    if (shot.value) await openShot(shot.value.id, variant.value?.id)
+    const id = shot.value?.id
+    if (id === undefined) return
+    const found = await told<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
+    if (shot.value?.id !== id) return
+    shot.value = found
+    const gone = !found.variants.some((v) => v.id === variant.value?.id)
+    if (gone && found.variants[0] && !saving.value) await openVariant(found.variants[0].id)
+  }
+
+  /** The pixels behind the shot are new: ask for every picture again. */
+  async function reloadRender() {
+    await reloadShot()
+    if (variant.value)
+      variant.value = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(variant.value.id)))
+    renderKey.value += 1
   }
 
   /** Keep an edit. Edits are sent one after another, each on the revision that the one before made. */
@@ -116,7 +131,8 @@ export const useShot = defineStore('shot', () => {
 
   return {
     shots, shot, variant, draft, document, savedAt, saving, renderKey,
-    loadShots, openShot, openVariant, reloadShot, edit, undo, redo, preview, addVariant, renameVariant, deleteVariant, close,
+    loadShots, openShot, openVariant, reloadShot,
+    reloadRender, edit, undo, redo, preview, addVariant, renameVariant, deleteVariant, close,
   } // prettier-ignore
 })
 

@@ -1,6 +1,6 @@
 import { fetchPicture, Problem, type PictureAnswer, type PictureWish } from '@/api/client'
 
-export type Wish = Omit<PictureWish, 'live' | 'viewer'> & { variantId: number }
+export type Wish = Omit<PictureWish, 'viewer' | 'live'> & { variantId: number }
 
 export interface LoopHooks {
   shown: (answer: PictureAnswer, wish: Wish, settled: boolean) => void
@@ -61,7 +61,7 @@ export class PictureLoop {
     this.busy = true
     try {
       const { variantId, ...rest } = wish
-      const answer = await fetchPicture(variantId, { ...rest, live, viewer: this.viewer })
+      const answer = await fetchPicture(variantId, { ...rest, viewer: this.viewer, live })
       if (!this.stopped && current()) this.hooks.shown(answer, wish, !live)
       return true
     } catch (error) {

@@ -61,7 +61,7 @@ def measure_pass(planes: Sequence[NDArray[Any]]) -> PassStatistics:
 def _measure_rows(plane, bits, out):  # type: ignore[no-untyped-def]
     """Of each row: lowest, highest and sum of the finite values, their number, and how many are negative."""
     for y in numba.prange(plane.shape[0]):
-        low, high, total = _LARGEST, -_LARGEST, 0.0
+        low, high, total = _LARGEST, -_LARGEST, np.float64(0.0)
         count, below = np.int32(0), np.int32(0)
         for x in range(plane.shape[1]):
             finite = (bits[y, x] & np.uint32(0x7F800000)) != np.uint32(0x7F800000)
