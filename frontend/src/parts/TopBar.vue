@@ -23,7 +23,9 @@ const saved = computed(() => {
 })
 const frames = computed(() => {
   const numbers = Object.keys(shots.shot?.render.frames ?? {})
-  return numbers.length > 1 ? `${numbers.length} frames` : 'still'
+  if (numbers.length > 1) return `${numbers.length} frames`
+  const { samples, samplesWanted } = shots.shot?.render.attributes ?? {}
+  return Number(samples) < Number(samplesWanted) ? `still, ${samples} of ${samplesWanted} samples` : 'still'
 })
 
 const items = [

@@ -65,7 +65,8 @@ def _keep_demo(studio: Studio) -> None:
         command = [sys.executable, "-m", "escala.cli", "stage", "--out", str(folder)]
         renderer = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     job = studio.jobs.start("rendering the demo", lambda job: _watch_renderer(studio, job, renderer, done))
-    seen = 0.0
+    kept = done.exists() and _demo_shot(studio, folder / DEMO_FILE) is not None
+    seen = _time_of(folder / DEMO_FILE) if kept else 0.0
     while job.state == "running" or seen != _time_of(folder / DEMO_FILE):
         newest = _time_of(folder / DEMO_FILE)
         if newest != seen:
@@ -91,12 +92,18 @@ def _time_of(file: Path) -> float:
     return file.stat().st_mtime if file.is_file() else 0.0
 
 
-def _show_demo(studio: Studio, file: Path) -> None:
+def _demo_shot(studio: Studio, file: Path) -> int | None:
     with studio.session() as session:
-        shot_id = next((shot.id for shot in all_shots(session) if str(file) in shot.sources), None)
+        return next((shot.id for shot in all_shots(session) if str(file) in shot.sources), None)
+
+
+def _show_demo(studio: Studio, file: Path) -> None:
+    shot_id = _demo_shot(studio, file)
     try:
         if shot_id is None:
-            studio.take_in([str(file)], DEMO_NAME)
+            job = studio.take_in([str(file)], DEMO_NAME)
+            while job.state == "running":
+                time.sleep(_POLL_SECONDS)
         else:
             studio.reread(shot_id)
     except EscalaError as error:

@@ -1,0 +1,53 @@
+import threading
+import time
+import unittest
+
+from escala.core.errors import BadSource
+from escala.record.shots import NotFound
+from escala.web.events import EventHub
+from escala.web.jobs import Job, JobBoard
+
+
+class JobTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.hub = EventHub()
+        self.board = JobBoard(self.hub)
+
+    def ended(self, job: Job) -> Job:
+        end = time.monotonic() + 10
+        while job.state == "running" and time.monotonic() < end:
+            pass
+        return job
+
+    def test_results_and_failures_are_kept(self) -> None:
+        def fall(job: Job) -> None:
+            raise BadSource("a.exr: no such file")
+
+        self.assertEqual(self.ended(self.board.start("reading", lambda job: 7)).result, 7)
+        failed = self.ended(self.board.start("reading", fall))
+        self.assertEqual((failed.state, failed.error), ("failed", "a.exr: no such file"))
+
+    def test_a_stopped_job_ends_at_its_next_report(self) -> None:
+        gate = threading.Event()
+
+        def work(job: Job) -> None:
+            gate.wait(10)
+            self.board.report(job, 0.5, "half")
+
+        job = self.board.start("delivering", work)
+        job.stop.set()
+        gate.set()
+        self.assertEqual(self.ended(job).state, "cancelled")
+
+    def test_pages_hear_of_progress(self) -> None:
+        stream = self.hub.listen()
+        self.assertEqual(next(stream), ": listening\n\n")
+        self.board.report(Job(1, "reading"), 0.25, "decoding")
+        heard = next(stream)
+        self.assertIn('"share": 0.25', heard)
+        stream.close()
+        self.hub.tell("shots")
+
+    def test_unknown_jobs_are_told(self) -> None:
+        with self.assertRaisesRegex(NotFound, "no job 99"):
+            self.board.find(99)
