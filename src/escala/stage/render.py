@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 
 from escala.media.exr import write_exr
 from escala.media.windows import Window
@@ -47,7 +48,9 @@ def render_frame(job: StageJob, frame: int, path: Path, progress: Progress = lam
         progress(last, job.samples)
         if last not in (*_SHOWN_AT, job.samples):
             continue
-        parts = passes.film_to_contributions(film, extras, guides, last, job.clean)
+        # The first state shall be seen soon: it is neither cleaned nor packed tightly.
+        clean = job.clean and (last != _SHOWN_AT[0] or last == job.samples)
+        parts = passes.film_to_contributions(film, extras, guides, last, clean)
         channels = passes.contributions_to_channels(parts, extras, guides, last)
         channels |= passes.cryptomatte_channels("CryptoObject", objects, object_counts, last)
         channels |= passes.cryptomatte_channels("CryptoMaterial", materials, material_counts, last)
@@ -72,4 +75,5 @@ def _write(job: StageJob, frame: int, done: int, path: Path, channels: dict, lay
         "samples": done,
         "samplesWanted": job.samples,
     }
-    write_exr(path, channels, window, window, attributes)
+    packing = OpenEXR.ZIP_COMPRESSION if done == job.samples else OpenEXR.RLE_COMPRESSION
+    write_exr(path, channels, window, window, attributes, packing)

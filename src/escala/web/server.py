@@ -1,6 +1,7 @@
 """Starts the server; with `demo`, the made-up shot renders itself in the background and improves on screen."""
 
 import secrets
+import shutil
 import socket
 import subprocess
 import sys
@@ -63,6 +64,8 @@ def _keep_demo(studio: Studio) -> None:
     renderer = None
     if not done.exists():
         command = [sys.executable, "-m", "escala.cli", "stage", "--out", str(folder)]
+        if shutil.which("nice"):  # whoever works in the application comes first
+            command = ["nice", "-n", "10", *command]
         renderer = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     job = studio.jobs.start("rendering the demo", lambda job: _watch_renderer(studio, job, renderer, done))
     kept = done.exists() and _demo_shot(studio, folder / DEMO_FILE) is not None
