@@ -116,6 +116,7 @@ def rebuild_report(render: Render, frame: StoredFrame) -> dict[str, Any]:
         "reference": render.reference,
         "max_abs": found.max_abs if found else None,
         "rms": found.rms if found else None,
+        "psnr": found.psnr if found else None,
         "outside_share": found.outside_share if found else None,
         "exact": bool(found and found.exact),
         "factor": list(factor) if factor else None,

@@ -3,6 +3,7 @@
 import json
 import os
 import shutil
+import socket
 import subprocess
 import sys
 import tempfile
@@ -14,7 +15,7 @@ from typing import Any, ClassVar
 from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
 from escala.stage.render import StageJob, render_frame
-from escala.web.server import DEMO_FILE, free_port
+from escala.web.server import DEMO_FILE
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = (
@@ -23,6 +24,13 @@ FLAGS = (
 )  # fmt: skip
 PATIENCE_MS = 30_000
 SMALL_DEMO = StageJob(320, 180, 4)
+
+
+def free_port() -> int:
+    """A port that nobody uses just now."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
 
 
 class RunningServer:

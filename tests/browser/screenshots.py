@@ -15,7 +15,8 @@ from escala.web.settings import default_home
 from tests.browser.running import CHROMIUM, FLAGS, BrowserTest, RunningServer
 
 TARGET = Path(__file__).parents[2] / "docs" / "screenshots"
-STATIONS = ("Source", "Beauty", "Finish", "Display")
+# Stations, and words that are there once a station has what it shows.
+STATIONS = {"Source": "of 57 passes", "Beauty": "Matches.", "Finish": "ASC CDL", "Display": "Working space"}
 
 
 def main() -> None:
@@ -41,7 +42,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
     helper = BrowserTest()
     page.goto(server.address)
     page.locator("button.shot").wait_for()
-    page.locator("button.shot img").wait_for()
+    _all_drawn(page)
     page.screenshot(path=TARGET / "start.png")
     helper.enter_demo(page)
     for light, label, text in (("Beacon", "Level", "-2"), ("Cabin", "Temperature", "3400")):
@@ -54,16 +55,24 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("region", name="At the pin").get_by_text("scene-linear").wait_for()
     helper.at_rest(page)
     page.screenshot(path=TARGET / "balance.png")
-    for station in STATIONS:
+    for station, words in STATIONS.items():
         page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
         page.mouse.move(640, 300)
+        page.get_by_text(words).first.wait_for()
         helper.at_rest(page)
-        page.evaluate("Promise.all([...document.images].map((i) => i.decode().catch(() => 0)))")
+        _all_drawn(page)
         page.screenshot(path=TARGET / f"{station.lower()}.png")
     page.get_by_role("button", name="Deliver").click()
     page.get_by_role("button", name="Write the file").click()
     page.locator("aside.deliver a").wait_for()
     page.screenshot(path=TARGET / "deliver.png")
+
+
+def _all_drawn(page: Page) -> None:
+    """Wait for every picture of the page, those of style sheets too."""
+    addresses = "[...document.querySelectorAll('.small')].map((e) => getComputedStyle(e).backgroundImage.slice(5, -2))"
+    load = "(a) => { const i = new Image(); i.src = a; return i.decode().catch(() => 0) }"
+    page.evaluate(f"Promise.all([...new Set([...[...document.images].map((i) => i.src), ...{addresses}])].map({load}))")
 
 
 if __name__ == "__main__":

@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 
 from escala.core.colour import colour_config
-from escala.core.levels import gain_to_stops, level_gain, names_that_count, normalise_tint, stops_to_gain
+from escala.core.levels import level_gain, names_that_count, normalise_tint, stops_to_gain
 from escala.core.temperature import kelvin_to_xy
 
 
@@ -11,9 +11,9 @@ class LevelTest(unittest.TestCase):
     def setUp(self) -> None:
         self.space = colour_config("ACES 2").working_space("ACEScg")
 
-    def test_stops_there_and_back(self) -> None:
-        for stops in (-4.0, 0.0, 2.5):
-            self.assertAlmostEqual(gain_to_stops(stops_to_gain(stops)), stops)
+    def test_a_stop_doubles(self) -> None:
+        for stops, gain in ((-4.0, 1 / 16), (0.0, 1.0), (2.5, 5.656854)):
+            self.assertAlmostEqual(stops_to_gain(stops), gain, places=6)
 
     def test_luminance_weights_are_those_of_ap1(self) -> None:
         np.testing.assert_allclose(self.space.luminance_weights, [0.2722287, 0.6740818, 0.0536895], atol=2e-6)

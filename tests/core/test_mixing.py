@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 
 from escala.core.errors import ShapeError
-from escala.core.mixing import add_term, channel_means, mix_planes
+from escala.core.mixing import channel_means, mix_planes
 from tests.made import light
 
 
@@ -21,7 +21,7 @@ class MixTest(unittest.TestCase):
     def test_a_moved_light_costs_one_multiply_add(self) -> None:
         base, term = light(1), light(2)
         gain = np.array([2.0, 0.5, 0.0], np.float32)
-        np.testing.assert_array_equal(add_term(base, term, gain), base + gain[:, None, None] * term)
+        np.testing.assert_array_equal(mix_planes([term], gain, base), base + gain[:, None, None] * term)
 
     def test_shapes_must_agree(self) -> None:
         with self.assertRaisesRegex(ShapeError, "24, 32"):

@@ -121,6 +121,7 @@ class PictureApiTest(ApiTest):
             f"/api/shots/{shot}/pass?name=key&width=64", headers={"If-None-Match": first.headers["ETag"]}
         )
         self.assertEqual(again.status_code, 304)
+        self.assertEqual(self.client.get("/api/shots").get_json()["shots"][0]["cover"], "rgba")
         self.assertEqual(self.client.get(f"/api/shots/{shot}/pass?name=ghost").status_code, 422)
 
 

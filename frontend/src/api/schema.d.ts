@@ -739,6 +739,8 @@ export interface components {
             max_abs: number;
             /** Outside Share */
             outside_share: number;
+            /** Psnr */
+            psnr: number | null;
             recipe: components["schemas"]["Recipe"];
             /** Rms */
             rms: number;
@@ -1195,6 +1197,8 @@ export interface components {
          * @description A shot in a list.
          */
         ShotName: {
+            /** Cover */
+            cover: string | null;
             /** Frames */
             frames: number;
             /** Height */

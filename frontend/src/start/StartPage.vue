@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
-import { api, told, upload } from '@/api/client'
+import { api, passPicture, told, upload } from '@/api/client'
 import type { Job, MediaEntry } from '@/api/types'
 import { spoken } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
@@ -73,11 +73,7 @@ function show(id: number) {
         None yet. Open a render below, or start with <code>make demo</code>.
       </p>
       <button v-for="shot in shots.shots" :key="shot.id" type="button" class="shot" @click="show(shot.id)">
-        <img
-          :src="`/api/shots/${shot.id}/pass?name=${'rgba'}&width=320&key=${shots.renderKey}`"
-          alt=""
-          @error="($event.target as HTMLImageElement).style.visibility = 'hidden'"
-        />
+        <img v-if="shot.cover" :src="passPicture(shot.id, shot.cover, 320, shots.renderKey)" alt="" />
         <span class="name">{{ spoken(shot.name) }}</span>
         <span class="quiet"
           >{{ shot.width }} × {{ shot.height }} · {{ shot.passes }} passes ·

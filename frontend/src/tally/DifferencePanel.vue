@@ -7,7 +7,7 @@ import { useTally } from './useTally'
 const GAINS = [1, 10, 100, 1000, 10000]
 const shots = useShot()
 const room = useRoom()
-const { tally } = useTally()
+const { tally, loaded } = useTally()
 const gain = ref(1000)
 const verdict = computed(() => tally.value?.verdict ?? null)
 const address = computed(() =>
@@ -50,7 +50,9 @@ function goWorst() {
       </dd>
     </dl>
   </section>
-  <p v-else class="quiet empty">There is no reference to compare with.</p>
+  <p v-else class="quiet empty">
+    {{ loaded ? 'There is no reference to compare with.' : 'Comparing with the reference' }}
+  </p>
 </template>
 
 <style scoped>

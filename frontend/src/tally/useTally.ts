@@ -1,21 +1,23 @@
-import { onScopeDispose, ref, shallowRef, watch } from 'vue'
+import { createSharedComposable } from '@vueuse/core'
+import { ref, shallowRef, watch } from 'vue'
 import { api, told } from '@/api/client'
 import type { Tally } from '@/api/types'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
-/** The tally of the variant on the bench, and the address of its sheet of pictures. */
-export function useTally() {
+/** The tally of the variant on the bench and the address of its pictures, asked for once by all who show it. */
+export const useTally = createSharedComposable(() => {
   const shots = useShot()
   const troubles = useTroubles()
   const tally = shallowRef<Tally | null>(null)
+  const loaded = ref(false)
   const sheet = ref('')
-  let stopped = false
-  onScopeDispose(() => (stopped = true))
 
   watch(
     () => [shots.variant?.id, shots.variant?.document.recipe, shots.renderKey],
-    async () => {
+    async (_now, _before, onCleanup) => {
+      let stale = false
+      onCleanup(() => (stale = true))
       const id = shots.variant?.id
       if (id === undefined) return
       try {
@@ -23,14 +25,15 @@ export function useTally() {
         const answer = await told<{ tally: Tally | null }>(
           api.GET('/api/variants/{variant_id}/tally', { params }),
         )
-        if (stopped) return
+        if (stale) return
         tally.value = answer.tally
+        loaded.value = true
         sheet.value = `/api/variants/${id}/tally/sheet?key=${shots.renderKey}-${shots.variant?.head}`
       } catch (error) {
-        troubles.tell(error)
+        if (!stale) troubles.tell(error)
       }
     },
     { immediate: true },
   )
-  return { tally, sheet }
-}
+  return { tally, loaded, sheet }
+})

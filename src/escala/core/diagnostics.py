@@ -51,11 +51,6 @@ def join_statistics(measured: Sequence[tuple[float, float, float, int, int]]) ->
     return PassStatistics(low, high, mean, sum(not_finite), sum(negative))
 
 
-def measure_pass(planes: Sequence[NDArray[Any]]) -> PassStatistics:
-    """Range, mean and counts of a pass, a plane (H, W) of any type for each channel."""
-    return join_statistics([measure_plane(plane) for plane in planes])
-
-
 # What is not finite is told by its bits, so that the sums may be taken in any order and become vector code.
 @numba.njit(nogil=True, parallel=True, cache=True, error_model="numpy", fastmath={"reassoc", "nnan", "ninf", "nsz"})
 def _measure_rows(plane, bits, out):  # type: ignore[no-untyped-def]

@@ -30,11 +30,6 @@ def stops_to_gain(stops: float) -> float:
     return float(2.0**stops)
 
 
-def gain_to_stops(gain: float) -> float:
-    """log2(gain); minus infinity for 0."""
-    return float(np.log2(gain)) if gain > 0 else float("-inf")
-
-
 def normalise_tint(tint: ArrayLike, space: WorkingSpace) -> NDArray[np.float64]:
     """`tint` scaled to luminance 1, so that tinting does not change brightness; black stays black. (3,)."""
     colour = np.asarray(tint, np.float64)

@@ -37,19 +37,6 @@ def mix_planes(
     return out
 
 
-def add_term(base: Planes, term: Planes, gain: ArrayLike) -> Planes:
-    """`base + gain * term`: all that a drag of one light costs. `gain`: (3,)."""
-    return mix_planes([term], as_planes(gain).reshape(1, 3), base)
-
-
-def sum_magnitudes(terms: Sequence[Planes], weights: Sequence[float]) -> Planes:
-    """`sum of weights[i] * |terms[i]|`, the magnitude that rounding bounds grow with; (3, H, W)."""
-    total = np.zeros(terms[0].shape, np.float32)
-    for term, weight in zip(terms, weights, strict=True):
-        total += np.float32(weight) * np.abs(term)
-    return total
-
-
 def channel_means(planes: Planes) -> NDArray[np.float64]:
     """The mean of each channel over its finite pixels, (3,)."""
     return np.array([np.mean(plane[np.isfinite(plane)], dtype=np.float64) if plane.size else 0.0 for plane in planes])

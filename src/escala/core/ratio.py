@@ -21,10 +21,3 @@ def gain_ratio(terms: Sequence[Planes], gains: ArrayLike) -> Planes:
     ratio = np.ones_like(plain)
     np.divide(changed, plain, out=ratio, where=lit)
     return ratio
-
-
-def balance_two_axes(
-    beauty: Planes, lights: Sequence[Planes], light_gains: ArrayLike, components: Sequence[Planes], gains: ArrayLike
-) -> Planes:
-    """`B * ratio of lights * ratio of components`: an approximation, exact when either axis is neutral. (3, H, W)."""
-    return as_planes(beauty) * gain_ratio(lights, light_gains) * gain_ratio(components, gains)

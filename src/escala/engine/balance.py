@@ -29,11 +29,6 @@ class BalancePlan:
         ones = bool(np.all(self.gains == 1.0)) and self.residual_gain == 1.0
         return ones and (self.second is None or bool(np.all(self.second[1] == 1.0)))
 
-    @property
-    def is_approximate(self) -> bool:
-        """Whether both axes change at once without passes for it."""
-        return self.second is not None
-
 
 def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> BalancePlan | None:
     """How to apply a variant's levels, None where no recipe was found.

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from math import isfinite
 from pathlib import Path
 
 import numpy as np
@@ -146,6 +147,7 @@ def _found(render: Render, frame: StoredFrame, candidate: Candidate) -> FoundRec
         exact=bool(proof and proof.exact),
         max_abs=proof.max_abs if proof else 0.0,
         rms=proof.rms if proof else 0.0,
+        psnr=proof.psnr if proof and isfinite(proof.psnr) else None,
         outside_share=proof.outside_share if proof else 1.0,
     )
 

@@ -1,7 +1,5 @@
 """A frame of a shot, evaluated along the path at any look; results are kept by what made them."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from escala.core.mixing import mix_planes
@@ -19,14 +17,6 @@ from .corrections import apply_correction
 from .look import Look, full_look, resize_planes, sample_pass
 
 _BAND_ROWS = 128
-
-
-@dataclass(frozen=True)
-class Beauty:
-    """A picture in the working space, with the alpha of the render where it has one."""
-
-    planes: Planes
-    alpha: Planes | None
 
 
 class FrameEngine:

@@ -63,6 +63,7 @@ class FoundRecipe(Document):
     exact: bool
     max_abs: float
     rms: float
+    psnr: float | None
     outside_share: float
 
 

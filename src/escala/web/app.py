@@ -16,7 +16,6 @@ from .studio import Studio
 from .variant_routes import variant_routes
 
 STATIC = Path(__file__).parent / "static"
-_JSON_LIMIT = 4 * 2**20
 
 
 def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:

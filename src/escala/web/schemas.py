@@ -175,6 +175,7 @@ class ShotName(BaseModel):
     height: int
     frames: int
     passes: int
+    cover: str | None
 
 
 class ShotOut(BaseModel):
@@ -274,6 +275,20 @@ def variant_out(row: VariantRow, render: Render, can_redo: bool) -> VariantOut:
         document=document,
         stations=[StationWords(name=name, words=text, changes=changes) for name, text, changes in words],
         chain=list(colouring_of(render, document).words),
+    )
+
+
+def shot_name(shot_id: int, name: str, render: Render) -> ShotName:
+    """A shot for a list; its cover is the beauty, else the first pass of light."""
+    light = next((p.name for p in render.passes if p.is_colour), None)
+    return ShotName(
+        id=shot_id,
+        name=name,
+        width=render.width,
+        height=render.height,
+        frames=len(render.frames),
+        passes=len(render.passes),
+        cover=render.reference or light,
     )
 
 

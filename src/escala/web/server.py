@@ -2,7 +2,6 @@
 
 import secrets
 import shutil
-import socket
 import subprocess
 import sys
 import threading
@@ -48,13 +47,6 @@ def serve(settings: Settings, demo: bool = False) -> None:
 def demo_folder(settings: Settings) -> Path:
     """Where the demo's renders are kept."""
     return settings.home / "demo"
-
-
-def free_port() -> int:
-    """A port that nobody uses just now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 def _keep_demo(studio: Studio) -> None:

@@ -23,9 +23,9 @@ from .schemas import (
     NewShot,
     PassQuery,
     ShotList,
-    ShotName,
     ShotOut,
     ShotPath,
+    shot_name,
     shot_out,
 )
 from .studio import Studio
@@ -41,11 +41,7 @@ def shot_routes(studio: Studio) -> APIBlueprint:
     def list_shots() -> dict[str, Any]:
         with studio.session() as session:
             rows = [(row.id, row.name, shot_render(row)) for row in all_shots(session)]
-        shots = [
-            ShotName(id=i, name=name, width=r.width, height=r.height, frames=len(r.frames), passes=len(r.passes))
-            for i, name, r in rows
-        ]
-        return ShotList(shots=shots).model_dump()
+        return ShotList(shots=[shot_name(*row) for row in rows]).model_dump()
 
     @routes.post("/shots", responses={202: JobOut})
     def open_shot(body: NewShot) -> tuple[dict[str, Any], int]:
