@@ -2,9 +2,10 @@
 
 import numba
 import numpy as np
+from numpy.typing import NDArray
 
 from escala.core.baked_view import BakedView
-from escala.core.colour import colour_config
+from escala.core.colour import ColourConfig, colour_config
 from escala.core.mixing import mix_planes
 
 from .figures import Figure, made_up_light, seconds
@@ -46,6 +47,7 @@ def bench_view() -> Figure:
     scene = config.convert(planes, "Linear Rec.709 (sRGB)", "ACEScg")
     packed = np.ascontiguousarray(scene.transpose(1, 2, 0))
     view = BakedView(config, "ACEScg", config.default_view)
+    view.refine()
     threads = numba.get_num_threads()
     numba.set_num_threads(1)
     try:
@@ -53,9 +55,19 @@ def bench_view() -> Figure:
         baked = seconds(lambda: view.to_bytes(scene), 5)
     finally:
         numba.set_num_threads(threads)
-    expected = np.rint(np.clip(config.display_packed(packed, "ACEScg", config.default_view), 0, 1) * 255)
-    error = np.abs(view.to_bytes(scene) - expected)
+    # Beside the picture, colours of any hue, saturation and brightness: the view bends at the edge of the gamut.
+    rng = np.random.default_rng(1)
+    any_colour = (2.0 ** rng.uniform(-9, 7, (1, 400_000, 3)) * rng.random((1, 400_000, 3)) ** 3).astype(np.float32)
+    errors = [_error(config, view, packed), _error(config, view, any_colour)]
+    largest, mean = (max(error.max() for error in errors), max(error.mean() for error in errors))
+    beyond = np.mean(errors[1] > 2)
     ratio = exact / baked
-    ok = ratio >= 8 and error.max() <= 2 and error.mean() <= 0.35
-    target = f"≥ 8, error ≤ 2 and ≤ 0.35 of 255 (here {error.max():.0f} and {error.mean():.2f})"
+    ok = ratio >= 8 and largest <= 2 and mean <= 0.35
+    target = f"≥ 8, error ≤ 2 and ≤ 0.35 of 255 (here {largest:.0f}, {beyond:.3%} of any colours over 2, {mean:.2f})"
     return Figure(baked * 1000, "ms", ratio, target, bool(ok))
+
+
+def _error(config: ColourConfig, view: BakedView, packed: NDArray[np.float32]) -> NDArray[np.float64]:
+    """How far the baked view is from the exact one on pixels (H, W, 3), in bytes."""
+    expected = np.rint(np.clip(config.display_packed(packed, "ACEScg", config.default_view), 0, 1) * 255)
+    return np.abs(view.to_bytes(np.ascontiguousarray(packed.transpose(2, 0, 1))) - expected)

@@ -1,8 +1,11 @@
 """A view baked into a log-shaped 65^3 table, read by tetrahedral interpolation: for the moving picture only."""
 
+from typing import Any
+
 import numba
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import generate_binary_structure, maximum_filter
 
 from .colour import ColourConfig, View
 from .kernels import kernel, serial_kernel
@@ -16,26 +19,78 @@ TOP = np.float32(2.0**7.5)
 BOTTOM = np.float32(OFFSET * 0.5)
 
 
+# A cell of the table that is off by more than this (of 255) is divided again, so many times along each side.
+_TOLERANCE = 1.1
+_PARTS = 6
+_NODES_IN_CELL = (_PARTS + 1) ** 3
+# Where inside a cell the error is looked for: its middle, and halfway from there to every second corner.
+_TRIALS = np.array([[2, 2, 2], [1, 1, 1], [3, 3, 1], [3, 1, 3], [1, 3, 3]]) / 4
+
+
 class BakedView:
-    """A display view of one working space, as 8-bit pixels."""
+    """A display view of one working space, as 8-bit pixels.
+
+    `refine` divides the cells in which the view bends too sharply for the table, which it does at the edges of the
+    display's gamut: until then single colours there may be off by tens of 255, afterwards hardly any by more than 2.
+    """
 
     def __init__(self, config: ColourConfig, space: str, view: View) -> None:
-        positions = np.linspace(float(_bits(BOTTOM)), float(_bits(TOP)), NODES)
-        nodes = positions.astype(np.int32).view(np.float32) - OFFSET
-        grid = np.stack(np.meshgrid(nodes, nodes, nodes, indexing="ij"), axis=-1).reshape(-1, 3)
-        lattice = config.lattice_space(view.display)
-        self._matrix = config.matrix_between(space, lattice)
-        shown = config.display_packed(grid, lattice, view)
+        self._config, self._view = config, view
+        # Wide primaries: every real colour lies inside the table.
+        self._lattice = config.space("ACEScg") if config.has_space("ACEScg") else space
+        self._matrix = config.matrix_between(space, self._lattice)
+        grid = np.stack(np.indices((NODES, NODES, NODES)), axis=-1).reshape(-1, 3)
         # Values a little outside 0..255 stay for the sums.
-        self._table = np.ascontiguousarray(np.clip(shown, -1.0, 2.0).T * np.float32(255.0), np.float32)
+        self._table = np.ascontiguousarray(self._exact(grid).T)
+        self._parts = np.full((NODES - 1) ** 3, -1, np.int32)
+
+    def refine(self) -> None:
+        """Divide the cells that are off; some seconds of work, and the view may be used meanwhile."""
+        cells = np.stack(np.indices((NODES - 1,) * 3), axis=-1).reshape(-1, 3)
+        worst = np.zeros(len(cells), np.float32)
+        for trial in _TRIALS:
+            positions = cells + trial
+            off = np.abs(np.clip(self._exact(positions), 0, 255) - np.clip(self._interpolated(positions), 0, 255))
+            np.maximum(worst, off.max(axis=1), out=worst)
+        bent = np.flatnonzero(_with_neighbours(worst) > _TOLERANCE)
+        inside = np.stack(np.indices((_PARTS + 1,) * 3), axis=-1).reshape(-1, 3) / _PARTS
+        nodes = self._exact((cells[bent][:, None] + inside).reshape(-1, 3))
+        parts = np.full(len(cells), -1, np.int32)
+        parts[bent] = NODES**3 + np.arange(len(bent), dtype=np.int32) * _NODES_IN_CELL
+        self._table = np.ascontiguousarray(np.concatenate([self._table[:, : NODES**3], nodes.T], axis=1))
+        self._parts = parts
 
     def to_bytes(self, planes: Planes) -> NDArray[np.uint8]:
         """(3, H, W) working-space values to (H, W, 3) display bytes, red first."""
         source = as_planes(planes)
         height, width = source.shape[1:]
         out = np.empty((height, width, 3), np.uint8)
-        _look_up(source.reshape(3, -1), self._matrix, self._table, numba.get_num_threads(), out.reshape(-1, 3))
+        # The table is read first: it holds at least what the parts speak of.
+        parts, table = self._parts, self._table
+        _look_up(source.reshape(3, -1), self._matrix, table, parts, numba.get_num_threads(), out.reshape(-1, 3))
         return out
+
+    def _exact(self, positions: NDArray[Any]) -> NDArray[np.float32]:
+        """The view at positions in the table, in nodes (N, 3), as 0..255."""
+        span = float(_bits(TOP)) - float(_bits(BOTTOM))
+        bits = float(_bits(BOTTOM)) + positions * (span / (NODES - 1))
+        values = bits.astype(np.int32).view(np.float32) - OFFSET
+        shown = self._config.display_packed(values, self._lattice, self._view)
+        return np.clip(shown, -1.0, 2.0) * np.float32(255.0)
+
+    def _interpolated(self, positions: NDArray[Any]) -> NDArray[np.float32]:
+        """What the undivided table gives there."""
+        places = np.ascontiguousarray(positions.T, np.float32)
+        corners, weights = np.empty((4, len(positions)), np.int32), np.empty((4, len(positions)), np.float32)
+        _find_corners(places, len(positions), corners, weights)
+        return np.asarray(sum(self._table[:, c] * w for c, w in zip(corners, weights, strict=True)), np.float32).T
+
+
+def _with_neighbours(worst: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Each cell's error, or half of its worst neighbour's: a bend seldom ends at the side of a cell."""
+    cube = worst.reshape((NODES - 1,) * 3)
+    around = maximum_filter(cube, footprint=generate_binary_structure(3, 1))
+    return np.asarray(np.maximum(cube, np.float32(0.5) * around)).ravel()
 
 
 def _bits(value: np.float32) -> np.int32:
@@ -50,10 +105,12 @@ _ONE, _HALF, _BLACK, _WHITE = np.float32(1.0), np.float32(0.5), np.float32(0.0),
 _BRIGHTEST = np.float32(65504.0)
 _STEP_R, _STEP_G, _STEP_B = np.int32(NODES * NODES), np.int32(NODES), np.int32(1)
 _DIAGONAL = np.int32(NODES * NODES + NODES + 1)
+_CELLS, _FINER, _FINE_LAST = np.int32(NODES - 1), np.float32(_PARTS), np.float32(_PARTS - 1e-4)
+_FINE_R, _FINE_G = np.int32((_PARTS + 1) ** 2), np.int32(_PARTS + 1)
 
 
 @kernel
-def _look_up(planes, matrix, table, jobs, out):  # type: ignore[no-untyped-def]
+def _look_up(planes, matrix, table, parts, jobs, out):  # type: ignore[no-untyped-def]
     """Each job takes blocks in turn, with scratch of its own that stays in the first cache."""
     count = planes.shape[1]
     for job in numba.prange(jobs):
@@ -66,6 +123,7 @@ def _look_up(planes, matrix, table, jobs, out):  # type: ignore[no-untyped-def]
                 _place_channel(planes, first, matrix[c], places[c, :size])
             # Whole scratch arrays, not slices of them: only what is surely contiguous becomes vector code.
             _find_corners(places, size, corners, weights)
+            _enter_parts(places, size, parts, corners, weights)
             for c in range(3):
                 _gather(table[c], corners, size, weights, bytes_[c])
             for i in range(size):
@@ -104,6 +162,29 @@ def _find_corners(places, size, corners, weights):  # type: ignore[no-untyped-de
         corners[0, i], corners[1, i], corners[2, i], corners[3, i] = near, near + to_first, far - to_last, far
         weights[0, i], weights[1, i] = _ONE - largest, largest - middle
         weights[2, i], weights[3, i] = middle - smallest, smallest
+
+
+@serial_kernel
+def _enter_parts(places, size, parts, corners, weights):  # type: ignore[no-untyped-def]
+    """Where a cell is divided, the tetrahedron in its finer grid takes the place of the coarse one."""
+    for i in range(size):
+        r, g, b = np.int32(places[0, i]), np.int32(places[1, i]), np.int32(places[2, i])
+        first = parts[np.uint32((r * _CELLS + g) * _CELLS + b)]
+        if first >= 0:
+            fr = min((places[0, i] - np.float32(r)) * _FINER, _FINE_LAST)
+            fg = min((places[1, i] - np.float32(g)) * _FINER, _FINE_LAST)
+            fb = min((places[2, i] - np.float32(b)) * _FINER, _FINE_LAST)
+            ri, gi, bi = np.int32(fr), np.int32(fg), np.int32(fb)
+            fr, fg, fb = fr - np.float32(ri), fg - np.float32(gi), fb - np.float32(bi)
+            largest, smallest = max(fr, max(fg, fb)), min(fr, min(fg, fb))
+            middle = fr + fg + fb - largest - smallest
+            to_first = _FINE_R if fr == largest else (_FINE_G if fg == largest else _STEP_B)
+            to_last = _STEP_B if fb == smallest else (_FINE_G if fg == smallest else _FINE_R)
+            near = np.int32(first + ri * _FINE_R + gi * _FINE_G + bi)
+            far = np.int32(near + _FINE_R + _FINE_G + _STEP_B)
+            corners[0, i], corners[1, i], corners[2, i], corners[3, i] = near, near + to_first, far - to_last, far
+            weights[0, i], weights[1, i] = _ONE - largest, largest - middle
+            weights[2, i], weights[3, i] = middle - smallest, smallest
 
 
 @serial_kernel

@@ -159,11 +159,6 @@ class ColourConfig:
         unit = np.eye(3, dtype=np.float32).reshape(3, 3, 1)
         return np.ascontiguousarray(self.convert(unit, source, target)[:, :, 0])
 
-    def lattice_space(self, display: str) -> str:
-        """The linear space of a display's own primaries: there the edges of its gamut are planes of a table."""
-        wide = {"P3": "P3-D65", "2100": "Rec.2020", "2020": "Rec.2020", "2084": "Rec.2020"}
-        return self._gamut_space(next((gamut for word, gamut in wide.items() if word in display), "Rec.709"))
-
     @lru_cache(maxsize=64)  # noqa: B019 - configs live as long as the process
     def _processor(self, source: str, target: str) -> Any:
         return _told(lambda: self._config.getProcessor(source, target).getDefaultCPUProcessor())

@@ -4,13 +4,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from .intake_rows import FIGURES, measure_rows
 from .roles import PassRole, Role
-
-_LARGEST = np.float32(np.finfo(np.float32).max)
 
 
 @dataclass(frozen=True)
@@ -32,42 +30,31 @@ class PassStatistics:
     negative: int
 
 
-def measure_plane(plane: NDArray[Any]) -> tuple[float, float, float, int, int]:
+Figures = tuple[float, float, float, int, int]
+
+
+def measure_plane(plane: NDArray[Any]) -> Figures:
     """Lowest and highest value, mean, and how many values are not finite and below 0, of a plane (H, W)."""
-    values = plane.astype(np.float32) if plane.dtype.kind != "f" else plane
-    rows = np.empty((values.shape[0], 5))
-    values = np.ascontiguousarray(values, np.float32)
-    _measure_rows(values, values.view(np.uint32), rows)
-    count = int(rows[:, 3].sum())
+    values = np.ascontiguousarray(plane, np.float32)
+    figures = np.zeros((1, FIGURES))
+    measure_rows(values, values.view(np.uint32), figures[0])
+    return join_figures(figures, values.size)
+
+
+def join_figures(rows: NDArray[np.float64], size: int) -> Figures:
+    """The figures of a plane of `size` pixels from those of its rows (n, 5), as `measure_rows` gives them."""
+    counted = rows[rows[:, 3] > 0]
+    count = int(counted[:, 3].sum())
     if not count:
-        return 0.0, 0.0, 0.0, values.size, 0
-    total = float(rows[:, 2].sum()) / count
-    return float(rows[:, 0].min()), float(rows[:, 1].max()), total, values.size - count, int(rows[:, 4].sum())
+        return 0.0, 0.0, 0.0, size, 0
+    low, high = float(counted[:, 0].min()), float(counted[:, 1].max())
+    return low, high, float(counted[:, 2].sum()) / count, size - count, int(counted[:, 4].sum())
 
 
-def join_statistics(measured: Sequence[tuple[float, float, float, int, int]]) -> PassStatistics:
+def join_statistics(measured: Sequence[Figures]) -> PassStatistics:
     """The figures of a pass from those of its planes."""
     low, high, mean, not_finite, negative = zip(*measured, strict=True)
     return PassStatistics(low, high, mean, sum(not_finite), sum(negative))
-
-
-# What is not finite is told by its bits, so that the sums may be taken in any order and become vector code.
-@numba.njit(nogil=True, parallel=True, cache=True, error_model="numpy", fastmath={"reassoc", "nnan", "ninf", "nsz"})
-def _measure_rows(plane, bits, out):  # type: ignore[no-untyped-def]
-    """Of each row: lowest, highest and sum of the finite values, their number, and how many are negative."""
-    for y in numba.prange(plane.shape[0]):
-        low, high, total = _LARGEST, -_LARGEST, np.float64(0.0)
-        count, below = np.int32(0), np.int32(0)
-        for x in range(plane.shape[1]):
-            finite = (bits[y, x] & np.uint32(0x7F800000)) != np.uint32(0x7F800000)
-            value = plane[y, x]
-            low = min(low, value if finite else _LARGEST)
-            high = max(high, value if finite else -_LARGEST)
-            kept = value if finite else np.float32(0.0)
-            total += kept
-            count += np.int32(finite)
-            below += np.int32(kept < np.float32(0.0))
-        out[y, 0], out[y, 1], out[y, 2], out[y, 3], out[y, 4] = low, high, total, count, below
 
 
 def diagnose_pass(role: PassRole, statistics: PassStatistics) -> list[Diagnostic]:

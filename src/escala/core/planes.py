@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from .errors import PixelTypeError
-from .kernels import kernel
+from .kernels import kernel, serial_kernel
 
 Planes = Annotated[NDArray[np.float32], "(3, H, W) or (C, H, W), scene-linear unless said otherwise"]
 Matte = Annotated[NDArray[np.float32], "(H, W), 0..1"]
@@ -45,18 +45,21 @@ def widen_half(values: NDArray[np.float16], out: NDArray[np.float32] | None = No
 def _widen(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
     block = 8192
     for start in numba.prange((half_bits.size + block - 1) // block):
-        first = start * block
-        last = min(first + block, half_bits.size)
-        for i in range(first, last):
-            bits = np.uint32(half_bits[i])
-            float_bits[i] = ((bits & np.uint32(0x7FFF)) << np.uint32(13)) | (
-                (bits & np.uint32(0x8000)) << np.uint32(16)
-            )
-        for i in range(first, last):
-            value = floats[i] * _REBIAS
-            size = abs(value)
-            # An infinity of the half is 65536 by now, a NaN more: selected without a branch.
-            floats[i] = value * (_NAN if size > _HALF_OVERFLOW else (_INFINITY if size == _HALF_OVERFLOW else _ONE))
+        first, last = start * block, min(start * block + block, half_bits.size)
+        widen_row(half_bits[first:last], float_bits[first:last], floats[first:last])
+
+
+@serial_kernel
+def widen_row(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
+    """Kernel part: bits of halves to floats; `float_bits` and `floats` are two views of the same row."""
+    for i in range(half_bits.size):
+        bits = np.uint32(half_bits[i])
+        float_bits[i] = ((bits & np.uint32(0x7FFF)) << np.uint32(13)) | ((bits & np.uint32(0x8000)) << np.uint32(16))
+    for i in range(half_bits.size):
+        value = floats[i] * _REBIAS
+        size = abs(value)
+        # An infinity of the half is 65536 by now, a NaN more: selected without a branch.
+        floats[i] = value * (_NAN if size > _HALF_OVERFLOW else (_INFINITY if size == _HALF_OVERFLOW else _ONE))
 
 
 def narrow_to_half(values: NDArray[np.float32]) -> NDArray[np.float16]:
@@ -77,17 +80,24 @@ _ROUNDER = np.float32(1.5 * 2.0**23)
 def _narrow(floats, float_bits, half_bits):  # type: ignore[no-untyped-def]
     block = 8192
     for start in numba.prange((half_bits.size + block - 1) // block):
-        for i in range(start * block, min(start * block + block, half_bits.size)):
-            bits = float_bits[i]
-            sign = np.uint32((bits >> np.uint32(16)) & np.uint32(0x8000))
-            size = bits & np.uint32(0x7FFFFFFF)
-            odd = (size >> np.uint32(13)) & np.uint32(1)
-            rounded = (size + np.uint32(0xFFF) + odd - np.uint32(112 << 23)) >> np.uint32(13)
-            steps = np.uint32((abs(floats[i]) * _SUBNORMAL_STEPS + _ROUNDER) - _ROUNDER)
-            if size > np.uint32(0x7F800000):
-                rounded = np.uint32(0x7E00)
-            elif size >= np.uint32(0x47800000 - 0x1000):  # 65520 and more
-                rounded = np.uint32(0x7C00)
-            elif abs(floats[i]) < _HALF_SMALLEST_NORMAL:
-                rounded = steps
-            half_bits[i] = np.uint16(sign | rounded)
+        first, last = start * block, min(start * block + block, half_bits.size)
+        narrow_row(floats[first:last], float_bits[first:last], half_bits[first:last])
+
+
+@serial_kernel
+def narrow_row(floats, float_bits, half_bits):  # type: ignore[no-untyped-def]
+    """Kernel part: floats to the bits of the nearest halves; `floats` and `float_bits` are two views of one row."""
+    for i in range(half_bits.size):
+        bits = float_bits[i]
+        sign = np.uint32((bits >> np.uint32(16)) & np.uint32(0x8000))
+        size = bits & np.uint32(0x7FFFFFFF)
+        odd = (size >> np.uint32(13)) & np.uint32(1)
+        rounded = (size + np.uint32(0xFFF) + odd - np.uint32(112 << 23)) >> np.uint32(13)
+        steps = np.uint32((abs(floats[i]) * _SUBNORMAL_STEPS + _ROUNDER) - _ROUNDER)
+        if size > np.uint32(0x7F800000):
+            rounded = np.uint32(0x7E00)
+        elif size >= np.uint32(0x47800000 - 0x1000):  # 65520 and more
+            rounded = np.uint32(0x7C00)
+        elif abs(floats[i]) < _HALF_SMALLEST_NORMAL:
+            rounded = steps
+        half_bits[i] = np.uint16(sign | rounded)

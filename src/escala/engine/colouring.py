@@ -1,5 +1,8 @@
 """Which spaces and view apply to a shot: the variant's choices, else the render's and the config's own."""
 
+import os
+import sys
+import threading
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -51,5 +54,13 @@ def _working_space(config: ColourConfig, name: str) -> WorkingSpace:
 
 @lru_cache(maxsize=8)
 def baked_view(config: ColourConfig, space: str, view: View) -> BakedView:
-    """The fast table of a view, made once."""
-    return BakedView(config, space, view)
+    """The fast table of a view, made once; it is refined in the background, behind everything else."""
+    made = BakedView(config, space, view)
+    threading.Thread(target=_refine, args=(made,), name="refining a view", daemon=True).start()
+    return made
+
+
+def _refine(view: BakedView) -> None:
+    if sys.platform == "linux":
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 15)
+    view.refine()

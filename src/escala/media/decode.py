@@ -1,7 +1,7 @@
 """The child process that decodes one frame into the pass store: `python -m escala.media.decode`.
 
-It reads a job as JSON from standard input and answers in JSON lines: `progress`, then `done` or `error`. Whatever
-the native libraries print themselves goes elsewhere; if one of them falls, only this child falls.
+It reads jobs from standard input, one JSON line each, and answers in JSON lines: `progress`, then `done` or `error`.
+Whatever the native libraries print themselves goes elsewhere; if one of them falls, only this child falls.
 """
 
 import json
@@ -16,16 +16,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.cryptomatte import declared_layers
-from escala.core.errors import BadSource, EscalaError, UnreadableFile
+from escala.core.errors import BadSource, EscalaError
 from escala.core.naming import NamedPass, recognise_passes
 from escala.core.roles import EXACT_ROLES, PassRole, Role
 
 from .exr import ExrPart, read_channels, read_parts
+from .exr_bands import BandPart, BandReader, band_parts
 from .layers import Layer, layers_of_parts
 from .naming_table import naming_table
 from .sources import SourceFile
 from .stills import read_still
-from .store import FrameHeader, FrameWriter
+from .store import DTYPES, PIXEL_TYPES, FrameHeader, FrameWriter, PassSlot
 from .windows import Window
 
 Progress = Callable[[float], None]
@@ -33,14 +34,25 @@ Progress = Callable[[float], None]
 
 @dataclass
 class _OpenFile:
-    """A file of the frame: its layers, and how to get their planes."""
+    """A file of the frame: its layers, and how to get their planes: in bands, or all at once by part and channel."""
 
     source: SourceFile
     display: Window
     data: list[Window]
     layers: list[Layer]
-    parts: list[ExrPart] | None
+    parts: list[ExrPart]
+    bands: list[BandPart] | None = None
     pixels: list[dict[str, NDArray[Any]]] | None = None
+
+    def pixel_type(self, layer: Layer) -> str:
+        """The one type that all channels of a layer are stored in: where they differ, float holds them all."""
+        if self.bands:
+            part = self.bands[layer.part]
+            found = {part.pixel_types[part.channels.index(channel)] for channel in layer.channels}
+        else:
+            assert self.pixels is not None
+            found = {PIXEL_TYPES[self.pixels[layer.part][channel].dtype.name] for channel in layer.channels}
+        return found.pop() if len(found) == 1 else "float"
 
 
 def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progress) -> None:
@@ -53,11 +65,14 @@ def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progr
         for window in file.data:
             raster = raster.union(window)
     exact = {name for name, role in _roles(opened).items() if role.role in EXACT_ROLES}
-    with FrameWriter(folder) as writer:
+    slots = [_slot(file, layer, exact) for file in opened for layer in file.layers]
+    with FrameWriter(folder, slots, raster.height, raster.width) as writer:
         for index, file in enumerate(opened):
-            progress((index + 0.1) / len(opened))
-            _write_file(file, writer, raster, exact)
-            progress((index + 1) / len(opened))
+            share = lambda part, i=index: progress((i + part) / len(opened))  # type: ignore[misc] # noqa: E731
+            if file.bands:
+                _write_bands(file, writer, raster, share)
+            else:
+                _write_planes(file, writer, raster, share)
         writer.finish(_header(opened, raster))
 
 
@@ -65,12 +80,30 @@ def _open(source: SourceFile) -> _OpenFile:
     if source.path.suffix.lower() == ".exr":
         parts = read_parts(source.path)
         layers = layers_of_parts([(part.name, part.channels) for part in parts])
-        return _OpenFile(source, parts[0].display, [part.data for part in parts], layers, parts)
+        file = _OpenFile(source, parts[0].display, [part.data for part in parts], layers, parts)
+        file.bands = band_parts(source.path, parts)
+        if file.bands is None:
+            file.pixels = read_channels(source.path, parts)
+        return file
     names, planes, _ = read_still(source.path)
     height, width = planes[0].shape
     window = Window(0, 0, width, height)
     layers = layers_of_parts([("", names)])
-    return _OpenFile(source, window, [window], layers, None, [dict(zip(names, planes, strict=True))])
+    return _OpenFile(source, window, [window], layers, [], None, [dict(zip(names, planes, strict=True))])
+
+
+def _slot(file: _OpenFile, layer: Layer, exact: set[str]) -> PassSlot:
+    name = _pass_name(file, layer)
+    return PassSlot(
+        name=name,
+        label=file.source.label,
+        file=str(file.source.path),
+        part_name=layer.part_name,
+        channels=layer.channels,
+        letters=layer.letters,
+        pixel_type=file.pixel_type(layer),
+        exact=name in exact,
+    )
 
 
 def _roles(opened: list[_OpenFile]) -> dict[str, PassRole]:
@@ -114,24 +147,46 @@ def _pass_name(file: _OpenFile, layer: Layer) -> str:
     return f"{label}.{layer.name}" if layer.name else label
 
 
-def _write_file(file: _OpenFile, writer: FrameWriter, raster: Window, exact: set[str]) -> None:
-    pixels = file.pixels if file.parts is None else read_channels(file.source.path, file.parts)
-    if pixels is None:
-        raise UnreadableFile(file.source.path, "it holds no pixels")
-    for layer in file.layers:
-        name = _pass_name(file, layer)
-        planes = [_place(pixels[layer.part].pop(channel), file.data[layer.part], raster) for channel in layer.channels]
-        if len({plane.dtype for plane in planes}) > 1:
-            planes = [plane.astype(np.float32) for plane in planes]
-        entry = {
-            "name": name,
-            "label": file.source.label,
-            "file": str(file.source.path),
-            "part_name": layer.part_name,
-            "channels": layer.channels,
-            "letters": layer.letters,
+def _write_bands(file: _OpenFile, writer: FrameWriter, raster: Window, progress: Progress) -> None:
+    """Every part in bands of rows, each split into all its passes at once."""
+    assert file.bands
+    for index, part in enumerate(file.bands):
+        places = {
+            channel: (_pass_name(file, layer), k)
+            for layer in file.layers
+            if layer.part == index
+            for k, channel in enumerate(layer.channels)
         }
-        writer.add(entry, planes, name in exact)
+        order = [places.get(channel) for channel in part.channels]
+        with BandReader(file.source.path, part) as reader:
+            for top in range(raster.y, raster.bottom, part.band_rows):
+                bottom = min(top + part.band_rows, raster.bottom)
+                band = _placed_band(reader, file.data[index], raster, top, bottom)
+                writer.write_band(top - raster.y, band, order)
+                progress((index + (bottom - raster.y) / raster.height) / len(file.bands))
+
+
+def _placed_band(reader: BandReader, data: Window, raster: Window, top: int, bottom: int) -> NDArray[Any]:
+    """Rows of the raster, zeros where the part has no data."""
+    first, last = max(top, data.y), min(bottom, data.bottom)
+    if (first, last, data.x, data.width) == (top, bottom, raster.x, raster.width):
+        return reader.read(top, bottom)
+    out = np.zeros((bottom - top, raster.width, reader.channel_count), reader.dtype)
+    if first < last:
+        left = data.x - raster.x
+        out[first - top : last - top, left : left + data.width] = reader.read(first, last)
+    return out
+
+
+def _write_planes(file: _OpenFile, writer: FrameWriter, raster: Window, progress: Progress) -> None:
+    """Every channel by itself, from pixels that were read at once."""
+    assert file.pixels is not None
+    for done, layer in enumerate(file.layers):
+        kind = DTYPES[file.pixel_type(layer)]
+        for index, channel in enumerate(layer.channels):
+            plane = file.pixels[layer.part][channel].astype(kind, copy=False)
+            writer.write_plane(_pass_name(file, layer), index, _place(plane, file.data[layer.part], raster))
+        progress((done + 1) / len(file.layers))
 
 
 def _place(plane: NDArray[Any], data: Window, raster: Window) -> NDArray[Any]:
@@ -164,18 +219,18 @@ def _text(value: object) -> str:
 
 
 def main() -> None:
-    """Read a job, decode it, answer."""
+    """Decode one job after another, until there are no more."""
     answers = os.fdopen(os.dup(1), "w", buffering=1)
     os.dup2(2, 1)
+    for line in sys.stdin:
+        _work(json.loads(line), lambda answers=answers, **facts: answers.write(json.dumps(facts) + "\n"))
 
-    def answer(**line: object) -> None:
-        answers.write(json.dumps(line) + "\n")
 
-    job = json.load(sys.stdin)
+def _work(job: dict[str, Any], answer: Callable[..., object]) -> None:
     files = [SourceFile(Path(path), label) for path, label in job["files"]]
     try:
         decode_frame_here(files, Path(job["folder"]), lambda share: answer(progress=share))
-    except (EscalaError, MemoryError) as error:
+    except (EscalaError, OSError, MemoryError) as error:
         answer(error=type(error).__name__, message=str(error) or "there is not enough memory for it")
     else:
         answer(done=True)

@@ -1,10 +1,12 @@
 """Frames into the pass store, through a child process that may fall without taking the caller with it."""
 
+import atexit
 import json
 import os
 import subprocess
 import sys
-from collections.abc import Callable, Sequence
+import threading
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from escala.core.errors import BadSource, EscalaError
@@ -31,26 +33,94 @@ def take_in_frame(files: Sequence[SourceFile], store: Path, progress: Progress =
     return StoredFrame(folder)
 
 
-def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress) -> None:
-    job = {"files": [[str(f.path), f.label] for f in files], "folder": str(folder)}
-    child = subprocess.Popen(
-        [sys.executable, "-m", "escala.media.decode"],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-        text=True,
-    )
-    assert child.stdin is not None and child.stdout is not None
-    with child:
-        child.stdin.write(json.dumps(job))
-        child.stdin.close()
-        answer: dict[str, object] = {}
-        for line in child.stdout:
+class _Reader:
+    """A child process that decodes one frame after another, and may fall."""
+
+    def __init__(self) -> None:
+        self._child = subprocess.Popen(
+            [sys.executable, "-m", "escala.media.decode"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+            # Threads that wait must not keep the cores from those that decode.
+            env={**os.environ, "OMP_WAIT_POLICY": "passive"},
+        )
+
+    def answers(self, job: dict[str, object]) -> Iterator[dict[str, object]]:
+        """What the child says of a job, up to its last word; it ends early when the child falls."""
+        assert self._child.stdin is not None and self._child.stdout is not None
+        try:
+            self._child.stdin.write(json.dumps(job) + "\n")
+            self._child.stdin.flush()
+        except BrokenPipeError:
+            return
+        for line in self._child.stdout:
             answer = json.loads(line)
+            yield answer
+            if "progress" not in answer:
+                return
+
+    def close(self) -> int | None:
+        """End the child; its status."""
+        self._child.kill()
+        with self._child:
+            pass
+        return self._child.returncode
+
+
+class _ReaderPool:
+    """Readers at rest are used again: starting one costs more than decoding a small frame."""
+
+    def __init__(self, most: int) -> None:
+        self._resting: list[_Reader] = []
+        self._most = most
+        self._lock = threading.Lock()
+
+    def take(self) -> _Reader:
+        """A reader at rest, or a new one."""
+        with self._lock:
+            return self._resting.pop() if self._resting else _Reader()
+
+    def give(self, reader: _Reader) -> None:
+        """A reader back to rest."""
+        with self._lock:
+            if len(self._resting) < self._most:
+                return self._resting.append(reader)
+        reader.close()
+
+    def close(self) -> None:
+        """End all readers at rest."""
+        with self._lock:
+            resting, self._resting = self._resting, []
+        for reader in resting:
+            reader.close()
+
+
+_READERS = _ReaderPool(most=2)
+atexit.register(_READERS.close)
+
+
+def warm_reader() -> None:
+    """Start a reader ahead of the first frame."""
+    _READERS.give(_Reader())
+
+
+def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress) -> None:
+    reader = _READERS.take()
+    answer: dict[str, object] = {}
+    try:
+        for answer in reader.answers({"files": [[str(f.path), f.label] for f in files], "folder": str(folder)}):
             if "progress" in answer:
                 progress(float(str(answer["progress"])))
-    if "error" in answer:
-        kind = BadSource if answer["error"] == "BadSource" else DecodeFailed
-        raise kind(str(answer["message"]))
-    if "done" not in answer:
-        raise DecodeFailed(f"{files[0].path}: the reader fell on it (status {child.returncode}); the file is damaged")
+    except BaseException:  # told to stop, perhaps: the child is in the middle of its work
+        reader.close()
+        raise
+    if "done" in answer:
+        return _READERS.give(reader)
+    if "error" not in answer:
+        status = reader.close()
+        raise DecodeFailed(f"{files[0].path}: the reader fell on it (status {status}); the file is damaged")
+    _READERS.give(reader)
+    kind = BadSource if answer["error"] == "BadSource" else DecodeFailed
+    raise kind(str(answer["message"]))

@@ -9,21 +9,22 @@ import tempfile
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, field
 from functools import cached_property
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.diagnostics import PassStatistics, join_statistics, measure_plane
-from escala.core.planes import widen_half
+from escala.core.diagnostics import PassStatistics, join_figures, join_statistics
+from escala.core.intake_rows import FIGURES, split_band
 from escala.core.pyramid import halve_box, halve_nearest, level_count
 
 from .sources import SourceFile
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
-_FORMAT = 3
+_FORMAT = 4
 
 
 @dataclass(frozen=True)
@@ -59,16 +60,41 @@ def frame_key(files: Sequence[SourceFile]) -> str:
     return hashlib.sha256(json.dumps([_FORMAT, facts]).encode()).hexdigest()[:32]
 
 
-class FrameWriter:
-    """Writes one frame into the store; the frame appears when the block ends without an error."""
+@dataclass(frozen=True)
+class PassSlot:
+    """A pass that is going to be written. `exact`: ids and the like, whose pyramid takes the nearest pixel."""
 
-    def __init__(self, folder: Path) -> None:
+    name: str
+    label: str
+    file: str
+    part_name: str
+    channels: tuple[str, ...]
+    letters: tuple[str, ...]
+    pixel_type: str
+    exact: bool
+
+
+class FrameWriter:
+    """Writes one frame into the store; the frame appears when the block ends without an error.
+
+    All planes of one pixel type lie one after another, level by level, so that a band of rows of all of them can be
+    split in one loop.
+    """
+
+    def __init__(self, folder: Path, slots: Sequence[PassSlot], rows: int, columns: int) -> None:
         self._target = folder
+        self._slots = list(slots)
         folder.parent.mkdir(parents=True, exist_ok=True)
         self._unfinished = Path(tempfile.mkdtemp(prefix=".new-", dir=folder.parent))
-        self._file: BinaryIO = (self._unfinished / PIXELS).open("wb")
-        self._passes: list[StoredPass] = []
-        self._scratch = np.empty(0, np.float32)
+        self._file: BinaryIO = (self._unfinished / PIXELS).open("w+b")
+        self._groups: dict[str, _PlaneGroup] = {}
+        offset = 0
+        for kind in DTYPES:
+            chosen = [slot for slot in self._slots if slot.pixel_type == kind]
+            if chosen:
+                self._groups[kind] = _PlaneGroup(kind, chosen, rows, columns, offset)
+                offset = self._groups[kind].end
+        os.truncate(self._file.fileno(), offset)
 
     def __enter__(self) -> "FrameWriter":
         return self
@@ -78,44 +104,110 @@ class FrameWriter:
         if kind is not None:
             shutil.rmtree(self._unfinished, ignore_errors=True)
 
-    def add(self, entry: dict[str, Any], planes: list[NDArray[Any]], exact: bool) -> StoredPass:
-        """Write a pass and its pyramid. `exact`: ids and the like, whose pyramid takes the nearest pixel."""
-        pixel_type = _TYPES[planes[0].dtype.name]
-        halve = halve_nearest if exact or planes[0].dtype.kind != "f" else halve_box
-        measured = []
-        levels = []
-        for level in range(level_count(*planes[0].shape)):
-            levels.append((self._file.tell(), *planes[0].shape))
-            smaller = []
-            for plane in planes:
-                plane.tofile(self._file)
-                wide = self._widen(plane)
-                if not level:
-                    measured.append(measure_plane(wide))
-                smaller.append(halve(plane, wide))
-            planes = smaller
-        statistics = join_statistics(measured)
-        stored = StoredPass(**entry, pixel_type=pixel_type, levels=tuple(levels), statistics=statistics)
-        self._passes.append(stored)
-        return stored
+    def write_band(self, top: int, band: NDArray[Any], places: Sequence[tuple[str, int] | None]) -> None:
+        """Write rows (rows, W, channels) that begin at the even row `top`; `places`: pass and plane of each channel."""
+        for group in self._groups.values():
+            order = [group.place(*place) if place else -1 for place in places]
+            if max(order) >= 0:
+                group.write_band(self._file.fileno(), top, band, np.array(order, np.int32))
 
-    def _widen(self, plane: NDArray[Any]) -> NDArray[Any]:
-        """A plane's values as float32, in scratch that is used again: fresh memory costs more than the work."""
-        if plane.dtype != np.float16:
-            return plane
-        if self._scratch.size < plane.size:
-            self._scratch = np.empty(plane.size, np.float32)
-        return widen_half(plane, self._scratch[: plane.size].reshape(plane.shape))
+    def write_plane(self, name: str, index: int, plane: NDArray[Any]) -> None:
+        """Write one plane (H, W) of a pass, in the pixel type that was announced."""
+        for top in range(0, plane.shape[0], _BAND_ROWS):
+            self.write_band(top, plane[top : top + _BAND_ROWS, :, None], [(name, index)])
 
     def finish(self, header: FrameHeader) -> None:
-        """Write the index and put the frame in its place."""
+        """Write the smaller levels and the index, and put the frame in its place."""
+        passes = []
+        for slot in self._slots:
+            group = self._groups[slot.pixel_type]
+            facts = {key: value for key, value in vars(slot).items() if key != "exact"}
+            passes.append(StoredPass(**facts, levels=group.levels_of(slot), statistics=group.statistics_of(slot)))
+        for group in self._groups.values():
+            group.write_smaller_levels(self._file)
         self._file.close()
-        index = {"header": asdict(header), "passes": [asdict(stored) for stored in self._passes]}
+        index = {"header": asdict(header), "passes": [asdict(stored) for stored in passes]}
         (self._unfinished / INDEX).write_text(json.dumps(index))
         try:
             os.rename(self._unfinished, self._target)
         except OSError:  # another process was faster with the same frame
             shutil.rmtree(self._unfinished, ignore_errors=True)
+
+
+class _PlaneGroup:
+    """The planes of one pixel type in a file of the store: where they lie, and how bands of rows get there."""
+
+    def __init__(self, kind: str, slots: Sequence[PassSlot], rows: int, columns: int, offset: int) -> None:
+        self.kind = np.dtype(DTYPES[kind])
+        self._first: dict[str, int] = {}
+        count = 0
+        for slot in slots:
+            self._first[slot.name] = count
+            count += len(slot.channels)
+        self.count = count
+        self.nearest = np.array([slot.exact for slot in slots for _ in slot.channels], np.bool_)
+        self.nearest |= kind == "uint"
+        self.figures = np.zeros((count, (rows + 1) // 2, FIGURES))
+        self.levels: list[tuple[int, int, int]] = []
+        for _ in range(level_count(rows, columns)):
+            self.levels.append((offset, rows, columns))
+            offset += count * rows * columns * self.kind.itemsize
+            rows, columns = (rows + 1) // 2, (columns + 1) // 2
+        self.end = offset
+        self._band: tuple[NDArray[Any], NDArray[Any]] | None = None
+
+    def place(self, name: str, index: int) -> int:
+        """The plane of a pass's channel, -1 for a pass of another pixel type."""
+        first = self._first.get(name)
+        return -1 if first is None else first + index
+
+    def write_band(self, file: int, top: int, band: NDArray[Any], order: NDArray[np.int32]) -> None:
+        """Split a band into rows of planes and the rows of the next level, and write both where they belong."""
+        rows, columns = band.shape[:2]
+        bits = np.uint16 if self.kind == np.float16 else self.kind
+        shape = (self.count, rows, columns)
+        if self._band is None or self._band[0].shape != shape:
+            half = (self.count, (rows + 1) // 2, (columns + 1) // 2)
+            self._band = np.zeros(shape, bits), np.zeros(half, bits)
+        full, small = self._band
+        given = band.view(np.uint16) if band.dtype == np.float16 else band
+        figures = self.figures[:, top // 2 : top // 2 + (rows + 1) // 2]
+        if self.kind == np.uint32:
+            _split_integers(given, order, full, small, figures)
+        else:
+            split_band(given, order, self.nearest, 0, full, small, figures)
+        for plane in order[order >= 0]:
+            self._write_rows(file, 0, plane, top, full[plane])
+            if len(self.levels) > 1:
+                self._write_rows(file, 1, plane, top // 2, small[plane])
+
+    def _write_rows(self, file: int, level: int, plane: int, top: int, rows: NDArray[Any]) -> None:
+        offset, height, width = self.levels[level]
+        data, place = memoryview(rows).cast("B"), offset + (plane * height + top) * width * self.kind.itemsize
+        while data:
+            done = os.pwrite(file, data, place)
+            data, place = data[done:], place + done
+
+    def write_smaller_levels(self, file: BinaryIO) -> None:
+        """From the second level on, plane by plane."""
+        for (source, rows, columns), (target, *_) in pairwise(self.levels[1:]):
+            for plane in range(self.count):
+                file.seek(source + plane * rows * columns * self.kind.itemsize)
+                larger = np.fromfile(file, self.kind, rows * columns).reshape(rows, columns)
+                smaller = halve_nearest(larger) if self.nearest[plane] else halve_box(larger)
+                file.seek(target + plane * smaller.nbytes)
+                smaller.tofile(file)
+
+    def levels_of(self, slot: PassSlot) -> tuple[tuple[int, int, int], ...]:
+        """Offset, rows and columns of a pass at each level."""
+        first, size = self._first[slot.name], self.kind.itemsize
+        return tuple((at + first * rows * columns * size, rows, columns) for at, rows, columns in self.levels)
+
+    def statistics_of(self, slot: PassSlot) -> PassStatistics:
+        """The figures of a pass, from those of its rows."""
+        first, (_, rows, columns) = self._first[slot.name], self.levels[0]
+        planes = [self.figures[first + k] for k in range(len(slot.channels))]
+        return join_statistics([join_figures(figures, rows * columns) for figures in planes])
 
 
 class StoredFrame:
@@ -143,7 +235,7 @@ class StoredFrame:
         """A pass as stored, (C, H, W) in its own pixel type, at a level of its pyramid; a view of the map."""
         stored = self.passes[name]
         offset, rows, columns = stored.levels[level]
-        kind = np.dtype(_DTYPES[stored.pixel_type])
+        kind = np.dtype(DTYPES[stored.pixel_type])
         size = len(stored.channels) * rows * columns * kind.itemsize
         return self._map[offset : offset + size].view(kind).reshape(len(stored.channels), rows, columns)
 
@@ -162,8 +254,22 @@ def trim_store(folder: Path, limit_bytes: int, keep: Iterable[Path] = ()) -> Non
             total -= sizes[frame]
 
 
-_TYPES = {"float16": "half", "float32": "float", "uint32": "uint"}
-_DTYPES = {"half": np.float16, "float": np.float32, "uint": np.uint32}
+DTYPES = {"half": np.float16, "float": np.float32, "uint": np.uint32}
+PIXEL_TYPES = {np.dtype(kind).name: name for name, kind in DTYPES.items()}
+_BAND_ROWS = 256
+
+
+def _split_integers(
+    band: NDArray[Any], order: NDArray[np.int32], full: NDArray[Any], small: NDArray[Any], figures: NDArray[Any]
+) -> None:
+    """As `split_band`, for integers: rare and small, so plain."""
+    for channel, plane in enumerate(order):
+        if plane >= 0:
+            full[plane] = band[:, :, channel]
+            small[plane] = full[plane, ::2, ::2]
+            for pair in range(small.shape[1]):
+                rows = full[plane, 2 * pair : 2 * pair + 2]
+                figures[plane, pair] = rows.min(), rows.max(), rows.sum(dtype=np.float64), rows.size, 0
 
 
 def _stored_pass(entry: dict[str, Any]) -> StoredPass:

@@ -12,7 +12,7 @@ from escala.engine.cache import ByteCache
 from escala.engine.intake import frame_files, read_render
 from escala.engine.picture import FrameEngine
 from escala.engine.worker import EvaluationThread
-from escala.media.intake import take_in_frame
+from escala.media.intake import take_in_frame, warm_reader
 from escala.media.store import trim_store
 from escala.model.render import Render
 from escala.record.database import open_database
@@ -37,6 +37,7 @@ class Studio:
         self._sessions = sessionmaker(open_database(settings.database), expire_on_commit=False)
         self._engines: dict[tuple[int, int], FrameEngine] = {}
         self._lock = threading.Lock()
+        warm_reader()
 
     @contextmanager
     def session(self) -> Iterator[Session]:
