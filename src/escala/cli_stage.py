@@ -1,11 +1,14 @@
 """`escala stage`: the stand-in renderer from a terminal."""
 
 import argparse
+import os
 import re
 import sys
 import time
 from pathlib import Path
 from typing import Any
+
+from escala.core.errors import EscalaError
 
 
 def add_commands(commands: Any) -> None:
@@ -16,6 +19,7 @@ def add_commands(commands: Any) -> None:
     stage.add_argument("--frames", type=_frames, default=(12, 12), metavar="A-B")
     stage.add_argument("--seed", type=int, default=1)
     stage.add_argument("--noisy", action="store_true", help="leave the noise in")
+    stage.add_argument("--for", type=int, dest="parent", metavar="PID", help="stop when this parent process is gone")
     stage.add_argument("--out", type=Path, required=True, metavar="DIR")
     stage.set_defaults(run=run_stage)
 
@@ -30,7 +34,13 @@ def run_stage(options: argparse.Namespace) -> None:
     for frame in range(options.frames[0], options.frames[1] + 1):
         path = options.out / f"night_quay.{frame:04d}.exr"
         bar = _ProgressBar(path.name)
-        render_frame(job, frame, path, bar.show)
+
+        def show(done: int, wanted: int, bar: _ProgressBar = bar) -> None:
+            if options.parent and os.getppid() != options.parent:
+                raise EscalaError("whoever asked for this render is gone")
+            bar.show(done, wanted)
+
+        render_frame(job, frame, path, show)
         print(path)
 
 

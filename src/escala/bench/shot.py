@@ -12,6 +12,7 @@ import psutil
 
 from escala.core.colour import colour_config
 from escala.engine.cache import ByteCache
+from escala.engine.colouring import finish_refining
 from escala.engine.intake import read_render
 from escala.engine.look import fit_look
 from escala.engine.picture import FrameEngine
@@ -56,6 +57,7 @@ def bench_edit(shot: BigShot) -> Figure:
     engine, look = shot.engine(), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in (1, 2, 3):
         screen_picture(engine, _variant(step), "display", look, live=True)
+    finish_refining()
     times = [
         once(lambda s=step: screen_picture(engine, _variant(s), "display", look, live=True)) for step in range(_EDITS)
     ]  # type: ignore[misc]
@@ -128,5 +130,6 @@ def balance_alone(file: Path, store: Path) -> None:
     engine, look = FrameEngine(render, frame, ByteCache()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in range(40):
         screen_picture(engine, _variant(step), "display", look, live=True)
+    finish_refining()
     screen_picture(engine, _variant(3), "display", look, live=False)
     print(psutil.Process(os.getpid()).memory_info().rss)

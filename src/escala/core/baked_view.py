@@ -1,5 +1,6 @@
 """A view baked into a log-shaped 65^3 table, read by tetrahedral interpolation: for the moving picture only."""
 
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numba
@@ -39,26 +40,45 @@ class BakedView:
         # Wide primaries: every real colour lies inside the table.
         self._lattice = config.space("ACEScg") if config.has_space("ACEScg") else space
         self._matrix = config.matrix_between(space, self._lattice)
-        grid = np.stack(np.indices((NODES, NODES, NODES)), axis=-1).reshape(-1, 3)
+        grid = np.indices((NODES, NODES, NODES)).reshape(3, -1).T
         # Values a little outside 0..255 stay for the sums.
         self._table = np.ascontiguousarray(self._exact(grid).T)
         self._parts = np.full((NODES - 1) ** 3, -1, np.int32)
 
-    def refine(self) -> None:
-        """Divide the cells that are off; some seconds of work, and the view may be used meanwhile."""
-        cells = np.stack(np.indices((NODES - 1,) * 3), axis=-1).reshape(-1, 3)
+    def refine(self, stop: Callable[[], bool] = lambda: False) -> None:
+        """Divide the cells that are off; some seconds of work, and the view may be used meanwhile.
+
+        It ends early, and changes nothing, as soon as `stop` says so.
+        """
+        cells = np.indices((NODES - 1,) * 3).reshape(3, -1).T
         worst = np.zeros(len(cells), np.float32)
-        for trial in _TRIALS:
-            positions = cells + trial
-            off = np.abs(np.clip(self._exact(positions), 0, 255) - np.clip(self._interpolated(positions), 0, 255))
-            np.maximum(worst, off.max(axis=1), out=worst)
+        for chosen in _slices(len(cells)):
+            if stop():
+                return
+            worst[chosen] = self._worst_in(cells[chosen])
         bent = np.flatnonzero(_with_neighbours(worst) > _TOLERANCE)
-        inside = np.stack(np.indices((_PARTS + 1,) * 3), axis=-1).reshape(-1, 3) / _PARTS
-        nodes = self._exact((cells[bent][:, None] + inside).reshape(-1, 3))
+        inside = np.indices((_PARTS + 1,) * 3).reshape(3, -1).T / _PARTS
+        table = np.empty((3, NODES**3 + len(bent) * _NODES_IN_CELL), np.float32)
+        table[:, : NODES**3] = self._table[:, : NODES**3]
+        nodes = table[:, NODES**3 :]
+        for chosen in _slices(len(bent), 64):
+            if stop():
+                return
+            places = (cells[bent[chosen]][:, None] + inside).reshape(-1, 3)
+            nodes[:, chosen.start * _NODES_IN_CELL : chosen.start * _NODES_IN_CELL + len(places)] = self._exact(
+                places
+            ).T
         parts = np.full(len(cells), -1, np.int32)
         parts[bent] = NODES**3 + np.arange(len(bent), dtype=np.int32) * _NODES_IN_CELL
-        self._table = np.ascontiguousarray(np.concatenate([self._table[:, : NODES**3], nodes.T], axis=1))
-        self._parts = parts
+        self._table, self._parts = table, parts
+
+    def _worst_in(self, cells: NDArray[Any]) -> NDArray[np.float32]:
+        """The largest error that shows at the trial places of cells (N, 3), of 255; (N,)."""
+        worst = np.zeros(len(cells), np.float32)
+        for trial in _TRIALS:
+            exact, table = self._exact(cells + trial), self._interpolated(cells + trial)
+            np.maximum(worst, np.abs(np.clip(exact, 0, 255) - np.clip(table, 0, 255)).max(axis=1), out=worst)
+        return worst
 
     def to_bytes(self, planes: Planes) -> NDArray[np.uint8]:
         """(3, H, W) working-space values to (H, W, 3) display bytes, red first."""
@@ -84,6 +104,11 @@ class BakedView:
         corners, weights = np.empty((4, len(positions)), np.int32), np.empty((4, len(positions)), np.float32)
         _find_corners(places, len(positions), corners, weights)
         return np.asarray(sum(self._table[:, c] * w for c, w in zip(corners, weights, strict=True)), np.float32).T
+
+
+def _slices(count: int, step: int = 4096) -> Iterator[slice]:
+    """Steps so short that whoever else needs the machine hardly waits."""
+    return (slice(first, min(first + step, count)) for first in range(0, count, step))
 
 
 def _with_neighbours(worst: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -1,5 +1,6 @@
 """Which spaces and view apply to a shot: the variant's choices, else the render's and the config's own."""
 
+import atexit
 import os
 import sys
 import threading
@@ -52,15 +53,34 @@ def _working_space(config: ColourConfig, name: str) -> WorkingSpace:
     return config.working_space(name)
 
 
+_closing = threading.Event()
+_refining: list[threading.Thread] = []
+
+
 @lru_cache(maxsize=8)
 def baked_view(config: ColourConfig, space: str, view: View) -> BakedView:
     """The fast table of a view, made once; it is refined in the background, behind everything else."""
     made = BakedView(config, space, view)
-    threading.Thread(target=_refine, args=(made,), name="refining a view", daemon=True).start()
+    thread = threading.Thread(target=_refine, args=(made,), name="refining a view", daemon=True)
+    _refining.append(thread)
+    thread.start()
     return made
+
+
+def finish_refining() -> None:
+    """Wait until every view in use is refined."""
+    for thread in _refining:
+        thread.join()
 
 
 def _refine(view: BakedView) -> None:
     if sys.platform == "linux":
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 15)
-    view.refine()
+    view.refine(_closing.is_set)
+
+
+@atexit.register
+def _stop_refining() -> None:
+    """Native code must not run on while the interpreter goes."""
+    _closing.set()
+    finish_refining()

@@ -1,5 +1,6 @@
 """Starts the server; with `demo`, the made-up shot renders itself in the background and improves on screen."""
 
+import os
 import secrets
 import shutil
 import subprocess
@@ -55,7 +56,7 @@ def _keep_demo(studio: Studio) -> None:
     done = folder / "finished"
     renderer = None
     if not done.exists():
-        command = [sys.executable, "-m", "escala.cli", "stage", "--out", str(folder)]
+        command = [sys.executable, "-m", "escala.cli", "stage", "--for", str(os.getpid()), "--out", str(folder)]
         if shutil.which("nice"):  # whoever works in the application comes first
             command = ["nice", "-n", "10", *command]
         renderer = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
