@@ -54,7 +54,7 @@ chromium:
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium; \
 	  else echo "The browser tests need Chromium: sudo apt-get install chromium" >&2; exit 1; fi; }
 
-types: setup
+types: $(PACKAGES)
 	$(BIN)/python -m escala.web.openapi > frontend/openapi.json
 	cd frontend && npm run --silent types
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, type Component } from 'vue'
+import { computed, watch, type Component } from 'vue'
 import BoardGrid from '@/board/BoardGrid.vue'
 import FootBar from '@/parts/FootBar.vue'
 import PathStrip from '@/path/PathStrip.vue'
@@ -11,12 +11,15 @@ import FinishBench from '@/stations/FinishBench.vue'
 import QuietBench from '@/stations/QuietBench.vue'
 import SourceBench from '@/stations/SourceBench.vue'
 import DifferencePanel from '@/tally/DifferencePanel.vue'
+import FrameStrip from '@/viewer/FrameStrip.vue'
 import PictureView from '@/viewer/PictureView.vue'
 import type { StationName } from '@/api/types'
 import { spoken } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
 
 const room = useRoom()
+const shots = useShot()
 const BENCHES: Partial<Record<StationName, Component>> = {
   source: SourceBench,
   balance: BalanceBench,
@@ -30,6 +33,11 @@ const LOWER: Partial<Record<StationName, Component>> = {
   beauty: DifferencePanel,
 }
 const bench = computed(() => BENCHES[room.station] ?? QuietBench)
+watch(
+  () => shots.shot?.id,
+  () => Object.assign(room, { frame: null, pin: null, chosen: null, chosenPass: '' }),
+)
+const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
 const lower = computed(() => LOWER[room.station])
 </script>
 
@@ -38,6 +46,7 @@ const lower = computed(() => LOWER[room.station])
   <div class="room" :class="{ wide: !room.benchOpen }">
     <div class="left">
       <PictureView />
+      <FrameStrip v-if="hasFrames" />
       <div v-if="lower" class="lower" :class="{ folded: !room.lowerOpen }">
         <button
           type="button"
@@ -81,7 +90,7 @@ const lower = computed(() => LOWER[room.station])
 }
 .left {
   display: grid;
-  grid-template-rows: 1fr auto;
+  grid-template-rows: 1fr auto auto;
   min-width: 0;
   min-height: 0;
 }

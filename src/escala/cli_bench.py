@@ -8,7 +8,7 @@ from typing import Any
 def add_commands(commands: Any) -> None:
     """Register the command."""
     bench = commands.add_parser("bench", help="measure, and hold the ratios against their targets")
-    bench.add_argument("name", nargs="*", metavar="NAME", help="mix, edit, view, intake, open, memory; all by default")
+    bench.add_argument("name", nargs="*", metavar="NAME", help="which of them; all by default")
     bench.add_argument("--json", action="store_true", help="print JSON")
     bench.set_defaults(run=run_bench)
 

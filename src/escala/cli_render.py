@@ -12,7 +12,7 @@ from escala.core.errors import BadSource, ColourError, UnknownChoice, Unreadable
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.balance import render_components, render_lights
 from escala.engine.cache import ByteCache
-from escala.engine.intake import frame_files
+from escala.engine.intake import frame_files, render_of_frame
 from escala.engine.picture import FrameEngine
 from escala.media.cdl import read_cdl
 from escala.media.intake import take_in_frame
@@ -66,13 +66,11 @@ def run_render(options: argparse.Namespace) -> None:
         for number in numbers:
             if number != render.first_frame:
                 frame = take_in_frame(frame_files(render, number), store)
-            missing = [p.name for p in render.passes if p.name not in frame.passes]
-            if missing:
-                raise BadSource(f"frame {number} of {render.name} lacks the pass {missing[0]}")
+            framed = render_of_frame(render, number, frame)
             path = _frame_path(options.out, number, len(numbers) > 1)
             pixel_type = "float" if options.float else "half"
             delivery = Delivery(path, options.space, as_view, pixel_type, options.bits)
-            deliver_frame(FrameEngine(render, frame, ByteCache()), variant, delivery)
+            deliver_frame(FrameEngine(framed, frame, ByteCache()), variant, delivery)
 
 
 def variant_from_options(render: Render, options: argparse.Namespace) -> Variant:

@@ -9,13 +9,14 @@ import sys
 import tempfile
 import unittest
 import urllib.request
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, ClassVar
 
 from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
 from escala.stage.render import StageJob, render_frame
-from escala.web.server import DEMO_FILE
+from escala.web.demo import ARRIVAL, FINISHED
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = (
@@ -24,6 +25,7 @@ FLAGS = (
 )  # fmt: skip
 PATIENCE_MS = 30_000
 SMALL_DEMO = StageJob(320, 180, 4)
+SMALL_ARRIVAL = StageJob(160, 90, 1)
 
 
 def free_port() -> int:
@@ -33,6 +35,16 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+def finish_render(folder: Path, job: StageJob, frames: Sequence[int]) -> None:
+    """A demo render as if it had been finished before."""
+    if (folder / FINISHED).exists():
+        return
+    folder.mkdir(parents=True, exist_ok=True)
+    for frame in frames:
+        render_frame(job, frame, folder / f"night_quay.{frame:04d}.exr")
+    (folder / FINISHED).touch()
+
+
 class RunningServer:
     """`escala demo` on a home of its own, whose demo is a small finished render."""
 
@@ -40,10 +52,9 @@ class RunningServer:
         self.home, self.port = home, free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.process: subprocess.Popen[str] | None = None
-        if job and not (home / "demo" / "finished").exists():
-            (home / "demo").mkdir(parents=True, exist_ok=True)
-            render_frame(job, 12, home / "demo" / DEMO_FILE)
-            (home / "demo" / "finished").touch()
+        if job:
+            finish_render(home / "demo", job, (12,))
+            finish_render(home / "demo" / ARRIVAL.folder, SMALL_ARRIVAL, (7, 8, 10))
 
     def start(self, command: str = "demo", *options: str) -> None:
         """Start, and wait until it says that it is ready."""

@@ -50,15 +50,15 @@ export interface PictureWish {
 }
 
 export interface PictureAnswer {
-  bitmap: ImageBitmap
+  file: Blob
   milliseconds: number
 }
 
-/** A picture of a variant. */
+/** A picture of a variant, as the file that the server sends. */
 export async function fetchPicture(variantId: number, wish: PictureWish): Promise<PictureAnswer> {
   const response = await postJson(`/api/variants/${variantId}/picture`, wish)
-  const bitmap = await createImageBitmap(await response.blob())
-  return { bitmap, milliseconds: Number(response.headers.get('X-Milliseconds')) }
+  const milliseconds = Number(response.headers.get('X-Milliseconds'))
+  return { file: await response.blob(), milliseconds }
 }
 
 /** The sheet of a board's small pictures, as an address for CSS; revoke it when it is replaced. */
@@ -67,8 +67,19 @@ export async function fetchBoardSheet(variantId: number, patch: PatchStep[], fra
   return URL.createObjectURL(await response.blob())
 }
 
-export function passPicture(shotId: number, name: string, width: number, key: number): string {
-  return `/api/shots/${shotId}/pass?name=${encodeURIComponent(name)}&width=${width}&key=${key}`
+export function passPicture(
+  shotId: number,
+  name: string,
+  width: number,
+  frame: number | null,
+  key: number,
+): string {
+  return `/api/shots/${shotId}/pass?name=${encodeURIComponent(name)}&width=${width}&${frameQuery(frame)}key=${key}`
+}
+
+/** The part of an address that names a frame; nothing for the first. */
+export function frameQuery(frame: number | null): string {
+  return frame === null ? '' : `frame=${frame}&`
 }
 
 /** Stream one file to the server; files of one batch lie side by side there. */

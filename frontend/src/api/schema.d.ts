@@ -1112,6 +1112,11 @@ export interface components {
              */
             diagnostics: components["schemas"]["Diagnostic"][];
             display: components["schemas"]["WindowBox"];
+            /**
+             * Frame Rate
+             * @default 24
+             */
+            frame_rate: number;
             /** Frames */
             frames: {
                 [key: string]: components["schemas"]["SourceEntry"][];

@@ -30,7 +30,9 @@ export function useLevelDrag() {
   function end() {
     const done = grip
     grip = null
-    if (done && done.now !== done.stops) keep(done.axis, done.name, done.now)
+    if (!done) return
+    if (done.now === done.stops) shots.preview([])
+    else keep(done.axis, done.name, done.now)
   }
 
   function step(axis: Axis, name: string, steps: number) {

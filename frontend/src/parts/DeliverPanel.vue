@@ -96,8 +96,10 @@ async function deliver() {
 .deliver {
   position: absolute;
   z-index: 5;
-  top: 36px;
+  top: 90px;
   right: 0;
+  max-height: calc(100vh - 114px);
+  overflow-y: auto;
   display: grid;
   gap: 8px;
   width: 356px;

@@ -11,6 +11,7 @@ const KEYS = [
   ['J', 'show the held state, or the present one'],
   ['arrows on a ruler', 'one graduation; with Shift a tenth'],
   ['Home on a ruler', 'neutral'],
+  ['drag at Balance', 'the light at the pin: up and down its level, sideways its warmth; Shift goes finer'],
   ['arrows on the board', 'a third of a stop'],
   ['arrows on the picture', 'move the pin; with Shift by ten pixels'],
   ['?', 'this list'],
@@ -36,7 +37,7 @@ const KEYS = [
 .keys {
   position: absolute;
   z-index: 5;
-  top: 36px;
+  top: 90px;
   right: 0;
   width: 420px;
   padding: 12px 16px 16px;

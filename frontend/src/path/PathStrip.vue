@@ -58,7 +58,7 @@ function go(name: string) {
   padding: 20px 0 0;
   border: 0;
   background: none;
-  overflow: hidden;
+  min-width: 0;
 }
 .station::before {
   content: '';
@@ -87,6 +87,7 @@ function go(name: string) {
   max-width: 100%;
   color: var(--text-3);
   font-size: 11px;
+  padding-right: 8px;
   line-height: 14px;
   white-space: nowrap;
   overflow: hidden;
@@ -98,12 +99,9 @@ function go(name: string) {
 .tap {
   position: absolute;
   top: 0;
-  left: 0;
-  border: 5px solid transparent;
+  left: -5px;
+  border: solid transparent;
+  border-width: 6px 5.5px 0;
   border-top-color: var(--accent);
-  border-left-width: 0;
-  border-bottom-width: 0;
-  border-right-width: 8px;
-  border-top-width: 7px;
 }
 </style>

@@ -36,7 +36,11 @@ const passes = computed(() => {
         :title="p.name"
         @click="room.chosenPass = p.name"
       >
-        <img :src="passPicture(shots.shot.id, p.name, 256, shots.renderKey)" alt="" loading="lazy" />
+        <img
+          :src="passPicture(shots.shot.id, p.name, 256, room.frame, shots.renderKey)"
+          alt=""
+          loading="lazy"
+        />
         <span class="name">{{ p.name }}</span>
         <span class="quiet"
           >{{ shortMeaning(p) }}<b v-if="p.diagnostics?.length" class="warning"> · look</b></span

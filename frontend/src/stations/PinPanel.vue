@@ -1,38 +1,9 @@
 <script setup lang="ts">
-import { computed, shallowRef, watch } from 'vue'
-import { api, told } from '@/api/client'
-import type { Probe } from '@/api/types'
+import { computed } from 'vue'
 import { percent, spoken, stopsText } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
-import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { usePinProbe } from './usePinProbe'
 
-const SIZE = 5
-const shots = useShot()
-const room = useRoom()
-const troubles = useTroubles()
-const probe = shallowRef<Probe | null>(null)
-
-watch(
-  () => [room.pin, shots.variant?.id, shots.variant?.head, shots.renderKey],
-  async (_now, _before, onCleanup) => {
-    let stale = false
-    onCleanup(() => (stale = true))
-    const id = shots.variant?.id
-    if (!room.pin || id === undefined) return void (probe.value = null)
-    try {
-      const params = { path: { variant_id: id } }
-      const body = { ...room.pin, size: SIZE, frame: null }
-      const answer = await told<{ probe: Probe }>(
-        api.POST('/api/variants/{variant_id}/probe', { params, body }),
-      )
-      if (!stale) probe.value = answer.probe
-    } catch (error) {
-      if (!stale) troubles.tell(error)
-    }
-  },
-  { immediate: true },
-)
+const { probe } = usePinProbe()
 
 const three = (values: readonly number[], digits: number) =>
   values.map((v) => v.toFixed(digits).replace('-', '−')).join('  ')

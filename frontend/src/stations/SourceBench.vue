@@ -42,7 +42,7 @@ const number = (value: number) => (value === 0 ? '0' : value.toPrecision(4)).rep
     </div>
     <img
       class="large"
-      :src="passPicture(shots.shot.id, pass.name, 640, shots.renderKey)"
+      :src="passPicture(shots.shot.id, pass.name, 640, room.frame, shots.renderKey)"
       :alt="`The pass ${pass.name}`"
     />
     <p>{{ meaningOf(pass) }}</p>

@@ -23,8 +23,12 @@ export const useRoom = defineStore('room', () => {
   const scale = ref(1)
   const fitted = ref(true)
   const view = shallowRef<Region | null>(null)
+  /** Grows with every fast picture that came to the screen. */
+  const pictures = ref(0)
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
+  /** The frame of the sequence that is looked at; null: the first. */
+  const frame = ref<number | null>(null)
   const pin = ref<{ x: number; y: number } | null>(null)
   /** A zoom that was asked for elsewhere; a new object each time. */
   const zoomWish = shallowRef<{ to: 'fit' | 'one' | 'closer' | 'wider' } | null>(null)
@@ -57,7 +61,7 @@ export const useRoom = defineStore('room', () => {
   }
 
   return {
-    station, tapped, tap, chosen, chosenPass, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, held,
+    station, tapped, tap, chosen, chosenPass, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, frame, pictures, held,
     comparing, wipe, light, go, choose, hold,
   } // prettier-ignore
 })

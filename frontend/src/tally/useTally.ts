@@ -1,34 +1,36 @@
 import { createSharedComposable } from '@vueuse/core'
 import { ref, shallowRef, watch } from 'vue'
-import { api, told } from '@/api/client'
+import { api, frameQuery, told } from '@/api/client'
 import type { Tally } from '@/api/types'
+import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
 /** The tally of the variant on the bench and the address of its pictures, asked for once by all who show it. */
 export const useTally = createSharedComposable(() => {
   const shots = useShot()
+  const room = useRoom()
   const troubles = useTroubles()
   const tally = shallowRef<Tally | null>(null)
   const loaded = ref(false)
   const sheet = ref('')
 
   watch(
-    () => [shots.variant?.id, shots.variant?.document.recipe, shots.renderKey],
+    () => [shots.variant?.id, shots.variant?.document.recipe, room.frame, shots.renderKey],
     async (_now, _before, onCleanup) => {
       let stale = false
       onCleanup(() => (stale = true))
       const id = shots.variant?.id
       if (id === undefined) return
       try {
-        const params = { path: { variant_id: id } }
+        const params = { path: { variant_id: id }, query: { frame: room.frame } }
         const answer = await told<{ tally: Tally | null }>(
           api.GET('/api/variants/{variant_id}/tally', { params }),
         )
         if (stale) return
         tally.value = answer.tally
         loaded.value = true
-        sheet.value = `/api/variants/${id}/tally/sheet?key=${shots.renderKey}-${shots.variant?.head}`
+        sheet.value = `/api/variants/${id}/tally/sheet?${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant?.head}`
       } catch (error) {
         if (!stale) troubles.tell(error)
       }

@@ -17,11 +17,15 @@ interface Layer {
 export class FrameCanvas {
   scale = 1
   fitted = true
+  /** Size of the canvas on the page; measured when it changes, for asking makes the page lay itself out. */
+  width = 1
+  height = 1
   private centre: Place
   private now: Layer | null = null
   private held: Layer | null = null
   private wipe: number | null = null
   private waiting = 0
+  private surround = '#3d3d3d'
   private readonly observer: ResizeObserver
 
   constructor(
@@ -33,6 +37,13 @@ export class FrameCanvas {
     this.observer = new ResizeObserver(() => this.resize())
     this.observer.observe(canvas)
     this.resize()
+    this.dress()
+  }
+
+  /** Take the colour of the surround from the style sheet. */
+  dress(): void {
+    this.surround = getComputedStyle(this.canvas).backgroundColor
+    this.draw()
   }
 
   destroy(): void {
@@ -120,14 +131,6 @@ export class FrameCanvas {
     }
   }
 
-  get width(): number {
-    return this.canvas.clientWidth
-  }
-
-  get height(): number {
-    return this.canvas.clientHeight
-  }
-
   private fitScale(): number {
     const margin = 8
     const across = (this.width - 2 * margin) / this.picture.width
@@ -136,6 +139,8 @@ export class FrameCanvas {
 
   private resize(): void {
     const ratio = window.devicePixelRatio
+    this.width = this.canvas.clientWidth
+    this.height = this.canvas.clientHeight
     this.canvas.width = Math.round(this.width * ratio)
     this.canvas.height = Math.round(this.height * ratio)
     if (this.fitted) this.scale = this.fitScale()
@@ -158,20 +163,32 @@ export class FrameCanvas {
   }
 
   private paint(): void {
-    const context = this.canvas.getContext('2d')
+    const context = this.canvas.getContext('2d', { alpha: false })
     if (!context) return
     const ratio = window.devicePixelRatio
     context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    context.clearRect(0, 0, this.width, this.height)
-    context.imageSmoothingEnabled = this.scale * ratio < 1.5
-    context.imageSmoothingQuality = 'high'
+    context.fillStyle = this.surround
+    context.fillRect(0, 0, this.width, this.height)
     if (this.now) this.paintLayer(context, this.now)
     if (this.held && this.wipe !== null) this.paintWipe(context, this.held, this.wipe)
   }
 
   private paintLayer(context: CanvasRenderingContext2D, layer: Layer): void {
+    const ratio = window.devicePixelRatio
     const { x, y } = this.toCanvas(layer.region)
-    context.drawImage(layer.bitmap, x, y, layer.region.width * this.scale, layer.region.height * this.scale)
+    const width = layer.region.width * this.scale
+    const height = layer.region.height * this.scale
+    const { width: across, height: down } = layer.bitmap
+    if (Math.abs(width * ratio - across) < 1 && Math.abs(height * ratio - down) < 1) {
+      // One pixel is one on the screen: it is put there as it is, not sampled again.
+      context.imageSmoothingEnabled = false
+      const left = Math.round(x * ratio) / ratio
+      const top = Math.round(y * ratio) / ratio
+      context.drawImage(layer.bitmap, left, top, across / ratio, down / ratio)
+    } else {
+      context.imageSmoothingEnabled = this.scale * ratio < 1.5
+      context.drawImage(layer.bitmap, x, y, width, height)
+    }
   }
 
   private paintWipe(context: CanvasRenderingContext2D, layer: Layer, wipe: number): void {

@@ -3,7 +3,7 @@ import { fetchPicture, Problem, type PictureAnswer, type PictureWish } from '@/a
 export type Wish = Omit<PictureWish, 'viewer' | 'live'> & { variantId: number }
 
 export interface LoopHooks {
-  shown: (answer: PictureAnswer, wish: Wish, settled: boolean) => void
+  shown: (picture: { bitmap: ImageBitmap; milliseconds: number }, wish: Wish, settled: boolean) => void
   failed: (error: unknown) => void
 }
 
@@ -11,7 +11,8 @@ const REST_MS = 140
 
 /**
  * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
- * follows the fast one. A late answer never replaces a newer one.
+ * follows the fast one. The next one is asked for while the last is still unpacked. A late answer never replaces a
+ * newer one.
  */
 export class PictureLoop {
   private wanted: { wish: Wish; moving: boolean } | null = null
@@ -19,6 +20,8 @@ export class PictureLoop {
   private rest: ReturnType<typeof setTimeout> | undefined
   private stopped = false
   private number = 0
+  private answers = 0
+  private unpacked = 0
 
   constructor(
     private readonly viewer: string,
@@ -57,12 +60,29 @@ export class PictureLoop {
     }, REST_MS)
   }
 
+  private async unpack(
+    answer: PictureAnswer,
+    wish: Wish,
+    settled: boolean,
+    order: number,
+    current: () => boolean,
+  ): Promise<void> {
+    try {
+      const bitmap = await createImageBitmap(answer.file)
+      if (this.stopped || order < this.unpacked || !current()) return bitmap.close()
+      this.unpacked = order
+      this.hooks.shown({ bitmap, milliseconds: answer.milliseconds }, wish, settled)
+    } catch (error) {
+      if (!this.stopped) this.hooks.failed(error)
+    }
+  }
+
   private async fetch(wish: Wish, live: boolean, current: () => boolean = () => true): Promise<boolean> {
     this.busy = true
     try {
       const { variantId, ...rest } = wish
       const answer = await fetchPicture(variantId, { ...rest, viewer: this.viewer, live })
-      if (!this.stopped && current()) this.hooks.shown(answer, wish, !live)
+      void this.unpack(answer, wish, !live, ++this.answers, current)
       return true
     } catch (error) {
       const replaced = error instanceof Problem && error.status === 409

@@ -5,6 +5,7 @@ import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import { FrameCanvas, type Place } from './FrameCanvas'
 import { PictureLoop, type Wish } from './PictureLoop'
+import { usePictureHand } from './usePictureHand'
 
 const shots = useShot()
 const room = useRoom()
@@ -16,7 +17,6 @@ const shown = ref('')
 const pinMark = ref<Place | null>(null)
 const wipeMark = ref<number | null>(null)
 let frame: FrameCanvas | null = null
-let down: { at: Place; last: Place; moved: boolean; wiping: boolean } | null = null
 
 const size = computed(() => ({
   width: shots.shot?.render.display.width ?? 16,
@@ -28,8 +28,9 @@ const now = new PictureLoop(`now ${page}`, {
     frame?.show(answer.bitmap, wish.region)
     room.milliseconds = answer.milliseconds
     room.settled = settled
-    shown.value = stateOf(wish.variantId, shots.variant?.head, wish.station)
-    performance.mark('picture shown', { detail: { settled } })
+    if (!settled) room.pictures += 1
+    shown.value = stateOf(wish.variantId, shots.variant?.head, wish.station, wish.frame)
+    performance.mark('picture shown', { detail: { settled, patch: wish.patch } })
   },
   failed: (error) => troubles.tell(error),
 })
@@ -39,10 +40,15 @@ const held = new PictureLoop(`held ${page}`, {
 })
 
 /** What a picture shows, in a word that tells whether it is the newest. */
-function stateOf(variantId: number | undefined, head: number | undefined, station: string): string {
-  return `${variantId}.${head}.${station}.${shots.renderKey}`
+function stateOf(
+  variantId: number | undefined,
+  head: number | undefined,
+  station: string,
+  frame: number | null,
+): string {
+  return `${variantId}.${head}.${station}.${frame}.${shots.renderKey}`
 }
-const wanted = computed(() => stateOf(shots.variant?.id, shots.variant?.head, room.tap))
+const wanted = computed(() => stateOf(shots.variant?.id, shots.variant?.head, room.tap, room.frame))
 
 function wish(): Wish | null {
   if (!frame || !shots.variant) return null
@@ -51,7 +57,7 @@ function wish(): Wish | null {
   return {
     variantId: shots.variant.id,
     patch: shots.draft,
-    frame: null,
+    frame: room.frame,
     station: room.tap,
     region,
     out_width: out.width,
@@ -107,6 +113,7 @@ watch(
     room.tap,
     room.comparing,
     room.held,
+    room.frame,
   ],
   () => {
     frame?.showHeld(null, wipeEdge())
@@ -126,6 +133,11 @@ watch(
 )
 watch(() => room.pin, placeMarks)
 watch(
+  () => room.light,
+  () => frame?.dress(),
+  { flush: 'post' },
+)
+watch(
   () => room.zoomWish,
   (wish) => {
     if (!frame || !wish) return
@@ -134,63 +146,7 @@ watch(
   },
 )
 
-function placeOf(event: MouseEvent): Place {
-  const box = canvas.value!.getBoundingClientRect()
-  return { x: event.clientX - box.left, y: event.clientY - box.top }
-}
-
-function onDown(event: PointerEvent) {
-  if (event.button !== 0 || !canvas.value) return
-  canvas.value.setPointerCapture(event.pointerId)
-  const at = placeOf(event)
-  const wiping = wipeMark.value !== null && Math.abs(at.x - wipeMark.value) < 8
-  down = { at, last: at, moved: false, wiping }
-}
-
-function onMove(event: PointerEvent) {
-  if (!down || !frame) return
-  const at = placeOf(event)
-  if (Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) down.moved = true
-  if (down.wiping) room.wipe = Math.min(0.98, Math.max(0.02, frame.toPicture(at).x / size.value.width))
-  else if (down.moved) frame.pan(at.x - down.last.x, at.y - down.last.y)
-  down.last = at
-}
-
-function onUp(event: PointerEvent) {
-  if (!down || !frame) return
-  if (!down.moved && !down.wiping) {
-    const place = frame.toPicture(placeOf(event))
-    const inside = place.x >= 0 && place.y >= 0 && place.x < size.value.width && place.y < size.value.height
-    room.pin = inside ? { x: Math.floor(place.x), y: Math.floor(place.y) } : null
-  }
-  down = null
-}
-
-function onWheel(event: WheelEvent) {
-  frame?.zoom(frame.scale * Math.exp(-event.deltaY * 0.0016), placeOf(event))
-}
-
-function movePin(dx: number, dy: number) {
-  const pin = room.pin ?? { x: Math.floor(size.value.width / 2), y: Math.floor(size.value.height / 2) }
-  room.pin = {
-    x: Math.min(size.value.width - 1, Math.max(0, pin.x + dx)),
-    y: Math.min(size.value.height - 1, Math.max(0, pin.y + dy)),
-  }
-}
-
-function onKey(event: KeyboardEvent) {
-  const step = event.shiftKey ? 10 : 1
-  const moves: Record<string, [number, number]> = {
-    ArrowLeft: [-step, 0],
-    ArrowRight: [step, 0],
-    ArrowUp: [0, -step],
-    ArrowDown: [0, step],
-  }
-  const move = moves[event.key]
-  if (move) movePin(...move)
-  else return
-  event.preventDefault()
-}
+const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wipeMark })
 </script>
 
 <template>
@@ -201,15 +157,26 @@ function onKey(event: KeyboardEvent) {
       role="img"
       aria-label="The picture. Arrow keys move the pin, the wheel zooms, drag to pan."
       :data-settled="room.settled && shown === wanted && !shots.saving"
-      @pointerdown="onDown"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="down = null"
+      :class="{ gripping: hand.gripping.value }"
+      @pointerdown="hand.onDown"
+      @pointermove="hand.onMove"
+      @pointerup="hand.onUp"
+      @pointercancel="hand.cancel"
       @dblclick="frame?.fit()"
-      @wheel.prevent="onWheel"
-      @keydown="onKey"
+      @wheel.prevent="hand.onWheel"
+      @keydown="hand.onKey"
     />
     <div v-if="pinMark" class="pin" :style="{ left: pinMark.x + 'px', top: pinMark.y + 'px' }" />
+    <div
+      v-if="pinMark && room.station === 'balance' && hand.words.value"
+      class="bubble"
+      :class="{ leftward: pinMark.x > (frame?.width ?? 0) - 250 }"
+      :style="{ left: pinMark.x + 'px', top: pinMark.y + 'px' }"
+      role="status"
+    >
+      {{ hand.words.value }}
+      <span>{{ hand.moving.value || 'drag up or down: level, sideways: warmth' }}</span>
+    </div>
     <div v-if="wipeMark !== null" class="wipe-handle" :style="{ left: wipeMark + 'px' }">
       <span>{{ room.held?.name }}</span><span>now</span>
     </div>
@@ -229,6 +196,7 @@ canvas {
   inset: 0;
   width: 100%;
   height: 100%;
+  background: var(--surround);
   touch-action: none;
   cursor: crosshair;
 }
@@ -242,6 +210,27 @@ canvas {
   outline-offset: -3px;
   border-radius: 50%;
   pointer-events: none;
+}
+.gripping {
+  cursor: move;
+}
+.bubble {
+  position: absolute;
+  margin: -30px 0 0 20px;
+  padding: 4px 10px;
+  background: var(--surface-1);
+  font-size: 12px;
+  line-height: 16px;
+  white-space: nowrap;
+  pointer-events: none;
+}
+.bubble.leftward {
+  margin-left: -20px;
+  translate: -100% 0;
+}
+.bubble span {
+  display: block;
+  color: var(--text-2);
 }
 .wipe-handle {
   position: absolute;

@@ -4,13 +4,25 @@ from collections.abc import Callable, Iterator, Sequence
 
 from escala.core.errors import choose
 
+from .deliver import bench_deliver
+from .drag import bench_drag
 from .figures import Figure
 from .kernels import bench_mix, bench_view
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
 
-ALONE: dict[str, Callable[[], Figure]] = {"mix": bench_mix, "view": bench_view, "intake": bench_intake}
-ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {"edit": bench_edit, "open": bench_open, "memory": bench_memory}
-NAMES = ("mix", "edit", "view", "intake", "open", "memory")
+ALONE: dict[str, Callable[[], Figure]] = {
+    "mix": bench_mix,
+    "view": bench_view,
+    "intake": bench_intake,
+    "deliver": bench_deliver,
+}
+ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {
+    "edit": bench_edit,
+    "drag": bench_drag,
+    "open": bench_open,
+    "memory": bench_memory,
+}
+NAMES = ("mix", "edit", "drag", "view", "intake", "open", "memory", "deliver")
 
 
 def run_benchmarks(names: Sequence[str]) -> Iterator[tuple[str, Figure]]:

@@ -1,5 +1,6 @@
 """The one decorator of all compiled loops, and access to many arrays from one loop."""
 
+import os
 from typing import Any
 
 import numba
@@ -8,6 +9,9 @@ from numba.core import types
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
+# Threads that wait must not keep a core from those that work: where cores are shared, that made one picture in twenty
+# ten times as slow. The variable is read when the layer is loaded, by the first kernel that runs.
+os.environ.setdefault("OMP_WAIT_POLICY", "passive")
 # The default layer crashes when two threads enter it; OpenMP does not.
 numba.config.THREADING_LAYER = "omp"  # type: ignore[attr-defined]
 

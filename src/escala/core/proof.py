@@ -3,9 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from .kernels import kernel, serial_kernel
 from .planes import Planes
 
 # Relative rounding of a stored value. A float pass is summed by the renderer in an order of its own: some slack.
@@ -41,36 +43,84 @@ class Proof:
 
 def rounding_bound(reference: Planes, reference_type: str, magnitudes: Planes, terms: int) -> Planes:
     """`2^-11 |beauty| + (sum of u_t |T_t|) + 2^-24 (n+1)`; `magnitudes` holds the middle sum. (3, H, W)."""
-    scale = np.float32(UNIT_ROUNDOFF[reference_type])
-    return np.asarray(scale * np.abs(reference) + magnitudes + np.float32(_SUBNORMAL * (terms + 1)), np.float32)
+    bound = magnitudes + np.float32(_SUBNORMAL * (terms + 1))
+    add_magnitude(bound, reference, UNIT_ROUNDOFF[reference_type])
+    return bound
+
+
+def add_magnitude(bound: Planes, planes: Planes, roundoff: float) -> None:
+    """`bound += roundoff * |planes|`, in place; both (3, H, W)."""
+    _add_magnitude(bound.reshape(-1), np.ascontiguousarray(planes).reshape(-1), np.float32(roundoff))
 
 
 def prove(reference: Planes, rebuilt: Planes, bound: Planes) -> Proof:
-    """Compare `rebuilt` with `reference`; pixels where either is not finite are left out of every figure."""
-    difference = np.abs(reference.astype(np.float64) - rebuilt)
-    finite = np.isfinite(difference).all(axis=0)
-    difference = np.where(finite, difference, 0.0)
-    excess = np.where(finite, (difference - bound).max(axis=0), -np.inf)
-    outside = int(np.count_nonzero(excess > 0))
-    counted = int(np.count_nonzero(finite))
-    place = int(np.argmax(excess if outside else difference.max(axis=0)))
-    y, x = divmod(place, excess.shape[1])
-    channel = int(np.argmax(difference[:, y, x]))
-    rms = float(np.sqrt((difference**2).sum() / (3 * counted))) if counted else 0.0
-    peak = float(np.abs(np.where(finite, reference, 0.0)).max()) if counted else 0.0
-    largest = [float(plane.max()) for plane in difference]
+    """Compare `rebuilt` with `reference`, both (3, H, W); pixels where either is not finite are left out."""
+    rows = np.zeros((reference.shape[1], _ROW_FIGURES))
+    _prove_rows(reference, rebuilt, bound, rows)
+    outside, counted = int(rows[:, _OUTSIDE].sum()), int(rows[:, _COUNTED].sum())
+    value, column = (_EXCESS, _EXCESS_AT) if outside else (_LARGEST, _LARGEST_AT)
+    y = int(np.argmax(rows[:, value]))
+    x = int(rows[y, column])
+    difference = np.abs(reference[:, y, x].astype(np.float64) - rebuilt[:, y, x])
+    channel = int(np.argmax(np.nan_to_num(difference, nan=0.0, posinf=0.0)))
+    largest = [float(figure) for figure in rows[:, _CHANNELS : _CHANNELS + 3].max(axis=0)]
     return Proof(
         max_abs=max(largest),
         max_channels=(largest[0], largest[1], largest[2]),
-        rms=rms,
-        peak=peak,
+        rms=float(np.sqrt(rows[:, _SQUARES].sum() / (3 * counted))) if counted else 0.0,
+        peak=float(rows[:, _PEAK].max()),
         outside=outside,
         pixels=counted,
         worst=(x, y),
-        worst_difference=float(difference[channel, y, x]),
+        worst_difference=float(difference[channel]) if counted else 0.0,
         allowed_at_worst=float(bound[channel, y, x]),
         exact=outside == 0 and counted > 0,
     )
+
+
+# What is noted of each row of pixels.
+_OUTSIDE, _COUNTED, _SQUARES, _PEAK, _EXCESS, _EXCESS_AT, _LARGEST, _LARGEST_AT, _CHANNELS = range(9)
+_ROW_FIGURES = _CHANNELS + 3
+
+
+@kernel
+def _prove_rows(reference, rebuilt, bound, rows):  # type: ignore[no-untyped-def]
+    for y in numba.prange(rows.shape[0]):
+        _prove_row(reference[:, y], rebuilt[:, y], bound[:, y], rows[y])
+
+
+@serial_kernel
+def _prove_row(reference, rebuilt, bound, out):  # type: ignore[no-untyped-def]
+    """Figures of one row of pixels, (3, W) each; differences in double."""
+    out[_EXCESS], out[_LARGEST] = -np.inf, -1.0
+    for x in range(reference.shape[1]):
+        largest, excess, squares, finite = 0.0, -np.inf, 0.0, True
+        for c in range(3):
+            difference = abs(np.float64(reference[c, x]) - np.float64(rebuilt[c, x]))
+            finite = finite and np.isfinite(difference)
+            largest = max(largest, difference)
+            excess = max(excess, difference - np.float64(bound[c, x]))
+            squares += difference * difference
+        if not finite:
+            continue
+        out[_COUNTED] += 1
+        out[_SQUARES] += squares
+        for c in range(3):
+            out[_PEAK] = max(out[_PEAK], abs(np.float64(reference[c, x])))
+            channel_difference = abs(np.float64(reference[c, x]) - np.float64(rebuilt[c, x]))
+            out[_CHANNELS + c] = max(out[_CHANNELS + c], channel_difference)
+        if excess > 0:
+            out[_OUTSIDE] += 1
+        if excess > out[_EXCESS]:
+            out[_EXCESS], out[_EXCESS_AT] = excess, x
+        if largest > out[_LARGEST]:
+            out[_LARGEST], out[_LARGEST_AT] = largest, x
+
+
+@kernel
+def _add_magnitude(bound, planes, roundoff):  # type: ignore[no-untyped-def]
+    for i in numba.prange(bound.size):
+        bound[i] += roundoff * abs(planes[i])
 
 
 def join_proofs(bands: Sequence[tuple[int, Proof]]) -> Proof:

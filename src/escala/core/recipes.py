@@ -4,11 +4,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from .folding import SUMMED, Folded, fold_terms
 from .mixing import mix_planes
-from .planes import Planes
+from .planes import Matte, Planes
 
 PlanesOf = Callable[[str], Planes]
+NO_FACTOR = (1.0, 1.0, 1.0)
 
 
 @dataclass(frozen=True)
@@ -31,12 +34,16 @@ class Factor:
 
 @dataclass(frozen=True)
 class Term:
-    """One line of the sum: the product of its factors, and which light and component it belongs to."""
+    """One line of the tally: the product of its factors, put on what came before by `operator`.
+
+    `light` and `component` tell which levels move it.
+    """
 
     name: str
     factors: tuple[Factor, ...]
     light: str | None = None
     component: str | None = None
+    operator: str = "add"
 
     @property
     def passes(self) -> tuple[str, ...]:
@@ -54,10 +61,21 @@ class Term:
 
 @dataclass(frozen=True)
 class Recipe:
-    """Terms that are added, in order. `name` says along which axes it can be balanced."""
+    """Terms put together in order, all times `factor`. `name` says along which axes it can be balanced."""
 
     name: str
     terms: tuple[Term, ...]
+    factor: tuple[float, float, float] = NO_FACTOR
+
+    @property
+    def is_sum(self) -> bool:
+        """Whether all terms are added or subtracted."""
+        return all(term.operator in SUMMED for term in self.terms)
+
+    @property
+    def plain_gains(self) -> NDArray[np.float32]:
+        """The gains of the untouched sum: one for each term, (n, 3)."""
+        return np.ones((len(self.terms), 3), np.float32)
 
     @property
     def lights(self) -> tuple[str, ...]:
@@ -91,7 +109,7 @@ def one_pass(name: str) -> tuple[Factor, ...]:
 
 def factor_planes(factor: Factor, planes_of: PlanesOf) -> Planes:
     """A factor's picture: (3, H, W). One-channel passes count for all three."""
-    terms = [_three(planes_of(name)) for name in factor.names]
+    terms = [three_channels(planes_of(name)) for name in factor.names]
     gains = np.ones((len(terms), 3), np.float32)
     gains[len(factor.passes) :] = -1.0
     planes = terms[0] if len(terms) == 1 else mix_planes(terms, gains)
@@ -111,10 +129,38 @@ def term_roundoff(term: Term, roundoff_of: Callable[[str], float]) -> float:
     return sum(max(roundoff_of(name) for name in factor.names) for factor in term.factors)
 
 
-def sum_terms(terms: Sequence[Planes]) -> Planes:
-    """The plain sum, (3, H, W)."""
-    return mix_planes(terms, np.ones((len(terms), 3), np.float32))
+def fold_recipe(
+    recipe: Recipe,
+    pictures: Sequence[Planes],
+    gains: NDArray[np.float32] | None = None,
+    base: Planes | None = None,
+    alpha: Matte | None = None,
+) -> Planes:
+    """The picture of a recipe, (3, H, W), from those of its terms; `base` (the residual) is added to the whole.
+
+    `gains` (n, 3): what the levels say, none for the untouched picture. `alpha`: coverage for terms laid over.
+    """
+    gains = recipe.plain_gains if gains is None else gains
+    factor = np.array(recipe.factor, np.float32)
+    if recipe.is_sum:
+        signs = np.array([SUMMED[term.operator] for term in recipe.terms], np.float32)
+        return mix_planes(pictures, gains * signs[:, None] * factor, base)
+    whole = fold_terms(folded_terms(recipe, pictures, gains, alpha))
+    if recipe.factor != NO_FACTOR:
+        whole = whole * factor[:, None, None]
+    return whole if base is None else whole + base
 
 
-def _three(planes: Planes) -> Planes:
+def folded_terms(
+    recipe: Recipe, pictures: Sequence[Planes], gains: NDArray[np.float32], alpha: Matte | None = None
+) -> list[Folded]:
+    """The terms of a recipe with their pictures and gains, ready to be folded."""
+    return [
+        Folded(planes, term.operator, gain, alpha)
+        for term, planes, gain in zip(recipe.terms, pictures, gains, strict=True)
+    ]
+
+
+def three_channels(planes: Planes) -> Planes:
+    """The colour of a pass, (3, H, W): its first three channels, or its only one for all three."""
     return planes[:3] if planes.shape[0] >= 3 else np.repeat(planes[:1], 3, axis=0)

@@ -57,7 +57,15 @@ def board_recipes(engine: FrameEngine) -> list[Recipe]:
 
 
 def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
-    """The board of a variant and its sheet of pictures as JPEG, cell (row, column) at that place in tiles."""
+    """The board of a variant and its sheet of pictures as JPEG, cell (row, column) at that place in tiles.
+
+    It is drawn once for a variant's state: the two are asked for one after the other.
+    """
+    key = (engine.frame.folder.name, "board", variant.model_dump_json())
+    return engine.cache.get(key, lambda: _drawn(engine, variant))
+
+
+def _drawn(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
     colouring = colouring_of(engine.render, variant)
     look = tile_look(engine)
     size = (look.out_width, look.out_height)
@@ -72,7 +80,8 @@ def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
     lights = dict.fromkeys(light for recipe in recipes for light in recipe.lights)
     components = dict.fromkeys(name for recipe in recipes for name in recipe.components)
     whole = {cell.light: tile for cell, tile in zip(placed, tiles, strict=True) if cell.component == ALL}
-    colours = {light: _own_colour(tile, colouring) for light, tile in whole.items() if light != ALL}
+    own = {light: tile for light, tile in whole.items() if light != ALL}
+    colours = dict(zip(own, _own_colours(list(own.values()), colouring), strict=True))
     board = Board(tuple(lights), tuple(components), placed, colours, recipes[0].name == GRID, *size)
     places = [(cell.row, cell.column) for cell in placed]
     return board, encode_jpeg(draw_sheet(tiles, places, look, colouring))
@@ -106,12 +115,14 @@ def _energy(planes: Planes, colouring: Colouring) -> float:
     return float(channel_means(planes) @ colouring.working.luminance_weights)
 
 
-def _own_colour(planes: Planes, colouring: Colouring) -> tuple[int, int, int]:
-    """The mean tint of a light, as bright as the screen shows it."""
-    mean = np.maximum(channel_means(planes), 0.0)
-    pixel = as_planes(0.5 * mean / max(float(mean.max()), 1e-12)).reshape(3, 1, 1)
-    red, green, blue = (int(value) for value in resting_bytes(pixel, colouring)[0, 0])
-    return red, green, blue
+def _own_colours(tiles: list[Planes], colouring: Colouring) -> list[tuple[int, int, int]]:
+    """The mean tint of each light, as bright as the screen shows it."""
+    if not tiles:
+        return []
+    means = np.maximum([channel_means(planes) for planes in tiles], 0.0)
+    bright = 0.5 * means / np.maximum(means.max(axis=1, keepdims=True), 1e-12)
+    shown = resting_bytes(as_planes(bright.T).reshape(3, 1, -1), colouring)[0]
+    return [(int(red), int(green), int(blue)) for red, green, blue in shown]
 
 
 Place = tuple[str, str, int, int]

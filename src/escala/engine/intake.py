@@ -1,7 +1,8 @@
 """A render read: files found, first frame decoded, passes recognised, recipes found and proven."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from fractions import Fraction
 from math import isfinite
 from pathlib import Path
 
@@ -10,6 +11,7 @@ import numpy as np
 from escala.core.colour import DEFAULT_CONFIG, colour_config
 from escala.core.cryptomatte import declared_layers
 from escala.core.diagnostics import Diagnostic, diagnose_pass
+from escala.core.errors import BadSource
 from escala.core.naming import NamedPass, recognise_passes
 from escala.core.planes import as_planes
 from escala.core.recipe_search import Candidate, SampledPass, sample_places, search_recipes
@@ -17,7 +19,7 @@ from escala.core.recipes import LIGHTS, RECIPE_SENTENCES, Recipe
 from escala.core.roles import PassRole, Role
 from escala.media.intake import take_in_frame
 from escala.media.naming_table import naming_table
-from escala.media.sources import RenderSource, SourceFile, find_render
+from escala.media.sources import RenderSource, SourceFile, find_render, source_stamp
 from escala.media.store import StoredFrame, StoredPass
 from escala.media.windows import Window
 from escala.model.render import FoundRecipe, Render, RenderPass, SourceEntry, WindowBox
@@ -26,6 +28,7 @@ from .proofs import prove_recipe
 
 Progress = Callable[[float, str], None]
 
+USUAL_FRAME_RATE = 24.0
 ENCODED_SPACE = "sRGB Encoded Rec.709 (sRGB)"
 
 
@@ -34,10 +37,11 @@ def read_render(
 ) -> tuple[Render, StoredFrame]:
     """The render that these sources name, and its first frame. Raises errors that say what is wrong, in a sentence."""
     source = find_render(sources)
+    stamp = source_stamp(source)
     progress(0.0, "decoding")
     frame = take_in_frame(source.first, store, lambda share: progress(0.8 * share, "decoding"))
     progress(0.85, "finding the recipe")
-    render = recognise_render(source, frame)
+    render = recognise_render(source, frame).model_copy(update={"stamp": stamp})
     progress(1.0, "ready")
     return render, frame
 
@@ -45,6 +49,15 @@ def read_render(
 def frame_files(render: Render, number: int) -> tuple[SourceFile, ...]:
     """The files of a frame of a render."""
     return tuple(SourceFile(Path(entry.path), entry.label) for entry in render.frames[number])
+
+
+def render_of_frame(render: Render, number: int, frame: StoredFrame) -> Render:
+    """The render as this frame has it: its own windows. Raises `BadSource` when the frame lacks a pass."""
+    missing = [p.name for p in render.passes if p.name not in frame.passes]
+    if missing:
+        raise BadSource(f"frame {number} of {render.name} lacks the pass {missing[0]}")
+    windows = {"display": _box(frame.header.display), "raster": _box(frame.header.raster)}
+    return render.model_copy(update=windows)
 
 
 def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
@@ -60,6 +73,7 @@ def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
         name=source.name,
         frames={n: tuple(SourceEntry(path=str(f.path), label=f.label) for f in fs) for n, fs in source.frames.items()},
         missing_frames=source.missing,
+        frame_rate=_frame_rate(frame.header.attributes),
         display=_box(frame.header.display),
         raster=_box(frame.header.raster),
         pixel_aspect=frame.header.pixel_aspect,
@@ -162,6 +176,15 @@ def _input_space(frame: StoredFrame) -> tuple[str, str]:
     if frame.header.encoded:
         return config.space(ENCODED_SPACE), "PNG and TIFF files are taken as sRGB-encoded"
     return config.space_of_gamut(frame.header.chromaticities)
+
+
+def _frame_rate(attributes: Mapping[str, str]) -> float:
+    """Frames a second as the header says, else 24."""
+    told = next((value for name, value in attributes.items() if name.lower() == "framespersecond"), "")
+    try:
+        return max(float(Fraction(told)), 1.0) if told else USUAL_FRAME_RATE
+    except (ValueError, ZeroDivisionError):
+        return USUAL_FRAME_RATE
 
 
 def _box(window: Window) -> WindowBox:

@@ -3,8 +3,8 @@
 import numpy as np
 
 from escala.core.planes import Planes
-from escala.core.proof import UNIT_ROUNDOFF, Proof, constant_factor, join_proofs, prove, rounding_bound
-from escala.core.recipes import Recipe, sum_terms, term_planes, term_roundoff
+from escala.core.proof import UNIT_ROUNDOFF, Proof, add_magnitude, constant_factor, join_proofs, prove, rounding_bound
+from escala.core.recipes import Recipe, sum_terms, term_planes, term_roundoff, three_channels
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 
@@ -37,9 +37,9 @@ def compare_recipe(render: Render, frame: StoredFrame, recipe: Recipe, look: Loo
     for term, picture in zip(recipe.terms, terms, strict=True):
         if term.is_linear:
             for name in term.passes:
-                magnitudes += np.float32(roundoff[name]) * np.abs(planes[name][:3])
+                add_magnitude(magnitudes, three_channels(planes[name]), roundoff[name])
         else:
-            magnitudes += np.float32(term_roundoff(term, roundoff.__getitem__)) * np.abs(picture)
+            add_magnitude(magnitudes, picture, term_roundoff(term, roundoff.__getitem__))
     stored_type = frame.passes[render.reference].pixel_type
     return reference, sum_terms(terms), rounding_bound(reference, stored_type, magnitudes, len(terms))
 

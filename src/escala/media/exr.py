@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -103,7 +104,7 @@ def write_exr(
 
 def writable_attributes(attributes: Mapping[str, Any]) -> dict[str, Any]:
     """The attributes that can be written back: plain numbers, strings and vectors of them."""
-    kept = (str, int, float, np.ndarray, tuple, list, bytes)
+    kept = (str, int, float, Fraction, np.ndarray, tuple, list, bytes)
     return {name: value for name, value in attributes.items() if isinstance(value, kept)}
 
 

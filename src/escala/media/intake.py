@@ -43,8 +43,6 @@ class _Reader:
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
             text=True,
-            # Threads that wait must not keep the cores from those that decode.
-            env={**os.environ, "OMP_WAIT_POLICY": "passive"},
         )
 
     def answers(self, job: dict[str, object]) -> Iterator[dict[str, object]]:

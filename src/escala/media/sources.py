@@ -1,5 +1,7 @@
 """From what a user names (files, a folder, a sequence) to the files of one render, frame by frame."""
 
+import hashlib
+import json
 import os
 import re
 from collections.abc import Iterable, Sequence
@@ -51,6 +53,16 @@ def find_render(sources: Sequence[str | Path]) -> RenderSource:
     distinct = sorted(set(files))
     folder_like = len(sources) == 1 and len(distinct) > 1
     return _gather(distinct, renders_apart=folder_like)
+
+
+def source_stamp(source: RenderSource) -> str:
+    """A key of a render's files as they are now: paths, sizes and times."""
+    facts = []
+    for number, files in source.frames.items():
+        for file in files:
+            state = file.path.stat()
+            facts.append((number, str(file.path), file.label, state.st_size, state.st_mtime_ns))
+    return hashlib.sha256(json.dumps(facts).encode()).hexdigest()[:32]
 
 
 def split_frame(stem: str) -> tuple[str, int | None]:

@@ -68,11 +68,12 @@ class FoundRecipe(Document):
 
 
 class Render(Document):
-    """Files that belong together, read and recognised."""
+    """Files that belong together, read and recognised. `stamp` tells their state when they were read."""
 
     name: str
     frames: dict[int, tuple[SourceEntry, ...]]
     missing_frames: tuple[int, ...]
+    frame_rate: float = Field(24.0, gt=0)
     display: WindowBox
     raster: WindowBox
     pixel_aspect: float
@@ -81,6 +82,7 @@ class Render(Document):
     passes: tuple[RenderPass, ...]
     reference: str | None
     recipes: tuple[FoundRecipe, ...]
+    stamp: str = ""
     attributes: dict[str, str] = Field(default_factory=dict)
     diagnostics: tuple[Diagnostic, ...] = ()
 

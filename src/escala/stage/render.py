@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -71,7 +72,7 @@ def _write(job: StageJob, frame: int, done: int, path: Path, channels: dict, lay
         "software": "Escala stage",
         "owner": "Night quay, a made-up scene",
         "frame": frame,
-        "framesPerSecondShown": float(FRAMES_PER_SECOND),
+        "framesPerSecond": Fraction(FRAMES_PER_SECOND),
         "samples": done,
         "samplesWanted": job.samples,
     }

@@ -13,7 +13,7 @@ from escala.engine.screen import pass_picture
 from escala.engine.worker import SMALL
 from escala.media.sources import SUFFIXES
 from escala.model.variant import Variant
-from escala.record.shots import all_shots, find_shot, shot_render
+from escala.record.shots import all_shots, find_shot
 
 from .schemas import (
     JobOut,
@@ -40,7 +40,8 @@ def shot_routes(studio: Studio) -> APIBlueprint:
     @routes.get("/shots", responses={200: ShotList})
     def list_shots() -> dict[str, Any]:
         with studio.session() as session:
-            rows = [(row.id, row.name, shot_render(row)) for row in all_shots(session)]
+            rows = [(row.id, row.name) for row in all_shots(session)]
+        rows = [(shot_id, name, studio.render_of(shot_id)) for shot_id, name in rows]
         return ShotList(shots=[shot_name(*row) for row in rows]).model_dump()
 
     @routes.post("/shots", responses={202: JobOut})

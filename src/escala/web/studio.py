@@ -1,6 +1,8 @@
 """What all routes share: database, evaluation thread, decoded frames, jobs and events."""
 
 import threading
+import time
+from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -9,7 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from escala.core.errors import BadSource
 from escala.engine.cache import ByteCache
-from escala.engine.intake import frame_files, read_render
+from escala.engine.intake import frame_files, read_render, render_of_frame
 from escala.engine.picture import FrameEngine
 from escala.engine.worker import EvaluationThread
 from escala.media.intake import take_in_frame, warm_reader
@@ -21,6 +23,8 @@ from escala.record.shots import add_shot, find_shot, shot_render
 from .events import EventHub
 from .jobs import Job, JobBoard
 from .settings import Settings
+
+_IN_USE_SECONDS = 3600.0
 
 
 class Studio:
@@ -35,7 +39,10 @@ class Studio:
         self.thread = EvaluationThread()
         self.cache = ByteCache()
         self._sessions = sessionmaker(open_database(settings.database), expire_on_commit=False)
+        self._renders: dict[int, Render] = {}
         self._engines: dict[tuple[int, int], FrameEngine] = {}
+        self._asked: dict[int, float] = {}
+        self._doors: defaultdict[tuple[int, int], threading.Lock] = defaultdict(threading.Lock)
         self._lock = threading.Lock()
         warm_reader()
 
@@ -47,18 +54,40 @@ class Studio:
 
     def engine_for(self, shot_id: int, frame: int | None = None) -> FrameEngine:
         """The evaluator of a frame of a shot, decoding it when needed. Raises `BadSource` for unknown frames."""
-        with self.session() as session:
-            render = shot_render(find_shot(session, shot_id))
+        render = self.render_of(shot_id)
         number = render.first_frame if frame is None else frame
         if number not in render.frames:
             raise BadSource(f"{render.name} has no frame {number}")
         with self._lock:
+            door = self._doors[shot_id, number]
+        with door:  # of many who ask at once, one decodes
             engine = self._engines.get((shot_id, number))
-            if engine is None or engine.render != render:
+            if engine is None:
                 stored = take_in_frame(frame_files(render, number), self.settings.store)
-                engine = FrameEngine(render, stored, self.cache)
-                self._engines[shot_id, number] = engine
+                engine = FrameEngine(render_of_frame(render, number, stored), stored, self.cache)
+                with self._lock:
+                    if self._renders.get(shot_id) is render:
+                        self._engines[shot_id, number] = engine
         return engine
+
+    def render_of(self, shot_id: int) -> Render:
+        """The render of a shot, read from the record once."""
+        with self._lock:
+            self._asked[shot_id] = time.monotonic()
+            if shot_id not in self._renders:
+                with self.session() as session:
+                    self._renders[shot_id] = shot_render(find_shot(session, shot_id))
+            return self._renders[shot_id]
+
+    def shots_in_use(self) -> list[int]:
+        """The shots that were asked for lately."""
+        with self._lock:
+            return [shot_id for shot_id, at in self._asked.items() if time.monotonic() - at < _IN_USE_SECONDS]
+
+    def sources_of(self, shot_id: int) -> list[str]:
+        """The files, folder or sequence that a shot was opened from."""
+        with self.session() as session:
+            return [str(source) for source in find_shot(session, shot_id).sources]
 
     def take_in(self, sources: list[str], name: str | None = None) -> Job:
         """Start reading a render into a new shot; the job's result names the shot."""
@@ -80,28 +109,24 @@ class Studio:
 
     def reread(self, shot_id: int) -> None:
         """Read the files of a shot again; everything made on it stays."""
-        with self.session() as session:
-            shot = find_shot(session, shot_id)
-            sources, name = list(shot.sources), shot.name
-        render, _ = read_render(sources, self.settings.store)
-        self.replace_render(shot_id, render.model_copy(update={"name": name}))
+        render, _ = read_render(self.sources_of(shot_id), self.settings.store)
+        self.replace_render(shot_id, render.model_copy(update={"name": self.render_of(shot_id).name}))
 
     def replace_render(self, shot_id: int, render: Render) -> None:
         """Give a shot a newer render, and tell the pages."""
         with self.session() as session:
             find_shot(session, shot_id).render = render.as_json()
-        with self._lock:
-            gone = [self._engines.pop(key) for key in list(self._engines) if key[0] == shot_id]
+        gone = self.forget(shot_id)
         folders = {engine.frame.folder.name for engine in gone}
         self.cache.drop(lambda key: isinstance(key, tuple) and key[0] in folders)
         self.trim()
         self.hub.tell("render", shot_id=shot_id)
 
-    def forget(self, shot_id: int) -> None:
-        """Let the decoded frames of a deleted shot go."""
+    def forget(self, shot_id: int) -> list[FrameEngine]:
+        """Let the render and the decoded frames of a shot go, and return what was evaluating them."""
         with self._lock:
-            for key in [key for key in self._engines if key[0] == shot_id]:
-                del self._engines[key]
+            self._renders.pop(shot_id, None)
+            return [self._engines.pop(key) for key in list(self._engines) if key[0] == shot_id]
 
     def trim(self) -> None:
         """Keep the pass store within its limit; frames in use stay."""

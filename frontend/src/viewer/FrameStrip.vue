@@ -1,0 +1,139 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { usePlayback } from './usePlayback'
+
+const shots = useShot()
+const room = useRoom()
+
+const render = computed(() => shots.shot!.render)
+const frames = computed(() => numbersOf(render.value.frames))
+const first = computed(() => frames.value[0] ?? 0)
+const last = computed(() => frames.value.at(-1) ?? 0)
+const span = computed(() => Math.max(1, last.value - first.value))
+const current = computed(() => room.frame ?? first.value)
+const ticks = computed(() => [
+  ...frames.value.map((number) => ({ number, missing: false })),
+  ...render.value.missing_frames.map((number) => ({ number, missing: true })),
+])
+const wantedRate = computed(() => render.value.frame_rate)
+const numbersOf = (table: object) => Object.keys(table).map(Number).sort((a, b) => a - b) // prettier-ignore
+const share = (number: number) => `${((number - first.value) / span.value) * 100}%`
+
+function choose(number: number) {
+  const nearest = frames.value.reduce((a, b) => (Math.abs(b - number) < Math.abs(a - number) ? b : a))
+  room.frame = nearest === first.value ? null : nearest
+}
+
+function step(by: number) {
+  const at = frames.value.indexOf(current.value)
+  choose(frames.value[(at + by + frames.value.length) % frames.value.length] ?? first.value)
+}
+
+function drag(event: PointerEvent) {
+  if (event.type === 'pointerdown') (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  else if (!(event.currentTarget as HTMLElement).hasPointerCapture(event.pointerId)) return
+  const box = (event.currentTarget as HTMLElement).getBoundingClientRect()
+  choose(first.value + ((event.clientX - box.left) / box.width) * span.value)
+}
+
+const KEYS: Record<string, () => void> = {
+  ArrowRight: () => step(1),
+  ArrowUp: () => step(1),
+  ArrowLeft: () => step(-1),
+  ArrowDown: () => step(-1),
+  Home: () => choose(first.value),
+  End: () => choose(last.value),
+}
+
+function onKey(event: KeyboardEvent) {
+  if (!KEYS[event.key]) return
+  event.preventDefault()
+  KEYS[event.key]!()
+}
+
+const { playing, rate } = usePlayback(step, () => wantedRate.value)
+</script>
+
+<template>
+  <div class="strip">
+    <button type="button" :aria-pressed="playing" @click="playing = !playing">
+      {{ playing ? 'stop' : 'play' }}
+    </button>
+    <span class="number">frame {{ current }}</span>
+    <div
+      class="ticks"
+      role="slider"
+      tabindex="0"
+      aria-label="Frame"
+      :aria-valuemin="first"
+      :aria-valuemax="last"
+      :aria-valuenow="current"
+      @pointerdown="drag"
+      @pointermove="drag"
+      @keydown="onKey"
+    >
+      <i
+        v-for="tick in ticks"
+        :key="tick.number"
+        :class="{ missing: tick.missing }"
+        :title="tick.missing ? `frame ${tick.number} is missing` : `frame ${tick.number}`"
+        :style="{ left: share(tick.number) }"
+      />
+      <b :style="{ left: share(current) }" />
+    </div>
+    <span class="quiet rate">
+      {{ playing ? `${rate.toFixed(1)} of ${wantedRate} frames a second` : `${frames.length} frames` }}
+      <span v-if="render.missing_frames.length" class="warning"
+        >{{ render.missing_frames.length }} missing</span
+      >
+    </span>
+  </div>
+</template>
+
+<style scoped>
+.strip {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  height: 30px;
+  padding: 0 14px;
+  background: var(--surface-2);
+  border-top: 1px solid var(--line);
+}
+.strip button {
+  width: 52px;
+  padding: 1px 0;
+}
+.number {
+  min-width: 76px;
+}
+.ticks {
+  position: relative;
+  flex: 1;
+  height: 24px;
+  margin: 0 6px;
+  cursor: ew-resize;
+  touch-action: none;
+}
+.ticks i {
+  position: absolute;
+  top: 9px;
+  height: 9px;
+  border-left: 1px solid var(--text-2);
+}
+.ticks i.missing {
+  border-left: 1px dashed var(--warning);
+}
+.ticks b {
+  position: absolute;
+  top: 2px;
+  height: 16px;
+  margin-left: -1px;
+  border-left: 3px solid var(--accent);
+}
+.rate {
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,49 @@
+"""`deliver`: a 1080p frame written with its levels, against reading its passes and writing a picture alone."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from escala.core.planes import narrow_to_half
+from escala.delivery.deliver import Delivery, deliver_frame
+from escala.engine.cache import ByteCache
+from escala.engine.intake import read_render
+from escala.engine.picture import FrameEngine
+from escala.media.exr import read_channels, read_parts, write_exr
+from escala.media.intake import take_in_frame
+from escala.media.sources import find_render
+from escala.media.windows import Window
+from escala.model.variant import Balance, Level, Variant
+
+from .figures import Figure, made_up_light, seconds, write_big_shot
+
+_WIDTH, _HEIGHT, _LIGHTS = 1920, 1080, 11
+
+
+def bench_deliver() -> Figure:
+    """Seconds for a frame from its file to the delivered EXR, over decoding and encoding by the format's library."""
+    with tempfile.TemporaryDirectory(prefix="escala-bench-") as name:
+        folder = Path(name)
+        file = folder / "frame.exr"
+        write_big_shot(file, _WIDTH, _HEIGHT, _LIGHTS)
+        picture = [narrow_to_half(plane) for plane in made_up_light(1, _HEIGHT, _WIDTH)]
+        window = Window(0, 0, _WIDTH, _HEIGHT)
+
+        def alone() -> None:
+            read_channels(file, read_parts(file))
+            write_exr(folder / "alone.exr", dict(zip("RGB", picture, strict=True)), window, window)
+
+        plain = seconds(alone, 3)
+        render, _ = read_render([file], folder / "store")
+        variant = Variant(balance=Balance(lights={"l05": Level(stops=1.0)}))
+        numbers = iter(range(100))
+
+        def frame() -> None:
+            store = folder / f"store{next(numbers)}"
+            stored = take_in_frame(find_render([file]).first, store)
+            deliver_frame(FrameEngine(render, stored, ByteCache()), variant, Delivery(folder / "out.exr"))
+
+        time = seconds(frame, 3)
+    ratio = time / plain
+    return Figure(time, "s", ratio, "≤ 1.3 of decoding and encoding alone", bool(np.isfinite(ratio) and ratio <= 1.3))
