@@ -35,7 +35,7 @@ const LOWER: Partial<Record<StationName, Component>> = {
 const bench = computed(() => BENCHES[room.station] ?? QuietBench)
 watch(
   () => shots.shot?.id,
-  () => Object.assign(room, { frame: null, pin: null, chosen: null, chosenPass: '' }),
+  () => Object.assign(room, { frame: null, pin: null, chosen: null, chosenPasses: [] }),
 )
 const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
 const lower = computed(() => LOWER[room.station])

@@ -10,7 +10,8 @@ from typing import Any
 
 from escala.core.errors import BadSource
 from escala.core.planes import as_planes
-from escala.core.recipes import sum_terms, term_planes
+from escala.core.recipes import fold_recipe, term_planes
+from escala.engine.diagnosis import explain_difference
 from escala.engine.intake import read_render
 from escala.engine.look import full_look, sample_pass
 from escala.engine.mattes import matte_of_objects
@@ -108,6 +109,7 @@ def rebuild_report(render: Render, frame: StoredFrame) -> dict[str, Any]:
     """The stable JSON of `rebuild`."""
     found = render.recipes[0] if render.recipes else None
     factor = beauty_factor(render, frame, found.recipe) if found and render.reference is not None else None
+    causes = explain_difference(render, frame, found.recipe) if found and not found.exact else []
     return {
         "recipe": [{"term": t.name, "passes": list(t.passes), "formula": str(t)} for t in found.recipe.terms]
         if found
@@ -120,6 +122,9 @@ def rebuild_report(render: Render, frame: StoredFrame) -> dict[str, Any]:
         "outside_share": found.outside_share if found else None,
         "exact": bool(found and found.exact),
         "factor": list(factor) if factor else None,
+        "causes": [
+            {"code": c.code, "message": c.message, "explained": c.explained, "repair": c.repair} for c in causes
+        ],
     }
 
 
@@ -134,9 +139,7 @@ def _told_rebuild(render: Render, report: dict[str, Any]) -> str:
     lines.append(f"{verdict}. Largest difference {report['max_abs']:.6g}, root mean square {report['rms']:.6g}.")
     if not report["exact"]:
         lines.append(f"{report['outside_share']:.2%} of the pixels differ by more than rounding allows.")
-        if report["factor"]:
-            factors = ", ".join(f"{value:.4g}" for value in report["factor"])
-            lines.append(f"The beauty is the sum times {factors}: an exposure or white balance in the beauty alone.")
+        lines.extend(cause["message"] for cause in report["causes"])
     return "\n".join(lines)
 
 
@@ -145,8 +148,9 @@ def _write_sum(render: Render, frame: StoredFrame, path: Path) -> None:
     look = full_look(0, 0, raster.width, raster.height)
     if not render.recipes:
         raise BadSource(f"{render.name}: no recipe was found, the render holds neither components nor lights")
-    terms = render.recipes[0].recipe.terms
-    planes = sum_terms([term_planes(term, lambda name: sample_pass(frame, name, look)) for term in terms])
+    recipe = render.recipes[0].recipe
+    pictures = [term_planes(term, lambda name: sample_pass(frame, name, look)) for term in recipe.terms]
+    planes = fold_recipe(recipe, pictures)
     channels = dict(zip("RGB", as_planes(planes), strict=True))
     write_exr(path, channels, raster, Window(**render.display.model_dump()))
 

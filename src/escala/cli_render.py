@@ -14,6 +14,7 @@ from escala.engine.balance import render_components, render_lights
 from escala.engine.cache import ByteCache
 from escala.engine.intake import frame_files, render_of_frame
 from escala.engine.picture import FrameEngine
+from escala.engine.reading import read_engine, reading_of
 from escala.media.cdl import read_cdl
 from escala.media.intake import take_in_frame
 from escala.model.render import Render
@@ -61,21 +62,22 @@ def run_render(options: argparse.Namespace) -> None:
     if options.space and (options.display or options.view):
         raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
     with opened_render(options.source) as (render, frame, store):
-        variant = variant_from_options(render, options)
+        first = FrameEngine(render, frame, ByteCache())
+        base = _read_variant(options.variant) if options.variant else Variant()
+        variant = variant_from_options(reading_of(first, base, store), base, options)
         numbers = _wanted_frames(render, options.frames)
         for number in numbers:
             if number != render.first_frame:
                 frame = take_in_frame(frame_files(render, number), store)
-            framed = render_of_frame(render, number, frame)
+            engine = FrameEngine(render_of_frame(render, number, frame), frame, first.cache)
             path = _frame_path(options.out, number, len(numbers) > 1)
             pixel_type = "float" if options.float else "half"
             delivery = Delivery(path, options.space, as_view, pixel_type, options.bits)
-            deliver_frame(FrameEngine(framed, frame, ByteCache()), variant, delivery)
+            deliver_frame(read_engine(first, number, engine, variant, store), variant, delivery)
 
 
-def variant_from_options(render: Render, options: argparse.Namespace) -> Variant:
-    """The variant file, if any, with the options laid over it."""
-    variant = _read_variant(options.variant) if options.variant else Variant()
+def variant_from_options(render: Render, variant: Variant, options: argparse.Namespace) -> Variant:
+    """A variant with the options laid over it; `render` as the variant reads it."""
     levels = {"lights": dict(variant.balance.lights), "components": dict(variant.balance.components)}
     known = {"lights": render_lights(render), "components": render_components(render)}
     for axis, pairs in (("lights", options.light), ("components", options.component)):

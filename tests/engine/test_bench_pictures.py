@@ -54,7 +54,8 @@ class TallyTest(FolderTest):
         assert tally and tally.verdict
         self.assertFalse(tally.verdict.exact)
         np.testing.assert_allclose(tally.verdict.factor, 1.5, rtol=1e-2)
-        self.assertIn("times 1.5", tally.verdict.words)
+        self.assertIn("times 1.5", tally.verdict.causes[0].message)
+        self.assertEqual(tally.verdict.causes[0].repair, "multiply the sum by it")
 
 
 class ProbeTest(FolderTest):

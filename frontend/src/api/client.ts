@@ -72,9 +72,9 @@ export function passPicture(
   name: string,
   width: number,
   frame: number | null,
-  key: number,
+  key: string,
 ): string {
-  return `/api/shots/${shotId}/pass?name=${encodeURIComponent(name)}&width=${width}&${frameQuery(frame)}key=${key}`
+  return `/api/shots/${shotId}/pass?name=${encodeURIComponent(name)}&width=${width}&${frameQuery(frame)}${key}`
 }
 
 /** The part of an address that names a frame; nothing for the first. */

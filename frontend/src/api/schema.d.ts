@@ -164,6 +164,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/pass/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/variants": {
         parameters: {
             query?: never;
@@ -633,12 +649,32 @@ export interface components {
         /**
          * Diagnostic
          * @description A finding: `code` for scripts, `message` says what it means and what to do.
+         *
+         *     Its evidence is a number (`value`) and a place (x, y) where there are such; `repair` names one of REPAIRS.
          */
         Diagnostic: {
             /** Code */
             code: string;
             /** Message */
             message: string;
+            /**
+             * Place
+             * @default null
+             */
+            place: [
+                number,
+                number
+            ] | null;
+            /**
+             * Repair
+             * @default null
+             */
+            repair: string | null;
+            /**
+             * Value
+             * @default null
+             */
+            value: number | null;
         };
         /**
          * DisplayChoice
@@ -718,6 +754,30 @@ export interface components {
             passes: string[];
         };
         /**
+         * Finding
+         * @description A likely cause with its repair: one edit (JSON Patch on the variant) and what it is called; none: no repair.
+         */
+        Finding: {
+            /** Code */
+            code: string;
+            /** Explained */
+            explained: number;
+            /** Message */
+            message: string;
+            /**
+             * Patch
+             * @default []
+             */
+            patch: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Repair
+             * @default null
+             */
+            repair: string | null;
+        };
+        /**
          * Finish
          * @description Corrections on everything, in order.
          */
@@ -746,6 +806,20 @@ export interface components {
             rms: number;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * HistogramOut
+         * @description Counts per channel over equal steps from `low` to `high` stops around grey; `dark`: values of 0 or less.
+         */
+        HistogramOut: {
+            /** Counts */
+            counts: number[][];
+            /** Dark */
+            dark: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
         };
         /**
          * JobOut
@@ -931,6 +1005,53 @@ export interface components {
             share: number;
         };
         /**
+         * PassReading
+         * @description What a pass is, said by hand: it replaces what was recognised.
+         */
+        PassReading: {
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /**
+             * Light
+             * @default null
+             */
+            light: string | null;
+            /** @default null */
+            part: components["schemas"]["Portion"] | null;
+            role: components["schemas"]["Role"];
+            /**
+             * Twin
+             * @default null
+             */
+            twin: ("noisy" | "denoised") | null;
+        };
+        /**
+         * PassRepair
+         * @description A repair of a pass, by its name in REPAIRS. `factor`: for "scale".
+         */
+        PassRepair: {
+            /**
+             * Factor
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            factor: [
+                number,
+                number,
+                number
+            ];
+            /** How */
+            how: string;
+            /** Pass Name */
+            pass_name: string;
+        };
+        /**
          * PassStatistics
          * @description Figures of a pass over its finite pixels, per channel; counts are of values.
          */
@@ -1074,10 +1195,39 @@ export interface components {
             y: number;
         };
         /**
+         * Reading
+         * @description What a variant takes its render for: passes with their roles, recipes, and what can be balanced.
+         */
+        Reading: {
+            /** Components */
+            components: string[];
+            /** Lights */
+            lights: string[];
+            /** Passes */
+            passes: components["schemas"]["RenderPass"][];
+            /** Recipes */
+            recipes: components["schemas"]["FoundRecipe"][];
+            /** Reference */
+            reference: string | null;
+        };
+        /**
          * Recipe
-         * @description Terms that are added, in order. `name` says along which axes it can be balanced.
+         * @description Terms put together in order, all times `factor`. `name` says along which axes it can be balanced.
          */
         Recipe: {
+            /**
+             * Factor
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            factor: [
+                number,
+                number,
+                number
+            ];
             /** Name */
             name: string;
             /** Terms */
@@ -1099,7 +1249,7 @@ export interface components {
         };
         /**
          * Render
-         * @description Files that belong together, read and recognised.
+         * @description Files that belong together, read and recognised. `stamp` tells their state when they were read.
          */
         Render: {
             /** Attributes */
@@ -1138,6 +1288,11 @@ export interface components {
             recipes: components["schemas"]["FoundRecipe"][];
             /** Reference */
             reference: string | null;
+            /**
+             * Stamp
+             * @default
+             */
+            stamp: string;
         };
         /**
          * RenderPass
@@ -1235,6 +1390,26 @@ export interface components {
             variants: components["schemas"]["VariantLabel"][];
         };
         /**
+         * SourceChoice
+         * @description How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
+         */
+        SourceChoice: {
+            /**
+             * Repairs
+             * @default []
+             */
+            repairs: components["schemas"]["PassRepair"][];
+            /** Roles */
+            roles?: {
+                [key: string]: components["schemas"]["PassReading"];
+            };
+            /**
+             * Twin
+             * @default null
+             */
+            twin: ("noisy" | "denoised") | null;
+        };
+        /**
          * SourceEntry
          * @description A file of a frame, and the pass that its name stands for (empty: the file names its own).
          */
@@ -1280,17 +1455,54 @@ export interface components {
             tile_height: number;
             /** Tile Width */
             tile_width: number;
+            /** Unused */
+            unused: string[];
             verdict: components["schemas"]["Verdict"] | null;
         };
         /**
+         * TallyChoice
+         * @description Changes to the recipe: its terms by name, passes added as terms, the order, and a factor on the whole.
+         */
+        TallyChoice: {
+            /**
+             * Added
+             * @default []
+             */
+            added: string[];
+            /**
+             * Factor
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            factor: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Order
+             * @default []
+             */
+            order: string[];
+            /** Terms */
+            terms?: {
+                [key: string]: components["schemas"]["TermEdit"];
+            };
+        };
+        /**
          * TallyLine
-         * @description A term: its name, formula, and share of the sum's energy, 0..1. Its pictures are in row `row` of the sheet.
+         * @description A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet.
          */
         TallyLine: {
             /** Formula */
             formula: string;
             /** Name */
             name: string;
+            /** Operator */
+            operator: string;
             /** Row */
             row: number;
             /** Share */
@@ -1305,7 +1517,9 @@ export interface components {
         };
         /**
          * Term
-         * @description One line of the sum: the product of its factors, and which light and component it belongs to.
+         * @description One line of the tally: the product of its factors, put on what came before by `operator`.
+         *
+         *     `light` and `component` tell which levels move it.
          */
         Term: {
             /**
@@ -1322,6 +1536,42 @@ export interface components {
             light: string | null;
             /** Name */
             name: string;
+            /**
+             * Operator
+             * @default add
+             */
+            operator: string;
+        };
+        /**
+         * TermEdit
+         * @description What is done to a term. `left_out` and `operator` change the recipe; the others the picture alone.
+         */
+        TermEdit: {
+            /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
+            /**
+             * Left Out
+             * @default false
+             */
+            left_out: boolean;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Operator
+             * @default null
+             */
+            operator: string | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -1385,6 +1635,8 @@ export interface components {
              * @constant
              */
             schema_version: 1;
+            source?: components["schemas"]["SourceChoice"];
+            tally?: components["schemas"]["TallyChoice"];
         };
         /**
          * VariantLabel
@@ -1422,6 +1674,7 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            reading: components["schemas"]["Reading"];
             /** Shot Id */
             shot_id: number;
             /** Stations */
@@ -1434,6 +1687,8 @@ export interface components {
         Verdict: {
             /** Allowed */
             allowed: number;
+            /** Causes */
+            causes: components["schemas"]["Finding"][];
             /** Exact */
             exact: boolean;
             /** Factor */
@@ -1804,6 +2059,7 @@ export interface operations {
                 name: string;
                 width?: number;
                 frame?: number | null;
+                variant?: number | null;
             };
             header?: never;
             path: {
@@ -1813,6 +2069,42 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get: {
+        parameters: {
+            query: {
+                name: string;
+                width?: number;
+                frame?: number | null;
+                variant?: number | null;
+            };
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistogramOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

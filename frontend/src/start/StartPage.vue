@@ -73,7 +73,11 @@ function show(id: number) {
         None yet. Open a render below, or start with <code>make demo</code>.
       </p>
       <button v-for="shot in shots.shots" :key="shot.id" type="button" class="shot" @click="show(shot.id)">
-        <img v-if="shot.cover" :src="passPicture(shot.id, shot.cover, 320, shots.renderKey)" alt="" />
+        <img
+          v-if="shot.cover"
+          :src="passPicture(shot.id, shot.cover, 320, null, `key=${shots.renderKey}`)"
+          alt=""
+        />
         <span class="name">{{ spoken(shot.name) }}</span>
         <span class="quiet"
           >{{ shot.width }} × {{ shot.height }} · {{ shot.passes }} passes ·

@@ -13,8 +13,9 @@ const shots = useShot()
 const room = useRoom()
 
 watchEffect(() => {
-  const first = shots.shot?.lights[0] ?? shots.shot?.components[0]
-  if (!room.chosen && first) room.choose(shots.shot?.lights.length ? 'lights' : 'components', first)
+  const { lights = [], components = [] } = shots.variant?.reading ?? {}
+  const first = lights[0] ?? components[0]
+  if (!room.chosen && first) room.choose(lights.length ? 'lights' : 'components', first)
 })
 
 const level = computed<Level>(() =>
@@ -23,7 +24,7 @@ const level = computed<Level>(() =>
 const title = computed(() => spoken(room.chosen?.name.replace('/', ', ') ?? ''))
 const tint = computed(() => tintParts(level.value.tint))
 const approximate = computed(() => {
-  const recipes = shots.shot?.render.recipes.map((found) => found.recipe.name) ?? []
+  const recipes = shots.variant?.reading.recipes.map((found) => found.recipe.name) ?? []
   const { lights = {}, components = {} } = shots.document?.balance ?? {}
   const both = [lights, components].every((table) =>
     Object.values(table ?? {}).some((l) => !isNeutral(l as Level)),

@@ -1,20 +1,48 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import TallyLine from '@/tally/TallyLine.vue'
+import TallyVerdict from '@/tally/TallyVerdict.vue'
+import TermControls from '@/tally/TermControls.vue'
 import { useTally } from '@/tally/useTally'
+import { useTermEdits } from '@/tally/useTermEdits'
 import { percent, spoken } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
 
 const shots = useShot()
 const { tally, sheet } = useTally()
+const terms = useTermEdits()
+const opened = ref('')
 const rows = computed(() => (tally.value?.lines.length ?? 0) + (tally.value?.reference ? 2 : 1))
 const others = computed(() => tally.value?.others.map((name) => name.replace('_', ' × ')) ?? [])
+const names = computed(() => tally.value?.lines.map((line) => line.name) ?? [])
+const changed = computed(() => {
+  const edits = shots.document?.tally
+  return Boolean(edits && (Object.keys(edits.terms ?? {}).length || edits.added?.length || edits.order?.length || factor.value)) // prettier-ignore
+})
+const factor = computed(() => {
+  const values = shots.document?.tally?.factor ?? [1, 1, 1]
+  return values.some((value) => value !== 1) ? values.map((v) => v.toPrecision(4)).join(', ') : ''
+})
+const SIGNS: Record<string, string> = {
+  add: '+',
+  subtract: '−',
+  multiply: '×',
+  screen: 'screen',
+  over: 'over',
+}
 
 function use(name: string) {
   void shots.edit(
     [{ op: 'replace', path: '/recipe', value: name }],
     `Recipe by ${name.replace('_', ' and ')}`,
   )
+}
+
+function stateOf(name: string): string {
+  const edit = terms.editOf(name)
+  if (!edit.on) return 'off'
+  if (edit.alone) return 'alone'
+  return edit.strength === 1 ? '' : `× ${edit.strength.toFixed(2)}`
 }
 </script>
 
@@ -23,7 +51,8 @@ function use(name: string) {
     <section class="bench-part">
       <h2>{{ tally.sentence }}</h2>
       <p class="quiet">
-        Found by itself.
+        {{ changed ? 'Changed by hand.' : 'Found by itself.' }}
+        <button v-if="changed" type="button" class="link" @click="terms.asFound">as it was found</button>
         <template v-if="others.length">
           Also possible:
           <button v-for="(name, i) in tally.others" :key="name" type="button" class="link" @click="use(name)">
@@ -33,16 +62,21 @@ function use(name: string) {
       </p>
     </section>
     <section class="bench-part lines" aria-label="Tally">
-      <TallyLine
-        v-for="(line, index) in tally.lines"
-        :key="line.name"
-        :operator="index ? '+' : ''"
-        :title="spoken(line.name)"
-        :note="`${line.formula} · ${percent(line.share)}`"
-        :row="line.row"
-        :rows="rows"
-        :sheet="sheet"
-      />
+      <template v-for="(line, index) in tally.lines" :key="line.name">
+        <TallyLine
+          :operator="index || line.operator !== 'add' ? (SIGNS[line.operator] ?? '') : ''"
+          :title="spoken(line.name)"
+          :note="`${line.formula}${line.operator === 'add' ? ` · ${percent(line.share)}` : ''}`"
+          :row="line.row"
+          :rows="rows"
+          :sheet="sheet"
+          :open="opened === line.name"
+          :state="stateOf(line.name)"
+          @toggle="opened = opened === line.name ? '' : line.name"
+        />
+        <TermControls v-if="opened === line.name" :line="line" :names="names" />
+      </template>
+      <p v-if="factor" class="quiet">all of it times {{ factor }}</p>
       <TallyLine
         v-if="tally.reference"
         operator="+"
@@ -60,16 +94,27 @@ function use(name: string) {
         :rows="rows"
         :sheet="sheet"
         :alone="true"
-      >
-        <p v-if="tally.verdict" :class="tally.verdict.exact ? 'match' : 'warning'">
-          {{ tally.verdict.words }}
-        </p>
-      </TallyLine>
+      />
+      <TallyVerdict v-if="tally.verdict" :verdict="tally.verdict" @repair="terms.repair" />
+    </section>
+    <section v-if="tally.unused.length" class="bench-part" aria-label="Not in the sum">
+      <h2>Not in the sum</h2>
+      <div class="unused">
+        <button
+          v-for="name in tally.unused"
+          :key="name"
+          type="button"
+          :title="`Add ${name} to the sum`"
+          @click="terms.addPass(name)"
+        >
+          + {{ name }}
+        </button>
+      </div>
     </section>
   </template>
   <section v-else class="bench-part">
     <p class="quiet">
-      {{ shots.shot?.render.recipes.length ? 'Adding up' : 'No recipe: there is nothing to add up.' }}
+      {{ shots.variant?.reading.recipes.length ? 'Adding up' : 'No recipe: there is nothing to add up.' }}
     </p>
   </section>
 </template>
@@ -92,5 +137,13 @@ hr {
   background: none;
   color: var(--text-1);
   text-decoration: underline;
+}
+.unused {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+.unused button {
+  padding: 1px 8px;
 }
 </style>

@@ -1,24 +1,84 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { passPicture } from '@/api/client'
+import type { RenderPass } from '@/api/types'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
-import { shortMeaning } from './meaning'
+import { ROLE_WORDS, shortMeaning } from './meaning'
+import { useSourceEdits } from './useSourceEdits'
 
 const shots = useShot()
 const room = useRoom()
+const edits = useSourceEdits()
 const wanted = ref('')
+const role = ref('')
+const order = ref<'file' | 'name' | 'role'>('file')
+const size = ref(132)
+const DRAGGED = 'text/x-pass'
+
+const all = computed(() => shots.variant?.reading.passes ?? [])
+const roles = computed(() => {
+  const counts = new Map<string, number>()
+  for (const p of all.value) counts.set(p.role, (counts.get(p.role) ?? 0) + 1)
+  return [...counts].map(([name, count]) => ({ name, count, words: ROLE_WORDS[name] ?? name }))
+})
 const passes = computed(() => {
   const text = wanted.value.trim().toLowerCase()
-  const all = shots.shot?.render.passes ?? []
-  return text ? all.filter((p) => `${p.name} ${shortMeaning(p)} ${p.role}`.toLowerCase().includes(text)) : all
+  const found = all.value.filter(
+    (p) =>
+      (!role.value || p.role === role.value) &&
+      (!text || `${p.name} ${shortMeaning(p)} ${p.role}`.toLowerCase().includes(text)),
+  )
+  const key = (p: RenderPass) => (order.value === 'name' ? p.name : `${p.role} ${shortMeaning(p)}`)
+  return order.value === 'file' ? found : [...found].sort((a, b) => key(a).localeCompare(key(b)))
 })
+
+function choose(event: MouseEvent, name: string) {
+  const chosen = room.chosenPasses
+  const last = passes.value.findIndex((p) => p.name === chosen.at(-1))
+  const here = passes.value.findIndex((p) => p.name === name)
+  if (event.shiftKey && last >= 0) {
+    const names = passes.value.slice(Math.min(last, here), Math.max(last, here) + 1).map((p) => p.name)
+    room.chosenPasses = [...new Set([...chosen, ...names])]
+  } else if (event.ctrlKey || event.metaKey)
+    room.chosenPasses = chosen.includes(name) ? chosen.filter((n) => n !== name) : [...chosen, name]
+  else room.chosenPasses = [name]
+}
+
+function lift(event: DragEvent, name: string) {
+  if (!room.chosenPasses.includes(name)) room.chosenPasses = [name]
+  event.dataTransfer?.setData(DRAGGED, name)
+}
+
+function drop(target: string) {
+  const moved = all.value.filter((p) => room.chosenPasses.includes(p.name))
+  if (moved.length) edits.readAs(moved, { role: target as RenderPass['role'] }, ROLE_WORDS[target] ?? target)
+}
 </script>
 
 <template>
   <section v-if="shots.shot" class="sheet" aria-label="Contact sheet">
     <div class="bar">
-      <span>{{ passes.length }} of {{ shots.shot.render.passes.length }} passes</span>
+      <span>{{ passes.length }} of {{ all.length }} passes</span>
+      <div class="roles" role="group" aria-label="Show only a role; drop passes here to give them that role">
+        <button type="button" :aria-pressed="!role" @click="role = ''">all</button>
+        <button
+          v-for="each in roles"
+          :key="each.name"
+          type="button"
+          :aria-pressed="role === each.name"
+          @click="role = role === each.name ? '' : each.name"
+          @dragover.prevent
+          @drop.prevent="drop(each.name)"
+        >
+          {{ each.words }} {{ each.count }}
+        </button>
+      </div>
+      <button type="button" @click="order = order === 'file' ? 'name' : order === 'name' ? 'role' : 'file'">
+        order: {{ order }}
+      </button>
+      <button type="button" aria-label="Smaller pictures" @click="size = Math.max(84, size - 48)">−</button>
+      <button type="button" aria-label="Larger pictures" @click="size = Math.min(276, size + 48)">+</button>
       <input
         v-model="wanted"
         type="search"
@@ -26,18 +86,20 @@ const passes = computed(() => {
         aria-label="Find a pass"
       />
     </div>
-    <div class="tiles">
+    <div class="tiles" :style="{ gridTemplateColumns: `repeat(auto-fill, minmax(${size}px, 1fr))` }">
       <button
         v-for="p in passes"
         :key="p.name"
         type="button"
         class="tile"
-        :aria-pressed="p.name === room.chosenPass"
+        draggable="true"
+        :aria-pressed="room.chosenPasses.includes(p.name)"
         :title="p.name"
-        @click="room.chosenPass = p.name"
+        @click="choose($event, p.name)"
+        @dragstart="lift($event, p.name)"
       >
         <img
-          :src="passPicture(shots.shot.id, p.name, 256, room.frame, shots.renderKey)"
+          :src="passPicture(shots.shot.id, p.name, size > 140 ? 512 : 256, room.frame, shots.pictureKey)"
           alt=""
           loading="lazy"
         />
@@ -58,17 +120,37 @@ const passes = computed(() => {
 }
 .bar {
   display: flex;
-  gap: 12px;
+  gap: 8px;
   align-items: center;
-  justify-content: space-between;
-  padding: 6px 64px 6px 14px;
+  padding: 4px 56px 4px 14px;
+  white-space: nowrap;
+}
+.bar > button,
+.roles button {
+  padding: 0 7px;
+}
+.roles {
+  display: flex;
+  flex: 1;
+  gap: 2px;
+  min-width: 0;
+  overflow-x: auto;
+  scrollbar-width: none;
+}
+.roles button {
+  border-color: transparent;
+  color: var(--text-2);
+}
+.roles button[aria-pressed='true'] {
+  border-color: var(--accent);
+  color: var(--accent);
 }
 .bar input {
-  width: 240px;
+  width: 190px;
+  padding: 1px 8px;
 }
 .tiles {
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(132px, 1fr));
   gap: 6px;
   padding: 0 14px 10px;
   overflow: auto;

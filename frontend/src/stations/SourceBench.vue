@@ -1,53 +1,97 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { passPicture } from '@/api/client'
+import PassHistogram from './PassHistogram.vue'
+import PassReading from './PassReading.vue'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { meaningOf } from './meaning'
+import { REPAIR_WORDS, useSourceEdits } from './useSourceEdits'
 
 const shots = useShot()
 const room = useRoom()
+const edits = useSourceEdits()
 const render = computed(() => shots.shot?.render)
-const pass = computed(
-  () => render.value?.passes.find((p) => p.name === room.chosenPass) ?? render.value?.passes[0],
-)
+const all = computed(() => shots.variant?.reading.passes ?? [])
+const chosen = computed(() => {
+  const found = all.value.filter((p) => room.chosenPasses.includes(p.name))
+  return found.length ? found : all.value.slice(0, 1)
+})
+const pass = computed(() => chosen.value[0])
 const facts = computed(() =>
   Object.entries(render.value?.attributes ?? {}).filter(([key]) => !key.startsWith('cryptomatte/')),
 )
 const frames = computed(() => Object.keys(render.value?.frames ?? {}))
+const twins = computed(() => new Set(all.value.map((p) => p.twin).filter(Boolean)).size > 0)
+const repairs = computed(() =>
+  (shots.document?.source?.repairs ?? []).map((repair, index) => ({ ...repair, index })),
+)
 const ranges = computed(() =>
-  pass.value
-    ? pass.value.channels.map((channel, i) => ({
-        channel,
-        low: pass.value!.statistics.low[i] ?? 0,
-        high: pass.value!.statistics.high[i] ?? 0,
-      }))
-    : [],
+  (pass.value?.channels ?? []).map((channel, i) => ({
+    channel,
+    low: pass.value!.statistics.low[i] ?? 0,
+    high: pass.value!.statistics.high[i] ?? 0,
+  })),
 )
 const number = (value: number) => (value === 0 ? '0' : value.toPrecision(4)).replace('-', '−')
+const TWINS = [
+  { twin: null, words: 'either' },
+  { twin: 'noisy', words: 'noisy' },
+  { twin: 'denoised', words: 'denoised' },
+] as const
 </script>
 
 <template>
   <section v-if="render && shots.shot" class="bench-part" aria-label="Render">
-    <h2>{{ render.display.width }} × {{ render.display.height }}, {{ render.passes.length }} passes</h2>
+    <h2>{{ render.display.width }} × {{ render.display.height }}, {{ all.length }} passes</h2>
     <p class="quiet">
       {{ frames.length === 1 ? `frame ${frames[0]}` : `frames ${frames[0]} to ${frames.at(-1)}` }} ·
       {{ render.input_space }}: {{ render.input_space_reason }}.
     </p>
     <p v-for="finding in render.diagnostics" :key="finding.code" class="warning">{{ finding.message }}</p>
+    <div v-if="twins" class="bench-head" role="group" aria-label="Noisy or denoised passes">
+      <span class="fill">passes to use</span>
+      <button
+        v-for="choice in TWINS"
+        :key="choice.words"
+        type="button"
+        :aria-pressed="(shots.document?.source?.twin ?? null) === choice.twin"
+        @click="edits.useTwin(choice.twin)"
+      >
+        {{ choice.words }}
+      </button>
+    </div>
+    <div v-for="repair in repairs" :key="repair.index" class="bench-head">
+      <span class="fill">{{ repair.pass_name }}: {{ REPAIR_WORDS[repair.how] }}</span>
+      <button type="button" @click="edits.undoRepair(repair.index)">take back</button>
+    </div>
   </section>
   <section v-if="pass && shots.shot" class="bench-part" aria-label="Pass">
     <div class="bench-head">
-      <h2>{{ pass.name }}</h2>
+      <h2>{{ chosen.length > 1 ? `${chosen.length} passes` : pass.name }}</h2>
     </div>
     <img
       class="large"
-      :src="passPicture(shots.shot.id, pass.name, 640, room.frame, shots.renderKey)"
+      :src="passPicture(shots.shot.id, pass.name, 640, room.frame, shots.pictureKey)"
       :alt="`The pass ${pass.name}`"
     />
     <p>{{ meaningOf(pass) }}</p>
     <p class="quiet">{{ pass.reason }}; sure to {{ Math.round(pass.sure * 100) }} %.</p>
-    <p v-for="finding in pass.diagnostics" :key="finding.code" class="warning">{{ finding.message }}</p>
+    <PassReading :passes="chosen" />
+    <div v-for="finding in pass.diagnostics" :key="finding.code" class="finding">
+      <p class="warning">{{ finding.message }}</p>
+      <button
+        v-if="finding.place"
+        type="button"
+        @click="room.pin = { x: finding.place[0], y: finding.place[1] }"
+      >
+        show {{ finding.place[0] }}, {{ finding.place[1] }}
+      </button>
+      <button v-if="finding.repair" type="button" @click="edits.repair(pass.name, finding.repair)">
+        {{ REPAIR_WORDS[finding.repair] }}
+      </button>
+    </div>
+    <PassHistogram :name="pass.name" />
     <dl class="values">
       <dt>stored as</dt>
       <dd>{{ pass.pixel_type }}</dd>
@@ -56,6 +100,12 @@ const number = (value: number) => (value === 0 ? '0' : value.toPrecision(4)).rep
         <dd>{{ number(range.low) }} to {{ number(range.high) }}</dd>
       </template>
     </dl>
+    <p v-if="pass.role === 'depth'" class="bench-head">
+      <button type="button" @click="edits.repair(pass.name, 'reverse_depth')">read reversed</button>
+      <button type="button" @click="edits.repair(pass.name, 'invert_depth')">
+        read as one over distance
+      </button>
+    </p>
   </section>
   <section class="bench-part" aria-label="Header">
     <h2>Header</h2>
@@ -72,6 +122,18 @@ const number = (value: number) => (value === 0 ? '0' : value.toPrecision(4)).rep
 .large {
   width: 100%;
   background: #000;
+}
+.fill {
+  flex: 1;
+  overflow-wrap: anywhere;
+}
+.finding {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+.finding p {
+  width: 100%;
 }
 dd {
   overflow: hidden;

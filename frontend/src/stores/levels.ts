@@ -21,8 +21,12 @@ export function isNeutral(level: Level): boolean {
 
 /** The edit that gives a level its new values. */
 export function levelPatch(axis: Axis, name: string, level: Level): PatchStep[] {
-  const key = name.replaceAll('~', '~0').replaceAll('/', '~1')
-  return [{ op: 'add', path: `/balance/${axis}/${key}`, value: level }]
+  return [{ op: 'add', path: `/balance/${axis}/${pointerStep(name)}`, value: level }]
+}
+
+/** A name as a step of a JSON Pointer. */
+export function pointerStep(name: string): string {
+  return name.replaceAll('~', '~0').replaceAll('/', '~1')
 }
 
 /** A variant with an edit of levels laid over it, for what the page itself shows while a level moves. */
@@ -42,7 +46,8 @@ function applyStep(target: Record<string, unknown>, step: PatchStep): void {
   if (last === undefined) return void Object.assign(target, step.value)
   let place = target
   for (const key of keys) place = (place[key] ??= {}) as Record<string, unknown>
-  if (step.op === 'remove') delete place[last]
+  if (Array.isArray(place) && last === '-') place.push(step.value)
+  else if (step.op === 'remove') delete place[last]
   else place[last] = step.value
 }
 

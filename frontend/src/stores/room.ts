@@ -16,8 +16,8 @@ export const useRoom = defineStore('room', () => {
   /** The tap stays at the end of the path unless a station is looked at by itself. */
   const tapped = ref(false)
   const chosen = ref<Chosen | null>(null)
-  /** The pass looked at on the source bench. */
-  const chosenPass = ref('')
+  /** The passes chosen on the source bench; the first is looked at. */
+  const chosenPasses = ref<string[]>([])
   const benchOpen = ref(true)
   const lowerOpen = ref(true)
   const scale = ref(1)
@@ -61,7 +61,7 @@ export const useRoom = defineStore('room', () => {
   }
 
   return {
-    station, tapped, tap, chosen, chosenPass, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, frame, pictures, held,
+    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, frame, pictures, held,
     comparing, wipe, light, go, choose, hold,
   } // prettier-ignore
 })

@@ -22,6 +22,12 @@ export const useShot = defineStore('shot', () => {
     variant.value ? withPatch(variant.value.document, draft.value) : null,
   )
 
+  /** The end of an address of a pass's picture: which variant reads it, and a key that grows with every change. */
+  const pictureKey = computed(() => {
+    const read = JSON.stringify(variant.value?.document.source ?? {})
+    return `variant=${variant.value?.id}&key=${renderKey.value}${hashOf(read)}`
+  })
+
   async function loadShots() {
     shots.value = (await told<{ shots: ShotName[] }>(api.GET('/api/shots'))).shots
   }
@@ -130,11 +136,18 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, shot, variant, draft, document, savedAt, saving, renderKey,
+    shots, shot, variant, draft, document, savedAt, saving, renderKey, pictureKey,
     loadShots, openShot, openVariant, reloadShot,
     reloadRender, edit, undo, redo, preview, addVariant, renameVariant, deleteVariant, close,
   } // prettier-ignore
 })
+
+/** A short number for a text, so that addresses change when it does. */
+function hashOf(text: string): number {
+  let hash = 0
+  for (const letter of text) hash = (hash * 31 + letter.charCodeAt(0)) | 0
+  return hash >>> 0
+}
 
 function at(id: number) {
   return { params: { path: { variant_id: id } } }

@@ -13,7 +13,7 @@ const gain = ref(1000)
 const verdict = computed(() => tally.value?.verdict ?? null)
 const address = computed(() =>
   shots.variant
-    ? `/api/variants/${shots.variant.id}/difference?gain=${gain.value}&width=720&${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant.document.recipe}`
+    ? `/api/variants/${shots.variant.id}/difference?gain=${gain.value}&width=720&${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant.head}`
     : '',
 )
 const number = (value: number) => (value < 0.001 ? value.toPrecision(2) : value.toFixed(4))

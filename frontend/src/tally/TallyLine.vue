@@ -9,7 +9,11 @@ const props = defineProps<{
   rows: number
   sheet: string
   alone?: boolean
+  /** Set where the line opens to its controls. */
+  open?: boolean
+  state?: string
 }>()
+const emit = defineEmits<{ toggle: [] }>()
 const WIDTH = 74
 const HEIGHT = 42
 
@@ -29,7 +33,16 @@ const running = computed(() => picture(1))
     <span class="operator">{{ operator }}</span>
     <span class="small" :style="term" />
     <div class="words">
-      <span>{{ title }}</span>
+      <button
+        v-if="open !== undefined"
+        type="button"
+        class="title"
+        :aria-expanded="open"
+        @click="emit('toggle')"
+      >
+        {{ title }} <b v-if="state">{{ state }}</b>
+      </button>
+      <span v-else>{{ title }}</span>
       <span v-if="note" class="quiet" :title="note">{{ note }}</span>
       <slot />
     </div>
@@ -54,6 +67,17 @@ const running = computed(() => picture(1))
   width: 74px;
   height: 42px;
   background-color: #000;
+}
+.title {
+  padding: 0;
+  border: 0;
+  background: none;
+  text-align: left;
+}
+.title[aria-expanded='true'],
+.title b {
+  color: var(--accent);
+  font-weight: 400;
 }
 .words {
   display: flex;

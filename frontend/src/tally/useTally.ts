@@ -1,5 +1,5 @@
 import { createSharedComposable } from '@vueuse/core'
-import { ref, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { api, frameQuery, told } from '@/api/client'
 import type { Tally } from '@/api/types'
 import { useRoom } from '@/stores/room'
@@ -15,8 +15,14 @@ export const useTally = createSharedComposable(() => {
   const loaded = ref(false)
   const sheet = ref('')
 
+  /** What of the variant the tally depends on; levels and grade do not change it. */
+  const decided = computed(() => {
+    const { recipe, tally: edits, source } = shots.variant?.document ?? {}
+    return JSON.stringify([recipe, edits, source])
+  })
+
   watch(
-    () => [shots.variant?.id, shots.variant?.document.recipe, room.frame, shots.renderKey],
+    () => [shots.variant?.id, decided.value, room.frame, shots.renderKey],
     async (_now, _before, onCleanup) => {
       let stale = false
       onCleanup(() => (stale = true))

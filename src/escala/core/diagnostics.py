@@ -13,10 +13,16 @@ from .roles import PassRole, Role
 
 @dataclass(frozen=True)
 class Diagnostic:
-    """A finding: `code` for scripts, `message` says what it means and what to do."""
+    """A finding: `code` for scripts, `message` says what it means and what to do.
+
+    Its evidence is a number (`value`) and a place (x, y) where there are such; `repair` names one of REPAIRS.
+    """
 
     code: str
     message: str
+    value: float | None = None
+    place: tuple[int, int] | None = None
+    repair: str | None = None
 
 
 @dataclass(frozen=True)
@@ -66,8 +72,10 @@ def diagnose_pass(role: PassRole, statistics: PassStatistics) -> list[Diagnostic
     elif all(a == b for a, b in zip(statistics.low, statistics.high, strict=True)):
         found.append(Diagnostic("constant", f"Every pixel is {high:g}: probably not rendered; check the source."))
     if statistics.not_finite:
-        text = f"{statistics.not_finite} values are not finite numbers: they are left out of every comparison."
-        found.append(Diagnostic("not_finite", text))
+        text = (
+            f"{statistics.not_finite} values are no finite numbers: no comparison counts them. Neighbours can fill in."
+        )
+        found.append(Diagnostic("not_finite", text, value=float(statistics.not_finite), repair="fill"))
     if role.is_colour and statistics.negative:
         text = f"{statistics.negative} values are below 0, down to {low:g}: light is not negative; check the filter."
         found.append(Diagnostic("negative", text))

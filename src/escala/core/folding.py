@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 from .errors import choose
 from .mixing import mix_planes
 from .planes import Matte, Planes
-from .proof import add_magnitude
 
 Gain = NDArray[np.float32]
 Fold = Callable[[Planes, Planes, Gain, Matte | None], Planes]
@@ -43,21 +42,16 @@ def fold_terms(terms: Sequence[Folded], base: Planes | None = None) -> Planes:
     return total
 
 
-def fold_bounds(terms: Sequence[Folded], magnitudes: Sequence[Planes], roundoffs: Sequence[float]) -> Planes:
-    """How far rounding of the stored passes may carry the whole, (3, H, W): each term brings `magnitudes[i]`.
-
-    A factor also scales what came before it, and adds its own relative rounding (`roundoffs`).
-    """
+def fold_bounds(terms: Sequence[Folded], magnitudes: Sequence[Planes]) -> Planes:
+    """How far rounding may carry the whole, (3, H, W), when it may carry term i by `magnitudes[i]`."""
     bound = np.zeros_like(terms[0].planes)
     total: Planes | None = None
-    for term, magnitude, roundoff in zip(terms, magnitudes, roundoffs, strict=True):
-        if term.operator == "multiply":
-            bound = bound * np.abs(term.planes)
-            total = fold_terms([term], total)
-            add_magnitude(bound, total, roundoff)
+    for term, magnitude in zip(terms, magnitudes, strict=True):
+        if term.operator == "multiply" and total is not None:
+            bound = np.asarray(bound * np.abs(term.planes) + np.abs(total) * magnitude, np.float32)
         else:
             bound = bound + magnitude
-            total = fold_terms([term], total)
+        total = fold_terms([term], total)
     return bound
 
 

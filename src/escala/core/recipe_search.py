@@ -9,8 +9,18 @@ from numpy.typing import NDArray
 
 from .planes import Planes
 from .proof import UNIT_ROUNDOFF
-from .recipes import COMPONENTS, GRID, LIGHTS, Factor, Recipe, Term, one_pass, term_planes, term_roundoff
-from .roles import PassRole, Portion, Role
+from .recipes import (
+    COMPONENTS,
+    GRID,
+    LIGHTS,
+    Factor,
+    Recipe,
+    Term,
+    one_pass,
+    term_magnitude,
+    term_planes,
+)
+from .roles import SHADE_ROLES, PassRole, Portion, Role
 
 OTHER = "other"
 # The order in which components are listed; others follow by name.
@@ -18,6 +28,8 @@ COMPONENT_ORDER = (
     "diffuse", "specular", "coat", "sheen", "transmission", "subsurface", "volume", "emission", "environment",
 )  # fmt: skip
 _ROUNDS = 4
+_SHADE_WAYS = ("lit", "dark", "subtracted")
+_MOST_SHADES = 3
 _PAIR_LIMIT = 14
 
 
@@ -79,6 +91,7 @@ def search_recipes(passes: Sequence[SampledPass], beauty: SampledPass | None) ->
         for name, slots in _kinds(family):
             if any(slot for slot in slots):
                 candidates.append(_Search(family, beauty).best(name, slots))
+                candidates += _with_shade(family, beauty, name, slots, candidates[-1])
     best: dict[str, Candidate] = {}
     for candidate in candidates:
         kind = candidate.recipe.name
@@ -86,6 +99,26 @@ def search_recipes(passes: Sequence[SampledPass], beauty: SampledPass | None) ->
             best[kind] = candidate
     rank = {GRID: 0, LIGHTS: 1, COMPONENTS: 2}
     return sorted(best.values(), key=lambda c: (not c.fits, rank[c.recipe.name] if c.fits else 0, c.cost))
+
+
+def _with_shade(
+    family: list[SampledPass], beauty: SampledPass | None, name: str, slots: list[Slot], plain: Candidate
+) -> list[Candidate]:
+    """Where the plain sum fails: the same sum with shadow and occlusion passes multiplied in or taken off."""
+    if beauty is None or plain.fits:
+        return []
+    shades = [p for p in family if p.role.role in SHADE_ROLES]
+    ways = [[_shade_term(p, way)] for p in shades[:_MOST_SHADES] for way in _SHADE_WAYS]
+    if len(shades) > 1:
+        ways.append([_shade_term(p, "lit") for p in shades[:_MOST_SHADES]])
+    return [_Search(family, beauty, tuple(shade)).best(name, slots) for shade in ways]
+
+
+def _shade_term(p: SampledPass, way: str) -> Term:
+    """A shadow or occlusion pass as a term: white is lit, white is dark, or light that is to be subtracted."""
+    if way == "subtracted":
+        return Term(p.name, one_pass(p.name), operator="subtract")
+    return Term(p.name, (Factor((p.name,), inverted=way == "dark"),), operator="multiply")
 
 
 def _twin_families(passes: Sequence[SampledPass]) -> list[list[SampledPass]]:
@@ -208,7 +241,8 @@ def _grid_slots(passes: list[SampledPass], lights: list[SampledPass]) -> list[Sl
 class _Search:
     """Coordinate descent over the slots: each takes the option that leaves the least unexplained."""
 
-    def __init__(self, passes: list[SampledPass], beauty: SampledPass | None) -> None:
+    def __init__(self, passes: list[SampledPass], beauty: SampledPass | None, shade: tuple[Term, ...] = ()) -> None:
+        self.shade = shade
         self.values = {p.name: p.values for p in passes}
         self.roundoff = {p.name: UNIT_ROUNDOFF[p.pixel_type] for p in passes}
         self.beauty = beauty
@@ -263,11 +297,20 @@ class _Search:
         total = np.zeros_like(beauty)
         bound = np.abs(beauty) * np.float32(UNIT_ROUNDOFF[self.beauty.pixel_type])
         bound = bound + np.float32(2.0**-24 * (len(chosen) + 1))
+        carried: Planes = np.zeros_like(beauty)
         for term in chosen:
             if term is not None:
                 planes, allowed = self._picture(term)
                 total = total + planes
-                bound = bound + allowed
+                carried = carried + allowed
+        for term in self.shade:
+            planes, allowed = self._picture(term)
+            if term.operator == "multiply":
+                carried = np.asarray(carried * np.abs(planes) + np.abs(total) * allowed, np.float32)
+                total = total * planes
+            else:
+                total, carried = total - planes, carried + allowed
+        bound = bound + carried
         difference = np.abs(beauty - total)
         finite = np.isfinite(difference).all(axis=0)
         if not finite.any():
@@ -280,17 +323,13 @@ class _Search:
     def _picture(self, term: Term) -> tuple[Planes, Planes]:
         """A term's values and the rounding that they may carry."""
         if term not in self.pictures:
-            planes = term_planes(term, self.values.__getitem__)
-            if term.is_linear:
-                magnitude = sum(np.abs(self.values[name][:3]) * np.float32(self.roundoff[name]) for name in term.passes)
-            else:
-                magnitude = np.abs(planes) * np.float32(term_roundoff(term, self.roundoff.__getitem__))
-            self.pictures[term] = planes, np.asarray(magnitude, np.float32)
+            planes_of = self.values.__getitem__
+            magnitude = term_magnitude(term, planes_of, self.roundoff.__getitem__)
+            self.pictures[term] = term_planes(term, planes_of), magnitude
         return self.pictures[term]
 
-    @staticmethod
-    def _recipe(name: str, chosen: Sequence[Option]) -> Recipe:
-        return Recipe(name, tuple(term for term in chosen if term is not None))
+    def _recipe(self, name: str, chosen: Sequence[Option]) -> Recipe:
+        return Recipe(name, (*(term for term in chosen if term is not None), *self.shade))
 
 
 def _products(slots: list[Slot]) -> Iterable[tuple[Option, ...]]:

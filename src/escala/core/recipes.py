@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from .folding import SUMMED, Folded, fold_terms
 from .mixing import mix_planes
 from .planes import Matte, Planes
+from .proof import add_magnitude
 
 PlanesOf = Callable[[str], Planes]
 NO_FACTOR = (1.0, 1.0, 1.0)
@@ -73,6 +74,12 @@ class Recipe:
         return all(term.operator in SUMMED for term in self.terms)
 
     @property
+    def weights(self) -> NDArray[np.float32]:
+        """What each term of a sum counts for before any level: its sign times the factor, (n, 3)."""
+        signs = np.array([SUMMED[term.operator] for term in self.terms], np.float32)
+        return np.asarray(signs[:, None] * np.array(self.factor, np.float32), np.float32)
+
+    @property
     def plain_gains(self) -> NDArray[np.float32]:
         """The gains of the untouched sum: one for each term, (n, 3)."""
         return np.ones((len(self.terms), 3), np.float32)
@@ -124,9 +131,23 @@ def term_planes(term: Term, planes_of: PlanesOf) -> Planes:
     return planes
 
 
-def term_roundoff(term: Term, roundoff_of: Callable[[str], float]) -> float:
-    """The relative rounding that a term may carry: each factor adds the worst of its passes."""
-    return sum(max(roundoff_of(name) for name in factor.names) for factor in term.factors)
+def term_magnitude(term: Term, planes_of: PlanesOf, roundoff_of: Callable[[str], float]) -> Planes:
+    """How far rounding of its stored passes may carry a term, (3, H, W).
+
+    To first order: of each factor the roundings of its passes, times the sizes of the other factors.
+    """
+    sizes = [np.abs(factor_planes(factor, planes_of)) for factor in term.factors] if len(term.factors) > 1 else []
+    total: Planes | None = None
+    for index, factor in enumerate(term.factors):
+        error = np.zeros_like(three_channels(planes_of(factor.names[0])))
+        for name in factor.names:
+            add_magnitude(error, three_channels(planes_of(name)), roundoff_of(name))
+        for other, size in enumerate(sizes):
+            if other != index:
+                error *= size
+        total = error if total is None else total + error
+    assert total is not None
+    return total
 
 
 def fold_recipe(
@@ -141,13 +162,11 @@ def fold_recipe(
     `gains` (n, 3): what the levels say, none for the untouched picture. `alpha`: coverage for terms laid over.
     """
     gains = recipe.plain_gains if gains is None else gains
-    factor = np.array(recipe.factor, np.float32)
     if recipe.is_sum:
-        signs = np.array([SUMMED[term.operator] for term in recipe.terms], np.float32)
-        return mix_planes(pictures, gains * signs[:, None] * factor, base)
+        return mix_planes(pictures, gains * recipe.weights, base)
     whole = fold_terms(folded_terms(recipe, pictures, gains, alpha))
     if recipe.factor != NO_FACTOR:
-        whole = whole * factor[:, None, None]
+        whole = whole * np.array(recipe.factor, np.float32)[:, None, None]
     return whole if base is None else whole + base
 
 

@@ -38,6 +38,9 @@ class Portion(StrEnum):
 # Roles whose pixels are light or surface colour: they go to the working space. All others are data and bypass it.
 COLOUR_ROLES = frozenset({Role.BEAUTY, Role.COMPONENT, Role.LIGHT, Role.LIGHT_COMPONENT})
 
+# Roles that darken what is there.
+SHADE_ROLES = frozenset({Role.SHADOW, Role.OCCLUSION})
+
 # Passes whose neighbouring pixels must not be averaged.
 EXACT_ROLES = frozenset({Role.DEPTH, Role.ID, Role.CRYPTOMATTE, Role.MOTION, Role.UV})
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from escala.core.levels import WorkingSpace, level_gain, names_that_count
 from escala.core.recipes import COMPONENTS, GRID, LIGHTS, Recipe, Term
 from escala.model.render import Render
-from escala.model.variant import Balance, Level, Variant, level_of
+from escala.model.variant import Balance, Level, TallyChoice, Variant, level_of
 
 Gains = NDArray[np.float32]
 
@@ -41,21 +41,24 @@ def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> Balan
     lights = _changed(balance.lights) & set(render_lights(render))
     components = _changed(balance.components) & set(render_components(render))
     first = _carrier(render, variant, lights, components, _changed(balance.cells))
-    gains, counted = term_gains(first, balance, space)
+    gains, counted = term_gains(first, variant, space)
     residual = counted if variant.residual else 0.0
     beyond = (lights - set(first.lights)) | (components - set(first.components))
     other = render.recipe(COMPONENTS if first.name == LIGHTS else LIGHTS)
     if not beyond or other is None or other == first:
         return BalancePlan(first, gains, residual)
-    second_balance = Balance(
-        lights={k: v for k, v in balance.lights.items() if k in beyond},
-        components={k: v for k, v in balance.components.items() if k in beyond},
+    second = Variant(
+        balance=Balance(
+            lights={k: v for k, v in balance.lights.items() if k in beyond},
+            components={k: v for k, v in balance.components.items() if k in beyond},
+        )
     )
-    return BalancePlan(first, gains, residual, (other, term_gains(other, second_balance, space)[0]))
+    return BalancePlan(first, gains, residual, (other, term_gains(other, second, space)[0]))
 
 
-def term_gains(recipe: Recipe, balance: Balance, space: WorkingSpace) -> tuple[Gains, float]:
+def term_gains(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple[Gains, float]:
     """A gain per term and channel, (n, 3), and the gain of what no term holds (0 when something is alone)."""
+    balance = variant.balance
     counts = {
         "light": _counted(recipe.lights, balance.lights),
         "component": _counted(recipe.components, balance.components),
@@ -63,7 +66,23 @@ def term_gains(recipe: Recipe, balance: Balance, space: WorkingSpace) -> tuple[G
     }
     alone = any(level.solo for t in (balance.lights, balance.components, balance.cells) for level in t.values())
     rows = [_term_gain(term, balance, counts, alone, space) for term in recipe.terms]
-    return np.array(rows, np.float32).reshape(len(rows), 3), 0.0 if alone else 1.0
+    strengths = [_strength(term, variant.tally, recipe) for term in recipe.terms]
+    gains = np.array(rows, np.float32).reshape(len(rows), 3) * np.array(strengths, np.float32)[:, None]
+    return gains, 0.0 if alone or _alone_terms(variant.tally, recipe) else 1.0
+
+
+def _strength(term: Term, tally: TallyChoice, recipe: Recipe) -> float:
+    """What the tally says of a term: off, only others alone, or a strength."""
+    edit = tally.terms.get(term.name)
+    alone = _alone_terms(tally, recipe)
+    if (alone and term.name not in alone) or (edit is not None and not edit.on):
+        return 0.0
+    return edit.strength if edit else 1.0
+
+
+def _alone_terms(tally: TallyChoice, recipe: Recipe) -> set[str]:
+    names = {term.name for term in recipe.terms}
+    return {name for name, edit in tally.terms.items() if edit.alone and name in names}
 
 
 def render_lights(render: Render) -> list[str]:
@@ -84,6 +103,8 @@ def _carrier(render: Render, variant: Variant, lights: set[str], components: set
     """The recipe that carries the changed levels: the chosen or best one if it can, else one that can."""
     preferred = [variant.recipe, *(found.recipe.name for found in render.recipes)]
     recipes = [recipe for name in preferred if name and (recipe := render.recipe(name))]
+    if variant.tally.changes_picture or variant.tally.changes_recipe:
+        return recipes[0]  # what was changed on the tally counts, other levels follow by ratio
     if cells:
         recipes = [recipe for recipe in recipes if recipe.name == GRID] or recipes
     for recipe in recipes:

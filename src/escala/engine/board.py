@@ -13,12 +13,11 @@ from escala.model.variant import Variant
 
 from .balance import term_gains
 from .colouring import Colouring, colouring_of
-from .look import Look, fit_look
+from .look import Look, whole_look
 from .picture import FrameEngine
 from .screen import moving_bytes, resting_bytes
 
 ALL = "all"
-TILE_WIDTH = 128
 
 
 @dataclass(frozen=True)
@@ -67,7 +66,7 @@ def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
 
 def _drawn(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
     colouring = colouring_of(engine.render, variant)
-    look = tile_look(engine)
+    look = whole_look(engine.render)
     size = (look.out_width, look.out_height)
     recipes = board_recipes(engine)
     if not recipes:
@@ -87,12 +86,6 @@ def _drawn(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
     return board, encode_jpeg(draw_sheet(tiles, places, look, colouring))
 
 
-def tile_look(engine: FrameEngine, width: int = TILE_WIDTH) -> Look:
-    """The whole picture as a small one."""
-    display, raster = engine.render.display, engine.render.raster
-    return fit_look(display.x - raster.x, display.y - raster.y, display.width, display.height, width, width)
-
-
 def draw_sheet(
     tiles: list[Planes], places: list[tuple[int, int]], look: Look, colouring: Colouring
 ) -> NDArray[np.uint8]:
@@ -106,7 +99,7 @@ def draw_sheet(
 
 
 def _levelled(engine: FrameEngine, recipe: Recipe, variant: Variant, colouring: Colouring, look: Look) -> list[Planes]:
-    gains, _ = term_gains(recipe, variant.balance, colouring.working)
+    gains, _ = term_gains(recipe, variant, colouring.working)
     terms = [engine.term(term, look, colouring) for term in recipe.terms]
     return [term * gain[:, None, None] for term, gain in zip(terms, gains, strict=True)]
 

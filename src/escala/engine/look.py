@@ -8,8 +8,10 @@ import numpy as np
 from escala.core.errors import ShapeError
 from escala.core.planes import Planes, as_planes
 from escala.media.store import StoredFrame
+from escala.model.render import Render
 
 MAX_PIXELS = 64_000_000
+SMALL_WIDTH = 128
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,12 @@ def fit_look(x: int, y: int, width: int, height: int, most_width: int, most_heig
     """A region at the largest size that fits, never enlarged."""
     scale = min(most_width / width, most_height / height, 1.0)
     return Look(x, y, width, height, max(1, round(width * scale)), max(1, round(height * scale)))
+
+
+def whole_look(render: Render, width: int = SMALL_WIDTH) -> Look:
+    """The whole displayed picture as a small one, `width` pixels a side at most."""
+    display, raster = render.display, render.raster
+    return fit_look(display.x - raster.x, display.y - raster.y, display.width, display.height, width, width)
 
 
 def sample_pass(frame: StoredFrame, name: str, look: Look, exact: bool = False) -> Planes:

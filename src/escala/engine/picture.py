@@ -2,10 +2,11 @@
 
 import numpy as np
 
+from escala.core.folding import SUMMED
 from escala.core.mixing import mix_planes
 from escala.core.planes import Planes
 from escala.core.ratio import gain_ratio
-from escala.core.recipes import Recipe, Term, one_pass, sum_terms, term_planes
+from escala.core.recipes import Recipe, Term, fold_recipe, one_pass, term_planes
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 from escala.model.variant import Variant
@@ -41,9 +42,13 @@ class FrameEngine:
                 planes = term_planes(term, lambda name: sample_pass(self.frame, name, look))
             else:
                 planes = self._filtered_product(term, look)
+            # What multiplies light is no light: white is 1 in any space.
+            if term.operator == "multiply":
+                return planes
             return colouring.config.convert(planes, colouring.input_space, colouring.working.name)
 
-        key = (self._key, "term", str(term), look, colouring.input_space, colouring.working.name)
+        spaces = ("as stored",) if term.operator == "multiply" else (colouring.input_space, colouring.working.name)
+        key = (self._key, "term", str(term), look, *spaces)
         return self.cache.get(key, make) if keep else make()
 
     def reference(self, look: Look, colouring: Colouring, keep: bool = True) -> Planes | None:
@@ -60,7 +65,7 @@ class FrameEngine:
 
         def make() -> Planes:
             terms = [self.term(term, look, colouring, keep) for term in recipe.terms]
-            return np.subtract(reference, sum_terms(terms))
+            return np.subtract(reference, fold_recipe(recipe, terms, alpha=self._cover(recipe, look)))
 
         key = (self._key, "residual", recipe, look, colouring.input_space, colouring.working.name)
         return self.cache.get(key, make) if keep else make()
@@ -124,7 +129,10 @@ class FrameEngine:
         base = None
         if with_residual and plan.residual_gain and reference is not None:
             base = self.residual(plan.recipe, look, colouring, keep)
-        planes = self._moving_sum(terms, plan, base, look) if live else mix_planes(terms, plan.gains, base)
+        if live and plan.recipe.is_sum:
+            planes = self._moving_sum(terms, plan, base, look)
+        else:
+            planes = fold_recipe(plan.recipe, terms, plan.gains, base, self._cover(plan.recipe, look))
         return self._second_axis(planes, plan, look, colouring, keep)
 
     def _moving_sum(self, terms: list[Planes], plan: BalancePlan, base: Planes | None, look: Look) -> Planes:
@@ -138,12 +146,13 @@ class FrameEngine:
             moving = frozenset(np.flatnonzero((before != plan.gains).any(axis=1)).tolist())
             moving = self._same_drag(place, moving)
         still = [i for i in range(len(terms)) if i not in moving]
+        gains = plan.gains * plan.recipe.weights
         if not moving or not still:
-            return mix_planes(terms, plan.gains, base)
+            return mix_planes(terms, gains, base)
         key = (*place, moving, plan.gains[still].tobytes())
-        rest = self.cache.get(key, lambda: mix_planes([terms[i] for i in still], plan.gains[still], base))
+        rest = self.cache.get(key, lambda: mix_planes([terms[i] for i in still], gains[still], base))
         chosen = sorted(moving)
-        return mix_planes([terms[i] for i in chosen], plan.gains[chosen], rest)
+        return mix_planes([terms[i] for i in chosen], gains[chosen], rest)
 
     def _same_drag(self, place: tuple[object, ...], moving: frozenset[int]) -> frozenset[int]:
         """Keep the set of a drag under way while the terms that move stay within it."""
@@ -156,7 +165,13 @@ class FrameEngine:
         if plan.second is None:
             return planes
         recipe, gains = plan.second
-        return planes * gain_ratio([self.term(term, look, colouring, keep) for term in recipe.terms], gains)
+        summed = [i for i, term in enumerate(recipe.terms) if term.operator in SUMMED]
+        terms = [self.term(recipe.terms[i], look, colouring, keep) for i in summed]
+        return planes * gain_ratio(terms, gains[summed])
+
+    def _cover(self, recipe: Recipe, look: Look) -> Planes | None:
+        """The alpha for terms that are laid over; None where none is."""
+        return self.alpha(look) if any(term.operator == "over" for term in recipe.terms) else None
 
     def _filtered_product(self, term: Term, look: Look) -> Planes:
         """A product over the region at full size, in bands, then filtered down."""

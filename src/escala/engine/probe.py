@@ -101,7 +101,7 @@ def _parts(engine: FrameEngine, variant: Variant, look: Look, colouring: Colouri
 def _energies(
     engine: FrameEngine, recipe: Recipe, variant: Variant, look: Look, colouring: Colouring, axis: str
 ) -> dict[str, float]:
-    gains, _ = term_gains(recipe, variant.balance, colouring.working)
+    gains, _ = term_gains(recipe, variant, colouring.working)
     energy: dict[str, float] = {}
     for term, gain in zip(recipe.terms, gains, strict=True):
         name = (term.light if axis == "light" else term.component) or "other"

@@ -2,9 +2,19 @@
 
 import numpy as np
 
+from escala.core.folding import fold_bounds
+from escala.core.mixing import mix_planes
 from escala.core.planes import Planes
-from escala.core.proof import UNIT_ROUNDOFF, Proof, add_magnitude, constant_factor, join_proofs, prove, rounding_bound
-from escala.core.recipes import Recipe, sum_terms, term_planes, term_roundoff, three_channels
+from escala.core.proof import UNIT_ROUNDOFF, Proof, constant_factor, join_proofs, prove, rounding_bound
+from escala.core.recipes import (
+    NO_FACTOR,
+    Recipe,
+    fold_recipe,
+    folded_terms,
+    term_magnitude,
+    term_planes,
+)
+from escala.core.roles import Role
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 
@@ -33,15 +43,22 @@ def compare_recipe(render: Render, frame: StoredFrame, recipe: Recipe, look: Loo
     planes = {name: sample_pass(frame, name, look) for name in recipe.passes}
     reference = sample_pass(frame, render.reference, look)[:3]
     terms = [term_planes(term, planes.__getitem__) for term in recipe.terms]
-    magnitudes = np.zeros_like(reference)
-    for term, picture in zip(recipe.terms, terms, strict=True):
-        if term.is_linear:
-            for name in term.passes:
-                add_magnitude(magnitudes, three_channels(planes[name]), roundoff[name])
-        else:
-            add_magnitude(magnitudes, picture, term_roundoff(term, roundoff.__getitem__))
+    alpha = _alpha(render, frame, look) if any(term.operator == "over" for term in recipe.terms) else None
+    magnitudes = [term_magnitude(term, planes.__getitem__, roundoff.__getitem__) for term in recipe.terms]
+    if recipe.is_sum:
+        carried = mix_planes(magnitudes, recipe.plain_gains)
+    else:
+        carried = fold_bounds(folded_terms(recipe, terms, recipe.plain_gains, alpha), magnitudes)
+    if recipe.factor != NO_FACTOR:
+        carried = carried * np.array(recipe.factor, np.float32)[:, None, None]
     stored_type = frame.passes[render.reference].pixel_type
-    return reference, sum_terms(terms), rounding_bound(reference, stored_type, magnitudes, len(terms))
+    rebuilt = fold_recipe(recipe, terms, alpha=alpha)
+    return reference, rebuilt, rounding_bound(reference, stored_type, carried, len(terms))
+
+
+def _alpha(render: Render, frame: StoredFrame, look: Look) -> Planes | None:
+    name = next((p.name for p in render.passes if p.role == Role.ALPHA), None)
+    return None if name is None else sample_pass(frame, name, look)[0]
 
 
 def beauty_factor(render: Render, frame: StoredFrame, recipe: Recipe) -> tuple[float, float, float] | None:

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.errors import choose
+from escala.core.histogram import Histogram, histogram_of
 from escala.core.planes import Planes
 from escala.core.role_pictures import show_data
 from escala.core.roles import EXACT_ROLES, Role
@@ -11,7 +12,7 @@ from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
 
 from .colouring import Colouring, baked_view, colouring_of
-from .look import Look
+from .look import Look, whole_look
 from .picture import FrameEngine
 from .stations import STATION_BY_NAME
 
@@ -33,6 +34,11 @@ def moving_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
 def resting_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
     """As `moving_bytes`, by the exact processor."""
     return to_bytes(colouring.config.display(planes, colouring.working.name, colouring.view))
+
+
+def pass_histogram(engine: FrameEngine, name: str) -> Histogram:
+    """How often each brightness occurs in a pass, counted on a smaller picture of it."""
+    return histogram_of(engine.stored_pass(name, whole_look(engine.render, 480), exact=True)[:3])
 
 
 def pass_picture(engine: FrameEngine, variant: Variant, name: str, look: Look) -> bytes:

@@ -4,25 +4,31 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from escala.core.folding import SUMMED, Folded, fold_terms
 from escala.core.mixing import channel_means
 from escala.core.planes import Planes
 from escala.core.recipes import Recipe
+from escala.core.roles import SHADE_ROLES, Role
 from escala.media.stills import encode_jpeg, encode_png
+from escala.model.render import RenderPass
 from escala.model.variant import Variant
 
-from .board import draw_sheet, tile_look
+from .balance import term_gains
+from .board import draw_sheet
 from .colouring import Colouring, colouring_of
-from .look import fit_look
+from .diagnosis import Finding, explain_difference
+from .look import fit_look, whole_look
 from .picture import FrameEngine
 from .proofs import beauty_factor, compare_recipe, prove_recipe
 
 
 @dataclass(frozen=True)
 class TallyLine:
-    """A term: its name, formula, and share of the sum's energy, 0..1. Its pictures are in row `row` of the sheet."""
+    """A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet."""
 
     name: str
     formula: str
+    operator: str
     share: float
     row: int
 
@@ -41,6 +47,7 @@ class Verdict:
     pixels: int
     worst: tuple[int, int]
     factor: tuple[float, float, float] | None
+    causes: tuple[Finding, ...]
 
 
 @dataclass(frozen=True)
@@ -54,6 +61,7 @@ class Tally:
     reference: str | None
     verdict: Verdict | None
     others: tuple[str, ...]
+    unused: tuple[str, ...]
     tile_width: int
     tile_height: int
 
@@ -63,13 +71,13 @@ def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
     recipe = _recipe(engine, variant)
     if recipe is None:
         return None
-    colouring, look = colouring_of(engine.render, variant), tile_look(engine)
+    colouring, look = colouring_of(engine.render, variant), whole_look(engine.render)
     energies = [_energy(engine.term(term, look, colouring), colouring) for term in recipe.terms]
     residual = engine.residual(recipe, look, colouring)
     left = _energy(np.abs(residual), colouring) if residual is not None else 0.0
-    total = max(sum(energies), 1e-12)
+    total = max(sum(e for t, e in zip(recipe.terms, energies, strict=True) if t.operator in SUMMED), 1e-12)
     lines = [
-        TallyLine(t.name, str(t), max(0.0, e / total), i)
+        TallyLine(t.name, str(t), t.operator, max(0.0, e / total), i)
         for i, (t, e) in enumerate(zip(recipe.terms, energies, strict=True))
     ]
     found = next(f for f in engine.render.recipes if f.recipe.name == recipe.name)
@@ -81,6 +89,7 @@ def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
         reference=engine.render.reference,
         verdict=engine.cache.get((engine.frame.folder.name, "verdict", recipe), lambda: _verdict(engine, recipe)),
         others=tuple(f.recipe.name for f in engine.render.recipes if f.recipe.name != recipe.name),
+        unused=tuple(p.name for p in engine.render.passes if _could_be_term(p, recipe, engine.render.reference)),
         tile_width=look.out_width,
         tile_height=look.out_height,
     )
@@ -89,12 +98,14 @@ def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
 def tally_sheet(engine: FrameEngine, variant: Variant) -> bytes:
     """Term and running picture of every line, then residual and sum, then the reference; JPEG."""
     recipe = _recipe(engine, variant)
-    colouring, look = colouring_of(engine.render, variant), tile_look(engine)
+    colouring, look = colouring_of(engine.render, variant), whole_look(engine.render)
     tiles: list[Planes] = []
     running = np.zeros((3, look.out_height, look.out_width), np.float32)
-    for term in recipe.terms if recipe else ():
+    gains = term_gains(recipe, Variant(tally=variant.tally), colouring.working)[0] if recipe else ()
+    for term, gain in zip(recipe.terms, gains, strict=True) if recipe else ():
         planes = engine.term(term, look, colouring)
-        running = running + planes
+        alpha = engine.alpha(look) if term.operator == "over" else None
+        running = fold_terms([Folded(planes, term.operator, gain, alpha)], running)
         tiles += [planes, running]
     residual = engine.residual(recipe, look, colouring) if recipe else None
     if residual is not None:
@@ -118,6 +129,16 @@ def difference_picture(engine: FrameEngine, variant: Variant, gain: float, width
     return encode_png((shown.transpose(1, 2, 0) * 255 + 0.5).astype(np.uint8).copy())
 
 
+def _could_be_term(p: RenderPass, recipe: Recipe, reference: str | None) -> bool:
+    shade = p.role in SHADE_ROLES
+    return (
+        p.name != reference
+        and p.name not in recipe.passes
+        and (shade or len(p.channels) >= 3)
+        and (shade or p.is_colour or p.role == Role.OTHER)
+    )
+
+
 def _recipe(engine: FrameEngine, variant: Variant) -> Recipe | None:
     chosen = engine.render.recipe(variant.recipe) if variant.recipe else None
     return chosen or (engine.render.recipes[0].recipe if engine.render.recipes else None)
@@ -132,11 +153,9 @@ def _verdict(engine: FrameEngine, recipe: Recipe) -> Verdict | None:
     if proof is None:
         return None
     factor = None if proof.exact else beauty_factor(engine.render, engine.frame, recipe)
+    causes = [] if proof.exact else explain_difference(engine.render, engine.frame, recipe)
     numbers = f"Largest difference {_short(proof.max_abs)}, {_rounding(engine)} allows {_short(proof.allowed_at_worst)}"
     words = f"Matches. {numbers}." if proof.exact else f"Does not match. {numbers} there."
-    if factor:
-        shown = ", ".join(f"{value:.3g}" for value in factor)
-        words += f" The beauty is the sum times {shown}: an exposure or white balance in the beauty alone."
     display, raster = engine.render.display, engine.render.raster
     return Verdict(
         exact=proof.exact,
@@ -149,6 +168,7 @@ def _verdict(engine: FrameEngine, recipe: Recipe) -> Verdict | None:
         pixels=proof.pixels,
         worst=(proof.worst[0] + raster.x - display.x, proof.worst[1] + raster.y - display.y),
         factor=factor,
+        causes=tuple(causes),
     )
 
 

@@ -240,6 +240,25 @@ class StoredFrame:
         return self._map[offset : offset + size].view(kind).reshape(len(stored.channels), rows, columns)
 
 
+class RepairedFrame(StoredFrame):
+    """A frame of which some passes were written anew, into a folder of their own."""
+
+    def __init__(self, folder: Path, original: StoredFrame) -> None:
+        super().__init__(folder)
+        self._own = set(self.passes)
+        self._original = original
+        self.passes = original.passes | self.passes
+
+    def planes(self, name: str, level: int = 0) -> NDArray[Any]:
+        """As for any frame; a repaired pass comes from its own folder."""
+        return super().planes(name, level) if name in self._own else self._original.planes(name, level)
+
+    def release(self) -> None:
+        """As for any frame."""
+        super().release()
+        self._original.release()
+
+
 def trim_store(folder: Path, limit_bytes: int, keep: Iterable[Path] = ()) -> None:
     """Delete the frames unused for longest until the store is within its limit; `keep` is never deleted."""
     kept = set(keep)

@@ -6,6 +6,9 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from escala.core.colour import BUILTIN_CONFIGS
+from escala.core.folding import OPERATORS
+from escala.core.repairs import REPAIRS
+from escala.core.roles import Portion, Role
 
 from .render import Document
 
@@ -124,16 +127,93 @@ class Finish(Document):
     corrections: tuple[Correction, ...] = ()
 
 
+class PassReading(Document):
+    """What a pass is, said by hand: it replaces what was recognised."""
+
+    role: Role
+    light: str | None = Field(None, min_length=1, max_length=120)
+    component: str | None = Field(None, min_length=1, max_length=120)
+    part: Portion | None = None
+    twin: Literal["noisy", "denoised"] | None = None
+
+
+class PassRepair(Document):
+    """A repair of a pass, by its name in REPAIRS. `factor`: for "scale"."""
+
+    pass_name: str = Field(min_length=1)
+    how: str
+    factor: Triple = ONES
+
+    @field_validator("how")
+    @classmethod
+    def _known(cls, how: str) -> str:
+        if how not in REPAIRS:
+            raise ValueError(f"no repair is named {how!r}; known are {', '.join(REPAIRS)}")
+        return how
+
+
+class SourceChoice(Document):
+    """How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins."""
+
+    roles: dict[str, PassReading] = Field(default_factory=dict)
+    repairs: tuple[PassRepair, ...] = ()
+    twin: Literal["noisy", "denoised"] | None = None
+
+
+class TermEdit(Document):
+    """What is done to a term. `left_out` and `operator` change the recipe; the others the picture alone."""
+
+    left_out: bool = False
+    operator: str | None = None
+    on: bool = True
+    alone: bool = False
+    strength: float = Field(1.0, ge=0, le=16)
+
+    @field_validator("operator")
+    @classmethod
+    def _known(cls, operator: str | None) -> str | None:
+        if operator is not None and operator not in OPERATORS:
+            raise ValueError(f"no operator is named {operator!r}; known are {', '.join(OPERATORS)}")
+        return operator
+
+
+class TallyChoice(Document):
+    """Changes to the recipe: its terms by name, passes added as terms, the order, and a factor on the whole."""
+
+    terms: dict[str, TermEdit] = Field(default_factory=dict)
+    added: tuple[str, ...] = ()
+    order: tuple[str, ...] = ()
+    factor: Triple = ONES
+
+    @property
+    def changes_recipe(self) -> bool:
+        """Whether the sum itself is another, so that it must be proven again."""
+        edited = any(edit.left_out or edit.operator for edit in self.terms.values())
+        return edited or bool(self.added or self.order) or self.factor != ONES
+
+    @property
+    def changes_picture(self) -> bool:
+        """Whether a term is off, alone or weaker."""
+        return any(not e.on or e.alone or e.strength != 1.0 for e in self.terms.values())
+
+
 class Variant(Document):
     """Everything decided on a shot."""
 
     schema_version: Literal[1] = 1
     colour: ColourChoice = Field(default_factory=ColourChoice)
+    source: SourceChoice = Field(default_factory=SourceChoice)
     recipe: str | None = None
+    tally: TallyChoice = Field(default_factory=TallyChoice)
     residual: bool = True
     balance: Balance = Field(default_factory=Balance)
     finish: Finish = Field(default_factory=Finish)
     display: DisplayChoice = Field(default_factory=DisplayChoice)
+
+    @property
+    def changes_reading(self) -> bool:
+        """Whether its render is not the one that was recognised."""
+        return self.source != SourceChoice() or self.tally.changes_recipe
 
 
 def level_of(table: Mapping[str, Level], name: str | None) -> Level:

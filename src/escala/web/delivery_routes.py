@@ -74,7 +74,7 @@ def _deliver(studio: Studio, job: Job, variant_id: int, wanted: NewDelivery) -> 
     files = []
     for done, number in enumerate(numbers):
         studio.jobs.report(job, done / len(numbers), f"frame {number}")
-        engine = studio.engine_for(shot_id, number)
+        engine = studio.engine_of_variant(shot_id, variant, number)
         ending = f".{number:04d}" if len(render.frames) > 1 else ""
         target = folder / f"{stem}{ending}.{wanted.format}"
         linear = wanted.format == "exr"

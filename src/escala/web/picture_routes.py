@@ -46,7 +46,7 @@ def picture_routes(studio: Studio) -> APIBlueprint:
         with studio.session() as session:
             row = find_variant(session, path.variant_id)
             document, shot_id = patched(row.document, preview.patch), row.shot_id
-        engine = studio.engine_for(shot_id, preview.frame)
+        engine = studio.engine_of_variant(shot_id, document, preview.frame)
         return studio.thread.run(lambda: work(engine, document), urgency, viewer)
 
     @routes.post("/picture")

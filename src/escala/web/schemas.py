@@ -11,7 +11,7 @@ from escala.engine.colouring import colouring_of
 from escala.engine.probe import Probe
 from escala.engine.stations import STATIONS
 from escala.engine.tally import Tally
-from escala.model.render import Render
+from escala.model.render import FoundRecipe, Render, RenderPass
 from escala.model.variant import Variant
 from escala.record.tables import ShotRow, VariantRow
 
@@ -108,11 +108,21 @@ class DifferenceQuery(BaseModel):
 
 
 class PassQuery(BaseModel):
-    """A pass and the width of its picture."""
+    """A pass, the width of its picture, and the variant that reads it."""
 
     name: str
     width: int = Field(320, gt=0, le=4096)
     frame: int | None = None
+    variant: int | None = None
+
+
+class HistogramOut(BaseModel):
+    """Counts per channel over equal steps from `low` to `high` stops around grey; `dark`: values of 0 or less."""
+
+    low: float
+    high: float
+    counts: list[list[int]]
+    dark: int
 
 
 class MediaQuery(BaseModel):
@@ -145,6 +155,16 @@ class StationWords(BaseModel):
     changes: bool
 
 
+class Reading(BaseModel):
+    """What a variant takes its render for: passes with their roles, recipes, and what can be balanced."""
+
+    passes: list[RenderPass]
+    reference: str | None
+    recipes: list[FoundRecipe]
+    lights: list[str]
+    components: list[str]
+
+
 class VariantOut(BaseModel):
     """A variant as it stands."""
 
@@ -157,6 +177,7 @@ class VariantOut(BaseModel):
     document: Variant
     stations: list[StationWords]
     chain: list[str]
+    reading: Reading
 
 
 class VariantLabel(BaseModel):
@@ -261,9 +282,8 @@ class CdlOut(BaseModel):
     saturation: float
 
 
-def variant_out(row: VariantRow, render: Render, can_redo: bool) -> VariantOut:
-    """A variant for the page, with the words of the path and the colour chain."""
-    document = Variant.model_validate(row.document)
+def variant_out(row: VariantRow, document: Variant, render: Render, can_redo: bool) -> VariantOut:
+    """A variant for the page, with the words of the path, the colour chain, and the render as the variant reads it."""
     words = [(station.name, *station.words(render, document)) for station in STATIONS]
     return VariantOut(
         id=row.id,
@@ -275,6 +295,13 @@ def variant_out(row: VariantRow, render: Render, can_redo: bool) -> VariantOut:
         document=document,
         stations=[StationWords(name=name, words=text, changes=changes) for name, text, changes in words],
         chain=list(colouring_of(render, document).words),
+        reading=Reading(
+            passes=list(render.passes),
+            reference=render.reference,
+            recipes=list(render.recipes),
+            lights=render_lights(render),
+            components=render_components(render),
+        ),
     )
 
 

@@ -1,6 +1,7 @@
 """Shots: listed, opened from media or uploads, deleted; their passes as pictures."""
 
 import hashlib
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -9,13 +10,15 @@ from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource, TooLarge
 from escala.engine.look import fit_look
-from escala.engine.screen import pass_picture
+from escala.engine.picture import FrameEngine
+from escala.engine.screen import pass_histogram, pass_picture
 from escala.engine.worker import SMALL
 from escala.media.sources import SUFFIXES
 from escala.model.variant import Variant
-from escala.record.shots import all_shots, find_shot
+from escala.record.shots import all_shots, find_shot, find_variant, variant_document
 
 from .schemas import (
+    HistogramOut,
     JobOut,
     JobPath,
     MediaOut,
@@ -61,15 +64,30 @@ def shot_routes(studio: Studio) -> APIBlueprint:
         studio.hub.tell("shots")
         return "", 204
 
-    @routes.get("/shots/<int:shot_id>/pass")
-    def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
-        engine = studio.engine_for(path.shot_id, query.frame)
+    def pass_engine(path: ShotPath, query: PassQuery) -> FrameEngine:
+        """The evaluator of the frame that holds a pass, as the variant reads it."""
+        variant = Variant()
+        if query.variant is not None:
+            with studio.session() as session:
+                variant = variant_document(find_variant(session, query.variant))
+        engine = studio.engine_of_variant(path.shot_id, variant, query.frame)
         if query.name not in engine.frame.passes:
             raise BadSource(f"{engine.render.name} has no pass {query.name}")
+        return engine
+
+    @routes.get("/shots/<int:shot_id>/pass/histogram", responses={200: HistogramOut})
+    def get_pass_histogram(path: ShotPath, query: PassQuery) -> dict[str, Any]:
+        engine = pass_engine(path, query)
+        return asdict(studio.thread.run(lambda: pass_histogram(engine, query.name), SMALL))
+
+    @routes.get("/shots/<int:shot_id>/pass")
+    def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
+        engine = pass_engine(path, query)
+        read_as = engine.render.find_pass(query.name)
         display, raster = engine.render.display, engine.render.raster
         box = (display.x - raster.x, display.y - raster.y, display.width, display.height)
         look = fit_look(*box, query.width, query.width)
-        tag = hashlib.sha256(f"{engine.frame.folder.name} {query.name} {query.width}".encode()).hexdigest()[:24]
+        tag = hashlib.sha256(f"{engine.frame.folder.name} {read_as} {query.width}".encode()).hexdigest()[:24]
         if request.if_none_match.contains(tag):
             return Response(status=304)
         picture = studio.thread.run(lambda: pass_picture(engine, Variant(), query.name, look), SMALL)

@@ -13,10 +13,12 @@ from escala.core.errors import BadSource
 from escala.engine.cache import ByteCache
 from escala.engine.intake import frame_files, read_render, render_of_frame
 from escala.engine.picture import FrameEngine
+from escala.engine.reading import read_engine, reading_of
 from escala.engine.worker import EvaluationThread
 from escala.media.intake import take_in_frame, warm_reader
 from escala.media.store import trim_store
 from escala.model.render import Render
+from escala.model.variant import Variant
 from escala.record.database import open_database
 from escala.record.shots import add_shot, find_shot, shot_render
 
@@ -51,6 +53,20 @@ class Studio:
         """A session that commits when the block ends without an error."""
         with self._sessions.begin() as session:
             yield session
+
+    def engine_of_variant(self, shot_id: int, variant: Variant, frame: int | None = None) -> FrameEngine:
+        """The evaluator of a frame as a variant reads the render: with its roles, repairs and recipe."""
+        engine = self.engine_for(shot_id, frame)
+        if not variant.changes_reading:
+            return engine
+        number = self.render_of(shot_id).first_frame if frame is None else frame
+        return read_engine(self.engine_for(shot_id), number, engine, variant, self.settings.store)
+
+    def reading_of(self, shot_id: int, variant: Variant) -> Render:
+        """The render of a shot as a variant reads it."""
+        if not variant.changes_reading:
+            return self.render_of(shot_id)
+        return reading_of(self.engine_for(shot_id), variant, self.settings.store)
 
     def engine_for(self, shot_id: int, frame: int | None = None) -> FrameEngine:
         """The evaluator of a frame of a shot, decoding it when needed. Raises `BadSource` for unknown frames."""

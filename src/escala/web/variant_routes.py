@@ -1,5 +1,6 @@
 """Variants: made, copied, renamed, deleted, edited, undone, redone. A closed page or a killed server loses nothing."""
 
+from collections.abc import Callable
 from typing import Any
 
 from flask_openapi3 import APIBlueprint
@@ -12,7 +13,6 @@ from escala.record.shots import (
     delete_variant,
     find_shot,
     find_variant,
-    shot_render,
     variant_document,
 )
 from escala.record.tables import VariantRow
@@ -25,8 +25,11 @@ def variant_routes(studio: Studio) -> APIBlueprint:
     """The blueprint."""
     routes = APIBlueprint("variants", __name__, url_prefix="/api")
 
-    def answer(session: Session, row: VariantRow) -> dict[str, Any]:
-        return variant_out(row, shot_render(row.shot), can_redo(session, row)).model_dump(mode="json")
+    def answer(row: VariantRow, redoable: bool) -> dict[str, Any]:
+        """A variant as the page gets it; made after the record is written, for reading a render may take a while."""
+        document = variant_document(row)
+        render = studio.reading_of(row.shot_id, document)
+        return variant_out(row, document, render, redoable).model_dump(mode="json")
 
     def changed(row: VariantRow) -> None:
         studio.hub.tell("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
@@ -34,7 +37,9 @@ def variant_routes(studio: Studio) -> APIBlueprint:
     @routes.get("/variants/<int:variant_id>", responses={200: VariantOut})
     def get_variant(path: VariantPath) -> dict[str, Any]:
         with studio.session() as session:
-            return answer(session, find_variant(session, path.variant_id))
+            row = find_variant(session, path.variant_id)
+            redoable = can_redo(session, row)
+        return answer(row, redoable)
 
     @routes.post("/shots/<int:shot_id>/variants", responses={201: VariantOut})
     def make_variant(path: ShotPath, body: NewVariant) -> tuple[dict[str, Any], int]:
@@ -42,18 +47,17 @@ def variant_routes(studio: Studio) -> APIBlueprint:
             shot = find_shot(session, path.shot_id)
             document = variant_document(find_variant(session, body.copy_of)) if body.copy_of else Variant()
             row = add_variant(session, shot, body.name, document)
-            made = answer(session, row)
         studio.hub.tell("variants", shot_id=path.shot_id)
-        return made, 201
+        return answer(row, False), 201
 
     @routes.put("/variants/<int:variant_id>/name", responses={200: VariantOut})
     def rename_variant(path: VariantPath, body: VariantName) -> dict[str, Any]:
         with studio.session() as session:
             row = find_variant(session, path.variant_id)
             row.name = body.name
-            renamed = answer(session, row)
+            redoable = can_redo(session, row)
         studio.hub.tell("variants", shot_id=row.shot_id)
-        return renamed
+        return answer(row, redoable)
 
     @routes.delete("/variants/<int:variant_id>")
     def remove_variant(path: VariantPath) -> tuple[str, int]:
@@ -64,29 +68,24 @@ def variant_routes(studio: Studio) -> APIBlueprint:
         studio.hub.tell("variants", shot_id=shot_id)
         return "", 204
 
+    def stepped(path: VariantPath, step: Callable[[Session, VariantRow], VariantRow]) -> dict[str, Any]:
+        with studio.session() as session:
+            row = step(session, find_variant(session, path.variant_id))
+            redoable = can_redo(session, row)
+        changed(row)
+        return answer(row, redoable)
+
     @routes.post("/variants/<int:variant_id>/edits", responses={200: VariantOut})
     def edit(path: VariantPath, body: Edit) -> dict[str, Any]:
-        with studio.session() as session:
-            row = find_variant(session, path.variant_id)
-            result = answer(session, edit_variant(session, row, body.base, body.patch, body.label))
-        changed(row)
-        return result
+        return stepped(path, lambda session, row: edit_variant(session, row, body.base, body.patch, body.label))
 
     @routes.post("/variants/<int:variant_id>/undo", responses={200: VariantOut})
     def undo_edit(path: VariantPath) -> dict[str, Any]:
-        with studio.session() as session:
-            row = find_variant(session, path.variant_id)
-            result = answer(session, undo(session, row))
-        changed(row)
-        return result
+        return stepped(path, undo)
 
     @routes.post("/variants/<int:variant_id>/redo", responses={200: VariantOut})
     def redo_edit(path: VariantPath) -> dict[str, Any]:
-        with studio.session() as session:
-            row = find_variant(session, path.variant_id)
-            result = answer(session, redo(session, row))
-        changed(row)
-        return result
+        return stepped(path, redo)
 
     @routes.get("/variants/<int:variant_id>/revisions")
     def list_revisions(path: VariantPath) -> list[dict[str, Any]]:

@@ -1,0 +1,57 @@
+import type { PassReading, PatchStep, RenderPass } from '@/api/types'
+import { pointerStep } from '@/stores/levels'
+import { useShot } from '@/stores/shot'
+
+export const REPAIR_WORDS: Record<string, string> = {
+  decode: 'read as display-encoded',
+  fill: 'fill not-a-number pixels from their neighbours',
+  fireflies: 'suppress fireflies',
+  reverse_depth: 'read depth reversed',
+  invert_depth: 'read depth as one over distance',
+  scale: 'multiply by a factor',
+}
+
+/** Changing how the files are read: roles by hand, repairs, twins. Many passes at once are one edit. */
+export function useSourceEdits() {
+  const shots = useShot()
+
+  function readAs(passes: RenderPass[], change: Partial<PassReading>, what: string) {
+    const patch = passes.map((p): PatchStep => {
+      const { role, light, component, part } = p
+      const known = shots.document?.source?.roles?.[p.name]
+      const twin = (p.twin ?? null) as PassReading['twin']
+      const value = { role, light, component, part, twin, ...known, ...change }
+      return { op: 'add', path: `/source/roles/${pointerStep(p.name)}`, value }
+    })
+    void shots.edit(
+      patch,
+      passes.length === 1 ? `${passes[0]!.name} is ${what}` : `${passes.length} passes are ${what}`,
+    )
+  }
+
+  function asRecognised(passes: RenderPass[]) {
+    const known = shots.document?.source?.roles ?? {}
+    const patch = passes
+      .filter((p) => p.name in known)
+      .map((p): PatchStep => ({ op: 'remove', path: `/source/roles/${pointerStep(p.name)}` }))
+    if (patch.length) void shots.edit(patch, 'Roles as recognised')
+  }
+
+  function repair(pass: string, how: string) {
+    const value = { pass_name: pass, how }
+    void shots.edit([{ op: 'add', path: '/source/repairs/-', value }], `${pass}: ${REPAIR_WORDS[how]}`)
+  }
+
+  function undoRepair(index: number) {
+    void shots.edit([{ op: 'remove', path: `/source/repairs/${index}` }], 'Repair taken back')
+  }
+
+  function useTwin(twin: PassReading['twin']) {
+    void shots.edit(
+      [{ op: 'replace', path: '/source/twin', value: twin }],
+      twin ? `The ${twin} passes` : 'Either twin',
+    )
+  }
+
+  return { readAs, asRecognised, repair, undoRepair, useTwin }
+}

@@ -1,0 +1,144 @@
+"""How a variant reads its render: roles by hand, repaired passes, and the recipe as changed on the tally."""
+
+import hashlib
+import json
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from escala.core.planes import as_planes
+from escala.core.recipes import Recipe, Term, one_pass
+from escala.core.repairs import repair_planes
+from escala.core.roles import EXACT_ROLES, PassRole, Role
+from escala.media.store import INDEX, FrameWriter, PassSlot, RepairedFrame, StoredFrame
+from escala.model.render import Render
+from escala.model.variant import PassReading, PassRepair, TallyChoice, Variant
+
+from .intake import render_of_frame
+from .picture import FrameEngine
+from .recognition import recognise_frame, with_recipes
+
+
+def read_as(render: Render, frame: StoredFrame, variant: Variant) -> Render:
+    """The render as a variant reads it; `frame` is its first frame, repaired. Recipes are found and proven anew."""
+    recipes = [found.recipe for found in render.recipes]
+    if variant.source.roles or variant.source.repairs or variant.source.twin:
+        corrected = {name: _role(reading) for name, reading in variant.source.roles.items() if name in frame.passes}
+        recognised = recognise_frame(frame, corrected, variant.source.twin)
+        render = render.model_copy(update={"passes": recognised.passes, "reference": recognised.reference})
+        recipes = [candidate.recipe for candidate in recognised.candidates]
+        render = with_recipes(render, frame, recipes)
+    if not variant.tally.changes_recipe or not render.recipes:
+        return render
+    chosen = render.recipe(variant.recipe) if variant.recipe else None
+    chosen = chosen or render.recipes[0].recipe
+    edited = edited_recipe(chosen, variant.tally, render)
+    others = [found.recipe for found in render.recipes if found.recipe.name != chosen.name]
+    changed = with_recipes(render, frame, [edited, *others])
+    first = sorted(changed.recipes, key=lambda found: found.recipe.name != chosen.name)
+    return changed.model_copy(update={"recipes": tuple(first)})
+
+
+def read_engine(first: FrameEngine, number: int, engine: FrameEngine, variant: Variant, store: Path) -> FrameEngine:
+    """The evaluator of a frame as a variant reads it. `first`: that of the render's first frame, which decides."""
+    if not variant.changes_reading:
+        return engine
+    render = reading_of(first, variant, store)
+    frame = repaired_frame(engine.frame, variant.source.repairs, store)
+    return FrameEngine(render_of_frame(render, number, frame), frame, engine.cache)
+
+
+def reading_of(first: FrameEngine, variant: Variant, store: Path) -> Render:
+    """The render as a variant reads it, worked out once for each way of reading."""
+    if not variant.changes_reading:
+        return first.render
+    key = (first.frame.folder.name, "reading", reading_key(variant))
+
+    def make() -> Render:
+        return read_as(first.render, repaired_frame(first.frame, variant.source.repairs, store), variant)
+
+    return first.cache.get(key, make)
+
+
+def reading_key(variant: Variant) -> str:
+    """What of a variant decides how its render is read."""
+    edits = {
+        name: [edit.left_out, edit.operator]
+        for name, edit in variant.tally.terms.items()
+        if edit.left_out or edit.operator
+    }
+    tally = variant.tally
+    return json.dumps(
+        [variant.source.model_dump(), variant.recipe, edits, tally.added, tally.order, tally.factor], sort_keys=True
+    )
+
+
+def edited_recipe(recipe: Recipe, tally: TallyChoice, render: Render) -> Recipe:
+    """A recipe with terms left out, passes added, other operators, another order, and a factor on the whole."""
+    terms = [*recipe.terms, *(_added(name, render) for name in tally.added if render.find_pass(name))]
+    kept = []
+    for term in terms:
+        edit = tally.terms.get(term.name)
+        if edit is None or not edit.left_out:
+            kept.append(replace(term, operator=edit.operator) if edit and edit.operator else term)
+    places = {name: place for place, name in enumerate(tally.order)}
+    kept.sort(key=lambda term: places.get(term.name, len(places)))
+    if not kept:
+        return recipe
+    return Recipe(recipe.name, tuple(kept), tally.factor)
+
+
+def repaired_frame(frame: StoredFrame, repairs: Sequence[PassRepair], store: Path) -> StoredFrame:
+    """The frame with its repaired passes in place of the stored ones; they are made once and kept in the store."""
+    fitting = [repair for repair in repairs if repair.pass_name in frame.passes]
+    if not fitting:
+        return frame
+    facts = json.dumps([frame.folder.name, [repair.model_dump() for repair in fitting]])
+    folder = store / hashlib.sha256(facts.encode()).hexdigest()[:32]
+    if not (folder / INDEX).is_file():
+        _write_repaired(frame, fitting, folder)
+    return RepairedFrame(folder, frame)
+
+
+def _write_repaired(frame: StoredFrame, repairs: Sequence[PassRepair], folder: Path) -> None:
+    names = list(dict.fromkeys(repair.pass_name for repair in repairs))
+    roles = {p.name: p.role for p in recognise_frame(frame).passes}
+    slots = [_slot(frame, name, roles[name]) for name in names]
+    rows, columns = frame.passes[names[0]].levels[0][1:]
+    counts = {}
+    with FrameWriter(folder, slots, rows, columns) as writer:
+        for name in names:
+            planes = as_planes(frame.planes(name))
+            for repair in repairs:
+                if repair.pass_name == name:
+                    planes, counts[f"repaired/{name}/{repair.how}"] = repair_planes(planes, repair.how, repair.factor)
+            for index, plane in enumerate(planes):
+                writer.write_plane(name, index, plane)
+        attributes = frame.header.attributes | {key: str(count) for key, count in counts.items()}
+        writer.finish(replace(frame.header, attributes=attributes))
+
+
+def _slot(frame: StoredFrame, name: str, role: Role) -> PassSlot:
+    stored = frame.passes[name]
+    return PassSlot(
+        name=name,
+        label=stored.label,
+        file=stored.file,
+        part_name=stored.part_name,
+        channels=stored.channels,
+        letters=stored.letters,
+        pixel_type="float",
+        exact=role in EXACT_ROLES,
+    )
+
+
+def _role(reading: PassReading) -> PassRole:
+    return PassRole(reading.role, reading.light, reading.component, reading.part, reading.twin, 1.0, "said by hand")
+
+
+def _added(name: str, render: Render) -> Term:
+    """A pass as a term of its own; it belongs to the light and component that it is of."""
+    found = render.find_pass(name)
+    assert found is not None
+    operator = "multiply" if found.role in (Role.SHADOW, Role.OCCLUSION) else "add"
+    return Term(name, one_pass(name), found.light, found.component, operator)
