@@ -82,7 +82,7 @@ const lower = computed(() => LOWER[room.station])
 .room {
   position: relative;
   display: grid;
-  grid-template-columns: 1fr 356px;
+  grid-template-columns: minmax(0, 1fr) 356px;
   min-height: 0;
 }
 .room.wide {

@@ -97,8 +97,8 @@ function stateOf(name: string): string {
       />
       <TallyVerdict v-if="tally.verdict" :verdict="tally.verdict" @repair="terms.repair" />
     </section>
-    <section v-if="tally.unused.length" class="bench-part" aria-label="Not in the sum">
-      <h2>Not in the sum</h2>
+    <details v-if="tally.unused.length" class="bench-part">
+      <summary>{{ tally.unused.length }} passes not in the sum</summary>
       <div class="unused">
         <button
           v-for="name in tally.unused"
@@ -110,7 +110,7 @@ function stateOf(name: string): string {
           + {{ name }}
         </button>
       </div>
-    </section>
+    </details>
   </template>
   <section v-else class="bench-part">
     <p class="quiet">
@@ -138,7 +138,11 @@ hr {
   color: var(--text-1);
   text-decoration: underline;
 }
+summary {
+  cursor: pointer;
+}
 .unused {
+  margin-top: 8px;
   display: flex;
   flex-wrap: wrap;
   gap: 4px;

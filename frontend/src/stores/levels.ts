@@ -64,6 +64,6 @@ export function spoken(name: string): string {
 
 export function percent(share: number): string {
   const value = share * 100
-  if (value >= 9.95) return `${value.toFixed(0)} %`
-  return value >= 0.05 ? `${value.toFixed(1)} %` : value > 0 ? '< 0.1 %' : '0 %'
+  if (value >= 9.95) return `${value.toFixed(0)}\u00a0%`
+  return value >= 0.05 ? `${value.toFixed(1)}\u00a0%` : value > 0 ? '<\u00a00.1\u00a0%' : '0\u00a0%'
 }

@@ -9,8 +9,13 @@ const GAINS = [1, 10, 100, 1000, 10000]
 const shots = useShot()
 const room = useRoom()
 const { tally, loaded } = useTally()
-const gain = ref(1000)
+const chosen = ref<number | null>(null)
 const verdict = computed(() => tally.value?.verdict ?? null)
+/** As long as nobody chooses: the largest that does not blind. */
+const gain = computed(() => {
+  const { exact = true, max_abs = 0 } = verdict.value ?? {}
+  return chosen.value ?? (exact ? 1000 : Math.max(1, ...GAINS.filter((g) => g * max_abs <= 2)))
+})
 const address = computed(() =>
   shots.variant
     ? `/api/variants/${shots.variant.id}/difference?gain=${gain.value}&width=720&${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant.head}`
@@ -32,7 +37,7 @@ function goWorst() {
         :key="choice"
         type="button"
         :aria-pressed="gain === choice"
-        @click="gain = choice"
+        @click="chosen = choice"
       >
         {{ choice }}
       </button>

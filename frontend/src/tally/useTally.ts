@@ -36,7 +36,9 @@ export const useTally = createSharedComposable(() => {
         if (stale) return
         tally.value = answer.tally
         loaded.value = true
-        sheet.value = `/api/variants/${id}/tally/sheet?${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant?.head}`
+        const address = `/api/variants/${id}/tally/sheet?${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant?.head}`
+        await drawn(address)
+        if (!stale) sheet.value = address
       } catch (error) {
         if (!stale) troubles.tell(error)
       }
@@ -45,3 +47,10 @@ export const useTally = createSharedComposable(() => {
   )
   return { tally, loaded, sheet }
 })
+
+/** Wait until a picture has come, so that the last good one stays until then. */
+async function drawn(address: string): Promise<void> {
+  const image = new Image()
+  image.src = address
+  await image.decode().catch(() => undefined)
+}

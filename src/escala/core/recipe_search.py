@@ -28,6 +28,10 @@ COMPONENT_ORDER = (
     "diffuse", "specular", "coat", "sheen", "transmission", "subsurface", "volume", "emission", "environment",
 )  # fmt: skip
 _ROUNDS = 4
+# So many pixels may differ for other reasons, fireflies for one, when a factor explains all the rest.
+_STRAY_SHARE = 0.03
+# How well the factor itself is known, relative.
+_FACTOR_SLACK = 1e-3
 _SHADE_WAYS = ("lit", "dark", "subtracted")
 _MOST_SHADES = 3
 _PAIR_LIMIT = 14
@@ -45,16 +49,25 @@ class SampledPass:
 
 @dataclass(frozen=True)
 class Candidate:
-    """A recipe with how well it does on the sample: share of pixels outside rounding, and relative RMS."""
+    """A recipe with how well it does on the sample: share of pixels outside rounding, and relative RMS.
+
+    `scaled`: it does so only times a constant factor per channel, as when an exposure was baked into the beauty.
+    """
 
     recipe: Recipe
     outside_share: float
     relative_rms: float
+    scaled: bool = False
 
     @property
     def fits(self) -> bool:
         """Whether rounding explains every sampled pixel."""
-        return self.outside_share == 0.0
+        return self.outside_share == 0.0 and not self.scaled
+
+    @property
+    def order(self) -> tuple[int, float, float]:
+        """What comes first: what fits, then what fits but for a factor, then what comes nearest."""
+        return (0 if self.fits else 1 if self.scaled else 2), *self.cost
 
     @property
     def cost(self) -> tuple[float, float]:
@@ -91,27 +104,38 @@ def search_recipes(passes: Sequence[SampledPass], beauty: SampledPass | None) ->
         for name, slots in _kinds(family):
             if any(slot for slot in slots):
                 candidates.append(_Search(family, beauty).best(name, slots))
-                candidates += _with_shade(family, beauty, name, slots, candidates[-1])
+                candidates += _otherwise(family, beauty, name, slots, candidates[-1])
     best: dict[str, Candidate] = {}
     for candidate in candidates:
         kind = candidate.recipe.name
-        if candidate.recipe.terms and (kind not in best or candidate.cost < best[kind].cost):
+        if candidate.recipe.terms and (kind not in best or candidate.order < best[kind].order):
             best[kind] = candidate
     rank = {GRID: 0, LIGHTS: 1, COMPONENTS: 2}
-    return sorted(best.values(), key=lambda c: (not c.fits, rank[c.recipe.name] if c.fits else 0, c.cost))
+    return sorted(best.values(), key=lambda c: (c.order[0], rank[c.recipe.name] if c.order[0] < 2 else 0, c.cost))
 
 
-def _with_shade(
+def _otherwise(
     family: list[SampledPass], beauty: SampledPass | None, name: str, slots: list[Slot], plain: Candidate
 ) -> list[Candidate]:
-    """Where the plain sum fails: the same sum with shadow and occlusion passes multiplied in or taken off."""
+    """Where the plain sum fails: the sum times a constant factor, if that explains the beauty.
+
+    Else the same sum with shadow and occlusion passes multiplied in or taken off.
+    """
     if beauty is None or plain.fits:
         return []
+    scaled = _Search(family, beauty, scaled=True).best(name, slots)
+    return [scaled] if scaled.outside_share <= _STRAY_SHARE else _with_shade(family, beauty, name, slots)
+
+
+def _with_shade(family: list[SampledPass], beauty: SampledPass, name: str, slots: list[Slot]) -> list[Candidate]:
     shades = [p for p in family if p.role.role in SHADE_ROLES]
     ways = [[_shade_term(p, way)] for p in shades[:_MOST_SHADES] for way in _SHADE_WAYS]
     if len(shades) > 1:
         ways.append([_shade_term(p, "lit") for p in shades[:_MOST_SHADES]])
-    return [_Search(family, beauty, tuple(shade)).best(name, slots) for shade in ways]
+    usual = [slot[0] for slot in slots]
+    searches = [_Search(family, beauty, tuple(shade)) for shade in ways]
+    nearest = min(searches, key=lambda search: search.cost(usual), default=None)
+    return [nearest.best(name, slots)] if nearest else []
 
 
 def _shade_term(p: SampledPass, way: str) -> Term:
@@ -241,8 +265,15 @@ def _grid_slots(passes: list[SampledPass], lights: list[SampledPass]) -> list[Sl
 class _Search:
     """Coordinate descent over the slots: each takes the option that leaves the least unexplained."""
 
-    def __init__(self, passes: list[SampledPass], beauty: SampledPass | None, shade: tuple[Term, ...] = ()) -> None:
+    def __init__(
+        self,
+        passes: list[SampledPass],
+        beauty: SampledPass | None,
+        shade: tuple[Term, ...] = (),
+        scaled: bool = False,
+    ) -> None:
         self.shade = shade
+        self.scaled = scaled
         self.values = {p.name: p.values for p in passes}
         self.roundoff = {p.name: UNIT_ROUNDOFF[p.pixel_type] for p in passes}
         self.beauty = beauty
@@ -254,18 +285,19 @@ class _Search:
         if self.beauty is None:
             return Candidate(self._recipe(name, chosen), 1.0, 1.0)
         cost = self.cost(chosen)
+        enough = _STRAY_SHARE if self.scaled else 0.0
         for _ in range(_ROUNDS):
             before = cost
-            for size in (1, 2) if len(slots) <= _PAIR_LIMIT else (1,):
-                if cost[0] > 0:
+            for size in (1, 2) if len(slots) <= _PAIR_LIMIT and not self.scaled else (1,):
+                if cost[0] > enough:
                     cost = self._improve(slots, chosen, cost, size)
-            if cost == before or cost[0] == 0:
+            if cost == before or cost[0] <= enough:
                 break
         if not any(chosen):
             chosen = [slot[0] for slot in slots]
         self._drop_idle(chosen, slots)
         cost = self.cost(chosen)
-        return Candidate(self._recipe(name, chosen), *cost)
+        return Candidate(self._recipe(name, chosen), *cost, scaled=self.scaled)
 
     def _improve(
         self, slots: list[Slot], chosen: list[Option], cost: tuple[float, float], size: int
@@ -310,6 +342,10 @@ class _Search:
                 total = total * planes
             else:
                 total, carried = total - planes, carried + allowed
+        if self.scaled:
+            factor = _usual_ratio(beauty, total)
+            total = np.asarray(total * factor, np.float32)
+            carried = np.asarray(carried * np.abs(factor) + np.float32(_FACTOR_SLACK) * np.abs(total), np.float32)
         bound = bound + carried
         difference = np.abs(beauty - total)
         finite = np.isfinite(difference).all(axis=0)
@@ -330,6 +366,13 @@ class _Search:
 
     def _recipe(self, name: str, chosen: Sequence[Option]) -> Recipe:
         return Recipe(name, (*(term for term in chosen if term is not None), *self.shade))
+
+
+def _usual_ratio(beauty: Planes, total: Planes) -> Planes:
+    """The median of beauty over sum, per channel, (3, 1, 1); 1 where all is dark."""
+    lit = np.isfinite(beauty) & np.isfinite(total) & (total > 1e-4)
+    ratios = [float(np.median(b[m] / t[m])) if m.any() else 1.0 for b, t, m in zip(beauty, total, lit, strict=True)]
+    return np.array(ratios, np.float32)[:, None, None]
 
 
 def _products(slots: list[Slot]) -> Iterable[tuple[Option, ...]]:
