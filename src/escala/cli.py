@@ -7,7 +7,7 @@ from typing import NoReturn
 
 from escala.core.errors import EscalaError
 
-from . import cli_bench, cli_passes, cli_render, cli_serve, cli_stage
+from . import cli_bench, cli_files, cli_passes, cli_render, cli_serve, cli_stage
 
 Command = Callable[[argparse.Namespace], None]
 
@@ -23,7 +23,7 @@ def build_parser() -> argparse.ArgumentParser:
     """All commands and their options."""
     parser = OneLineParser(prog="escala", description="Rebuild a render from its passes, rebalance it, deliver it.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=OneLineParser)
-    for module in (cli_serve, cli_passes, cli_render, cli_stage, cli_bench):
+    for module in (cli_serve, cli_passes, cli_render, cli_files, cli_stage, cli_bench):
         module.add_commands(commands)
     return parser
 

@@ -30,6 +30,7 @@ from escala.model.variant import (
     Variant,
 )
 
+from .cli_files import frame_path
 from .cli_passes import opened_render
 
 Pair = tuple[str, Any]
@@ -70,7 +71,7 @@ def run_render(options: argparse.Namespace) -> None:
             if number != render.first_frame:
                 frame = take_in_frame(frame_files(render, number), store)
             engine = FrameEngine(render_of_frame(render, number, frame), frame, first.cache)
-            path = _frame_path(options.out, number, len(numbers) > 1)
+            path = frame_path(options.out, number, len(numbers) > 1)
             pixel_type = "float" if options.float else "half"
             delivery = Delivery(path, options.space, as_view, pixel_type, options.bits)
             deliver_frame(read_engine(first, number, engine, variant, store), variant, delivery)
@@ -179,15 +180,6 @@ def _wanted_frames(render: Render, wanted: tuple[int, int] | None) -> list[int]:
     for number in absent:
         print(f"escala: frame {number} of {render.name} is missing and was left out", file=sys.stderr)
     return chosen
-
-
-def _frame_path(out: Path, number: int, several: bool) -> Path:
-    """The file of a frame: #### or %04d in the name is replaced, else the number is put before the extension."""
-    name = re.sub(r"#+", lambda match: f"{number:0{len(match.group())}d}", out.name)
-    name = re.sub(r"%0?(\d*)d", lambda match: f"{number:0{int(match.group(1) or 1)}d}", name)
-    if name == out.name and several:
-        name = f"{out.stem}.{number:04d}{out.suffix}"
-    return out.with_name(name)
 
 
 def _stops(text: str) -> Pair:

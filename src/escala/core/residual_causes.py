@@ -176,6 +176,12 @@ def gamut_matrix(source: str, target: str) -> NDArray[np.float64]:
     return np.asarray(np.linalg.solve(_to_xyz(GAMUTS[target]), _adapted(source, target) @ _to_xyz(GAMUTS[source])))
 
 
+def luminance_row(gamut: tuple[float, ...]) -> tuple[float, float, float]:
+    """What red, green and blue of a gamut (chromaticities as in GAMUTS) give to luminance; they sum to 1."""
+    red, green, blue = (float(value) for value in _to_xyz(gamut)[1])
+    return red, green, blue
+
+
 _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
 

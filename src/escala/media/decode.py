@@ -22,7 +22,9 @@ from escala.core.roles import EXACT_ROLES, PassRole, Role
 
 from .exr import ExrPart, read_channels, read_parts
 from .exr_bands import BandPart, BandReader, band_parts
-from .layers import Layer, layers_of_parts
+from .layers import Layer, layers_of_parts, pass_name
+from .luma_chroma import LETTERS as LUMA_CHROMA
+from .luma_chroma import luma_chroma_to_rgb
 from .naming_table import naming_table
 from .sources import SourceFile
 from .stills import read_still
@@ -79,7 +81,7 @@ def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progr
 def _open(source: SourceFile) -> _OpenFile:
     if source.path.suffix.lower() == ".exr":
         parts = read_parts(source.path)
-        layers = layers_of_parts([(part.name, part.channels) for part in parts])
+        layers = [_as_colour(layer) for layer in layers_of_parts([(part.name, part.channels) for part in parts])]
         file = _OpenFile(source, parts[0].display, [part.data for part in parts], layers, parts)
         file.bands = band_parts(source.path, parts)
         if file.bands is None:
@@ -90,6 +92,13 @@ def _open(source: SourceFile) -> _OpenFile:
     window = Window(0, 0, width, height)
     layers = layers_of_parts([("", names)])
     return _OpenFile(source, window, [window], layers, [], None, [dict(zip(names, planes, strict=True))])
+
+
+def _as_colour(layer: Layer) -> Layer:
+    """Luminance and chroma are colour: the pass has red, green and blue."""
+    if layer.letters[:3] != LUMA_CHROMA:
+        return layer
+    return replace(layer, letters=("R", "G", "B", *layer.letters[3:]))
 
 
 def _slot(file: _OpenFile, layer: Layer, exact: set[str]) -> PassSlot:
@@ -141,10 +150,7 @@ def _check_sizes(opened: list[_OpenFile]) -> None:
 
 
 def _pass_name(file: _OpenFile, layer: Layer) -> str:
-    label = file.source.label
-    if not label:
-        return layer.name or ("rgba" if "R" in layer.letters else "".join(layer.letters))
-    return f"{label}.{layer.name}" if layer.name else label
+    return pass_name(file.source.label, layer, len(file.layers) == 1)
 
 
 def _write_bands(file: _OpenFile, writer: FrameWriter, raster: Window, progress: Progress) -> None:
@@ -183,10 +189,21 @@ def _write_planes(file: _OpenFile, writer: FrameWriter, raster: Window, progress
     assert file.pixels is not None
     for done, layer in enumerate(file.layers):
         kind = DTYPES[file.pixel_type(layer)]
-        for index, channel in enumerate(layer.channels):
-            plane = file.pixels[layer.part][channel].astype(kind, copy=False)
+        stored = _stored_planes(file, layer)
+        for index in range(len(layer.channels)):
+            plane = stored[index].astype(kind, copy=False)
             writer.write_plane(_pass_name(file, layer), index, _place(plane, file.data[layer.part], raster))
         progress((done + 1) / len(file.layers))
+
+
+def _stored_planes(file: _OpenFile, layer: Layer) -> list[NDArray[Any]]:
+    """The planes of a layer as read; luminance and chroma as red, green and blue."""
+    assert file.pixels is not None
+    planes = [file.pixels[layer.part][channel] for channel in layer.channels]
+    if layer.channels[0].rpartition(".")[2] == "Y" and len(planes) >= 3 and layer.letters[:3] == ("R", "G", "B"):
+        colour = [plane.astype(np.float32) for plane in planes[:3]]
+        planes[:3] = luma_chroma_to_rgb(colour[0], colour[1], colour[2], file.parts[layer.part].chromaticities)
+    return planes
 
 
 def _place(plane: NDArray[Any], data: Window, raster: Window) -> NDArray[Any]:

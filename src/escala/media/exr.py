@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from escala.core.errors import TooLarge, UnreadableFile
 
 from .whole import write_whole
-from .windows import Window
+from .windows import Window, exr_box
 
 MAX_CHANNELS = 1024
 MAX_SIDE = 65536
@@ -95,8 +95,8 @@ def write_exr(
         **(attributes or {}),
         "compression": compression,
         "type": OpenEXR.scanlineimage,
-        "dataWindow": _box(data),
-        "displayWindow": _box(display),
+        "dataWindow": exr_box(data),
+        "displayWindow": exr_box(display),
     }
     planes = {name: np.ascontiguousarray(plane) for name, plane in channels.items()}
     write_whole(path, lambda unfinished: OpenEXR.File(header, planes).write(str(unfinished)))
@@ -133,11 +133,6 @@ def _part(path: Path, header: Mapping[str, Any]) -> ExrPart:
 def _window(box: Any) -> Window:
     (left, top), (right, bottom) = box
     return Window(int(left), int(top), int(right) - int(left) + 1, int(bottom) - int(top) + 1)
-
-
-def _box(window: Window) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-    first = np.array([window.x, window.y], np.int32)
-    return first, np.array([window.right - 1, window.bottom - 1], np.int32)
 
 
 def _numbers(value: Any) -> tuple[float, ...] | None:

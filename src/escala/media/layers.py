@@ -9,6 +9,8 @@ _LETTERS = {"red": "R", "green": "G", "blue": "B", "alpha": "A", "r": "R", "g": 
 _SETS = (
     ("R", "G", "B", "A"),
     ("R", "G", "B"),
+    ("Y", "RY", "BY", "A"),
+    ("Y", "RY", "BY"),
     ("X", "Y", "Z", "W"),
     ("X", "Y", "Z"),
     ("U", "V", "W"),
@@ -52,6 +54,18 @@ def layers_of_parts(parts: Sequence[tuple[str, Sequence[str]]]) -> list[Layer]:
         for layer, letters in grouped.items():
             layers.extend(_layers_of_group(layer, letters, index, part_name))
     return _distinct(layers)
+
+
+def pass_name(label: str, layer: Layer, alone: bool) -> str:
+    """The name of a layer of a file whose own name stands for a pass (`label`, empty when it does not).
+
+    `alone`: it is all that the file holds, so that a bare channel letter adds nothing to the label.
+    """
+    if not label:
+        return layer.name or ("rgba" if {"R", "RY"} & set(layer.letters) else "".join(layer.letters))
+    if alone and layer.name == "".join(layer.letters):
+        return label
+    return f"{label}.{layer.name}" if layer.name else label
 
 
 def _layers_of_group(layer: str, letters: dict[str, str], part: int, part_name: str) -> list[Layer]:

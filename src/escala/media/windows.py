@@ -2,6 +2,9 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 
 @dataclass(frozen=True)
 class Window:
@@ -34,3 +37,9 @@ class Window:
 
     def __str__(self) -> str:
         return f"{self.width} × {self.height} at {self.x}, {self.y}"
+
+
+def exr_box(window: Window) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+    """A window as the format's library takes it: first and last column and row."""
+    first = np.array([window.x, window.y], np.int32)
+    return first, np.array([window.right - 1, window.bottom - 1], np.int32)

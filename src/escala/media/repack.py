@@ -1,0 +1,163 @@
+"""Passes between files: one file taken apart into one per pass, many gathered into one. Every pixel keeps its bits."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import OpenEXR
+from numpy.typing import NDArray
+
+from escala.core.errors import BadSource, UnknownChoice
+
+from .exr import ExrPart, read_channels, read_parts, writable_attributes
+from .layers import Layer, layers_of_parts, pass_name
+from .sources import RenderSource, SourceFile
+from .whole import write_whole
+from .windows import Window, exr_box
+
+_LETTERS_OF_ROOT = ("R", "G", "B", "A")
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Which passes to take: only these (all when empty), never those, and new names for some."""
+
+    only: Sequence[str] = ()
+    drop: Sequence[str] = ()
+    rename: Mapping[str, str] = field(default_factory=dict)
+
+    def takes(self, name: str) -> bool:
+        """Whether a pass is taken."""
+        return (not self.only or name in self.only) and name not in self.drop
+
+    def check(self, known: Sequence[str]) -> None:
+        """Raises `UnknownChoice` for a name that no pass has, `BadSource` where two passes would get one name."""
+        for name in (*self.only, *self.drop, *self.rename):
+            if name not in known:
+                raise UnknownChoice("pass", name, known)
+        taken = [self.rename.get(name, name) for name in known if self.takes(name)]
+        double = next((name for name in taken if taken.count(name) > 1), None)
+        if double is not None:
+            raise BadSource(f"two passes would be named {double}: give one of them another name")
+        if not taken:
+            raise BadSource("no pass is left to write")
+
+
+@dataclass(frozen=True)
+class FilePass:
+    """A pass with its pixels as stored, ready to be written."""
+
+    name: str
+    letters: tuple[str, ...]
+    channels: tuple[OpenEXR.Channel, ...]
+    part: ExrPart
+
+
+def split_render(source: RenderSource, folder: Path, choice: Choice) -> list[Path]:
+    """One file for each pass and frame in `folder`; the paths, in order."""
+    written = []
+    for number, files in source.frames.items():
+        passes = _chosen(files, choice)
+        for taken in passes:
+            frame = f".{number:04d}" if len(source.frames) > 1 else ""
+            path = folder / f"{_file_name(source.name)}.{_file_name(taken.name or 'rgba')}{frame}.exr"
+            _write(path, [(taken, dict(zip(taken.letters, taken.channels, strict=True)))])
+            written.append(path)
+    return written
+
+
+def gather_frame(files: Sequence[SourceFile], path: Path, choice: Choice) -> None:
+    """All passes of a frame in one file: one part, or one part for each window where windows differ."""
+    _write(path, [(taken, _named_channels(taken)) for taken in _chosen(files, choice)])
+
+
+def _chosen(files: Sequence[SourceFile], choice: Choice) -> list[FilePass]:
+    passes = [found for file in files for found in _passes_of(file)]
+    choice.check([found.name for found in passes])
+    kept = [found for found in passes if choice.takes(found.name)]
+    return [FilePass(choice.rename.get(p.name, p.name), p.letters, p.channels, p.part) for p in kept]
+
+
+def _passes_of(file: SourceFile) -> list[FilePass]:
+    if file.path.suffix.lower() != ".exr":
+        raise BadSource(f"{file.path.name}: only EXR files are taken apart and gathered; deliver stills instead")
+    parts = read_parts(file.path)
+    pixels = read_channels(file.path, parts)
+    layers = layers_of_parts([(part.name, part.channels) for part in parts])
+    alone = len(layers) == 1
+    return [_file_pass(file, layer, alone, parts[layer.part], pixels[layer.part]) for layer in layers]
+
+
+def _file_pass(
+    file: SourceFile, layer: Layer, alone: bool, part: ExrPart, pixels: Mapping[str, NDArray[Any]]
+) -> FilePass:
+    sampling = dict(zip(part.channels, part.sampling, strict=True))
+    channels = tuple(OpenEXR.Channel("", np.ascontiguousarray(pixels[c]), *sampling[c]) for c in layer.channels)
+    return FilePass(pass_name(file.label, layer, alone), layer.letters, channels, part)
+
+
+def _named_channels(taken: FilePass) -> dict[str, OpenEXR.Channel]:
+    """Channels under their names in a shared file; the passes named rgba or by a letter stand at its root."""
+    names = {}
+    for letter, channel in zip(taken.letters, taken.channels, strict=True):
+        at_root = taken.name in ("rgba", "beauty") and letter in _LETTERS_OF_ROOT
+        alone = len(taken.letters) == 1 and (taken.name == letter or taken.name.endswith(f".{letter}"))
+        names[letter if at_root else taken.name if alone else f"{taken.name}.{letter}"] = channel
+    return names
+
+
+def _write(path: Path, passes: Sequence[tuple[FilePass, Mapping[str, OpenEXR.Channel]]]) -> None:
+    """Write passes, those of one data window in one part; what any header said is kept."""
+    groups: dict[Window, dict[str, OpenEXR.Channel]] = {}
+    headers: dict[Window, dict[str, Any]] = {}
+    shared = passes[0][0].part
+    for taken, channels in passes:
+        if taken.part.display != shared.display:
+            raise BadSource(
+                f"{taken.name} belongs to a picture of {taken.part.display}, the others to one of {shared.display}: "
+                "the passes of one file have one display window"
+            )
+        group = groups.setdefault(taken.part.data, {})
+        double = next((name for name in channels if name in group), None)
+        if double is not None:
+            raise BadSource(f"{path.name}: the channel {double} would be there twice: rename a pass, or drop one")
+        group.update(channels)
+        headers[taken.part.data] = {**_header(taken.part, shared), **headers.get(taken.part.data, {})}
+    parts = []
+    for index, (window, named) in enumerate(groups.items()):
+        name = [f"part{index + 1}"] if len(groups) > 1 else []
+        channels = {n: OpenEXR.Channel(n, _padded(c, window), c.xSampling, c.ySampling) for n, c in named.items()}
+        parts.append(OpenEXR.Part(headers[window], channels, *name))
+    write_whole(path, lambda unfinished: OpenEXR.File(parts).write(str(unfinished)))
+
+
+def _padded(channel: OpenEXR.Channel, window: Window) -> NDArray[Any]:
+    """The pixels of a channel as the library wants them: those of a sub-sampled one in the corner of a full array."""
+    if channel.pixels.shape == (window.height, window.width):
+        return channel.pixels
+    full = np.zeros((window.height, window.width), channel.pixels.dtype)
+    full[: channel.pixels.shape[0], : channel.pixels.shape[1]] = channel.pixels
+    return full
+
+
+def _header(part: ExrPart, shared: ExrPart) -> dict[str, Any]:
+    """A header for a part; what all parts of a file must have in common comes from `shared`."""
+    header = {
+        **writable_attributes(part.attributes),
+        "compression": OpenEXR.ZIP_COMPRESSION,
+        "type": OpenEXR.scanlineimage,
+        "dataWindow": exr_box(part.data),
+        "displayWindow": exr_box(shared.display),
+        "pixelAspectRatio": shared.pixel_aspect,
+    }
+    if shared.chromaticities:
+        header["chromaticities"] = tuple(np.float32(value) for value in shared.chromaticities)
+    return header
+
+
+def _file_name(name: str) -> str:
+    """A name that every file system takes."""
+    return re.sub(r"[^\w.\-]+", "_", name).strip("._") or "pass"
