@@ -27,8 +27,8 @@ class LumaChromaTest(unittest.TestCase):
             file = Path(name) / "yc.exr"
             channels = {"Y": OpenEXR.Channel("Y", self.luma.astype(np.float16), 1, 1)}
             for letter, plane in (("RY", self.red), ("BY", self.blue)):
-                full = np.zeros(plane.shape, np.float16)  # the library takes sub-sampled pixels from the corner
-                full[:8, :12] = plane[::2, ::2]
+                full = np.zeros(plane.shape, np.float16)  # the library takes the first of so many pixels
+                full.reshape(-1)[: 8 * 12] = plane[::2, ::2].reshape(-1)
                 channels[letter] = OpenEXR.Channel(letter, full, 2, 2)
             header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
             OpenEXR.File(header, channels).write(str(file))

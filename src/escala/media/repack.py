@@ -135,11 +135,11 @@ def _write(path: Path, passes: Sequence[tuple[FilePass, Mapping[str, OpenEXR.Cha
 
 
 def _padded(channel: OpenEXR.Channel, window: Window) -> NDArray[Any]:
-    """The pixels of a channel as the library wants them: those of a sub-sampled one in the corner of a full array."""
+    """The pixels of a channel as the library wants them: those of a sub-sampled one first in an array of full size."""
     if channel.pixels.shape == (window.height, window.width):
         return channel.pixels
     full = np.zeros((window.height, window.width), channel.pixels.dtype)
-    full[: channel.pixels.shape[0], : channel.pixels.shape[1]] = channel.pixels
+    full.reshape(-1)[: channel.pixels.size] = channel.pixels.reshape(-1)
     return full
 
 
