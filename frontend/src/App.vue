@@ -3,10 +3,12 @@ import { onMounted, onScopeDispose, ref } from 'vue'
 import { listen, type ServerEvent } from '@/api/events'
 import type { Job, StationName } from '@/api/types'
 import DeliverPanel from '@/parts/DeliverPanel.vue'
+import NewsPanel from '@/parts/NewsPanel.vue'
 import ShortcutList from '@/parts/ShortcutList.vue'
 import TopBar from '@/parts/TopBar.vue'
 import TroubleList from '@/parts/TroubleList.vue'
 import StartPage from '@/start/StartPage.vue'
+import { useJobs } from '@/stores/jobs'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
@@ -15,7 +17,7 @@ import WorkRoom from './WorkRoom.vue'
 const shots = useShot()
 const room = useRoom()
 const troubles = useTroubles()
-const jobs = ref<Job[]>([])
+const jobs = useJobs()
 const delivering = ref(false)
 const showingKeys = ref(false)
 
@@ -40,7 +42,8 @@ async function heard(event: ServerEvent) {
     else if (event.kind === 'shots') await shots.loadShots()
     else if (event.kind === 'trouble') troubles.tell(event.sentence)
     else if (event.shot_id !== shots.shot?.id) return
-    else if (event.kind === 'render') await shots.reloadRender()
+    else if (event.kind === 'render')
+      await shots.reloadRender({ sentences: event.changes, renamed: event.renamed })
     else if (event.kind === 'variants') await shots.reloadShot()
     else if (event.variant_id === shots.variant?.id && event.head !== shots.variant.head && !shots.saving)
       await shots.openVariant(event.variant_id)
@@ -50,14 +53,17 @@ async function heard(event: ServerEvent) {
 }
 
 async function heardJob(job: Job) {
-  jobs.value = [job, ...jobs.value.filter((known) => known.id !== job.id)].slice(0, 30)
-  if (job.state === 'failed' && job.error && job.what !== 'delivering') troubles.tell(job.error)
+  jobs.hear(job)
+  if (job.state === 'failed' && job.error && !TOLD_IN_PLACE.has(job.what)) troubles.tell(job.error)
   const made = (job.result as { shot_id?: number } | null)?.shot_id
   if (job.state === 'done' && made !== undefined && !shots.shot) {
     await shots.loadShots()
     await shots.openShot(made)
   }
 }
+
+/** Work whose outcome is shown where it was started. */
+const TOLD_IN_PLACE = new Set(['delivering', 'writing files', 'taking over'])
 
 const STATIONS: StationName[] = [
   'source',
@@ -100,9 +106,10 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
   <div class="app">
     <TopBar @deliver="delivering = !delivering" @shortcuts="showingKeys = !showingKeys" />
     <WorkRoom v-if="shots.shot && shots.variant" />
-    <StartPage v-else :jobs="jobs" />
-    <DeliverPanel v-if="delivering && shots.shot" :jobs="jobs" @close="delivering = false" />
+    <StartPage v-else />
+    <DeliverPanel v-if="delivering && shots.shot" @close="delivering = false" />
     <ShortcutList v-if="showingKeys" @close="showingKeys = false" />
+    <NewsPanel />
     <TroubleList />
   </div>
 </template>

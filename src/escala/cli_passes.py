@@ -27,11 +27,13 @@ def add_commands(commands: Any) -> None:
     inspect = commands.add_parser("inspect", help="show every pass of a render for what it is")
     inspect.add_argument("source", nargs="+", metavar="SOURCE")
     inspect.add_argument("--json", action="store_true", help="print JSON")
+    add_fit(inspect)
     inspect.set_defaults(run=run_inspect)
     rebuild = commands.add_parser("rebuild", help="find the recipe and prove that the passes make the beauty")
     rebuild.add_argument("source", nargs="+", metavar="SOURCE")
     rebuild.add_argument("--json", action="store_true", help="print JSON")
     rebuild.add_argument("--out", type=Path, metavar="FILE.exr", help="write the rebuilt sum")
+    add_fit(rebuild)
     rebuild.set_defaults(run=run_rebuild)
     matte = commands.add_parser("matte", help="write the exact coverage of named objects")
     matte.add_argument("source", nargs=1, metavar="SOURCE")
@@ -41,17 +43,22 @@ def add_commands(commands: Any) -> None:
     matte.set_defaults(run=run_matte)
 
 
+def add_fit(command: argparse.ArgumentParser) -> None:
+    """The option to bring files of other sizes to that of the first."""
+    command.add_argument("--fit", action="store_true", help="fit files of other sizes to the first, on purpose")
+
+
 @contextmanager
-def opened_render(sources: list[str]) -> Iterator[tuple[Render, StoredFrame, Path]]:
+def opened_render(sources: list[str], fit: bool = False) -> Iterator[tuple[Render, StoredFrame, Path]]:
     """A render and its first frame in a store that is deleted afterwards."""
     with tempfile.TemporaryDirectory(prefix="escala-") as folder:
         store = Path(folder)
-        yield (*read_render(sources, store), store)
+        yield (*read_render(sources, store, fit=fit), store)
 
 
 def run_inspect(options: argparse.Namespace) -> None:
     """Print passes with roles and findings."""
-    with opened_render(options.source) as (render, _, _):
+    with opened_render(options.source, options.fit) as (render, _, _):
         print(json.dumps(inspection(render), indent=2) if options.json else _told_inspection(render))
 
 
@@ -98,7 +105,7 @@ def _told_inspection(render: Render) -> str:
 
 def run_rebuild(options: argparse.Namespace) -> None:
     """Print the recipe and its proof."""
-    with opened_render(options.source) as (render, frame, _):
+    with opened_render(options.source, options.fit) as (render, frame, _):
         if options.out:
             _write_sum(render, frame, options.out)
         report = rebuild_report(render, frame)

@@ -31,7 +31,7 @@ from escala.model.variant import (
 )
 
 from .cli_files import frame_path
-from .cli_passes import opened_render
+from .cli_passes import add_fit, opened_render
 
 Pair = tuple[str, Any]
 
@@ -54,6 +54,7 @@ def add_commands(commands: Any) -> None:
     render.add_argument("--frames", type=_range, metavar="A-B")
     render.add_argument("--bits", type=int, choices=(8, 16), default=16, help="for PNG and TIFF")
     render.add_argument("--float", action="store_true", help="write EXR as 32-bit float instead of half")
+    add_fit(render)
     render.set_defaults(run=run_render)
 
 
@@ -62,7 +63,7 @@ def run_render(options: argparse.Namespace) -> None:
     as_view = bool(options.display or options.view) or (options.out.suffix.lower() != ".exr" and not options.space)
     if options.space and (options.display or options.view):
         raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
-    with opened_render(options.source) as (render, frame, store):
+    with opened_render(options.source, options.fit) as (render, frame, store):
         first = FrameEngine(render, frame, ByteCache())
         base = _read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(reading_of(first, base, store), base, options)

@@ -3,7 +3,7 @@ import type { Job } from './types'
 export type ServerEvent =
   | { kind: 'shots' }
   | ({ kind: 'job' } & Job)
-  | { kind: 'render'; shot_id: number }
+  | { kind: 'render'; shot_id: number; changes: string[]; renamed: Record<string, string> }
   | { kind: 'variants'; shot_id: number }
   | { kind: 'variant'; variant_id: number; shot_id: number; head: number }
   | { kind: 'trouble'; sentence: string }

@@ -148,6 +148,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["shots_write_passes_shots__int_shot_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/pass": {
         parameters: {
             query?: never;
@@ -173,6 +189,22 @@ export interface paths {
         };
         get: operations["shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/render": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["shots_take_over_render_shots__int_shot_id__render_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -830,6 +862,8 @@ export interface components {
             doing: string;
             /** Error */
             error: string | null;
+            /** Error Kind */
+            error_kind: string | null;
             /** Id */
             id: number;
             /** Result */
@@ -969,10 +1003,40 @@ export interface components {
             space: string | null;
         };
         /**
+         * NewFiles
+         * @description Passes to be written as files of their own, or all in one; new names by pass.
+         */
+        NewFiles: {
+            /**
+             * Gathered
+             * @default false
+             */
+            gathered: boolean;
+            /** Passes */
+            passes?: string[];
+            /** Rename */
+            rename?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * NewRender
+         * @description Files of a newer render that takes the place of a shot's.
+         */
+        NewRender: {
+            /** Sources */
+            sources: string[];
+        };
+        /**
          * NewShot
-         * @description Files, a folder or a sequence under a media root.
+         * @description Files, a folder or a sequence under a media root. `fit`: files of other sizes are fitted to the first.
          */
         NewShot: {
+            /**
+             * Fit
+             * @default false
+             */
+            fit: boolean;
             /**
              * Name
              * @default null
@@ -1415,6 +1479,11 @@ export interface components {
          */
         SourceEntry: {
             /**
+             * Fit
+             * @default false
+             */
+            fit: boolean;
+            /**
              * Label
              * @default
              */
@@ -1658,7 +1727,7 @@ export interface components {
         };
         /**
          * VariantOut
-         * @description A variant as it stands.
+         * @description A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
          */
         VariantOut: {
             /** Can Redo */
@@ -1674,6 +1743,10 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Offered Rules */
+            offered_rules: {
+                [key: string]: components["schemas"]["PassReading"];
+            };
             reading: components["schemas"]["Reading"];
             /** Shot Id */
             shot_id: number;
@@ -2053,6 +2126,41 @@ export interface operations {
             };
         };
     };
+    shots_write_passes_shots__int_shot_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFiles"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_get_pass_picture_shots__int_shot_id__pass_get: {
         parameters: {
             query: {
@@ -2103,6 +2211,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistogramOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_take_over_render_shots__int_shot_id__render_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRender"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unprocessable Entity */

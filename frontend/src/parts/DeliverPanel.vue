@@ -3,10 +3,11 @@ import Select from 'primevue/select'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, told } from '@/api/client'
 import type { ColourOffer, Job, NewDelivery } from '@/api/types'
+import { useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
-const props = defineProps<{ jobs: Job[] }>()
+const jobs = useJobs()
 const emit = defineEmits<{ close: [] }>()
 const shots = useShot()
 const troubles = useTroubles()
@@ -30,7 +31,7 @@ watch(
 )
 const linear = computed(() => kind.value.startsWith('exr'))
 const source = computed(() => shots.document?.colour?.input_space ?? shots.shot?.render.input_space ?? '')
-const job = computed(() => props.jobs.find((j) => j.id === jobId.value) ?? null)
+const job = computed(() => jobs.find(jobId.value))
 const files = computed(
   () => (job.value?.result as { files?: { name: string; address: string }[] } | null)?.files ?? [],
 )

@@ -3,18 +3,22 @@ import { computed, onMounted, ref } from 'vue'
 import { api, passPicture, told, upload } from '@/api/client'
 import type { Job, MediaEntry } from '@/api/types'
 import { spoken } from '@/stores/levels'
+import { useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
-const props = defineProps<{ jobs: Job[] }>()
+const jobs = useJobs()
 const shots = useShot()
 const troubles = useTroubles()
 const entries = ref<MediaEntry[]>([])
 const folder = ref('')
 const path = ref('')
 const bringing = ref('')
-const running = computed(() => props.jobs.filter((job) => job.state === 'running'))
-const demo = computed(() => running.value.find((job) => job.what.includes('demo')))
+const asked = ref<string[]>([])
+const opening = ref<number | null>(null)
+const misfit = computed(() => jobs.find(opening.value)?.error_kind === 'SizesDiffer')
+const running = computed(() => jobs.jobs.filter((job) => job.state === 'running'))
+const demo = computed(() => running.value.find((job) => job.what.startsWith('rendering')))
 const parent = computed(() => folder.value.replace(/\/[^/]*$/, ''))
 
 onMounted(() => browse(''))
@@ -32,9 +36,10 @@ async function browse(to: string) {
   }
 }
 
-async function open(sources: string[]) {
+async function open(sources: string[], fit = false) {
+  asked.value = sources
   try {
-    await told(api.POST('/api/shots', { body: { sources, name: null } }))
+    opening.value = (await told<Job>(api.POST('/api/shots', { body: { sources, name: null, fit } }))).id
   } catch (error) {
     troubles.tell(error)
   }
@@ -99,6 +104,10 @@ function show(id: number) {
         />
         <button type="submit" :disabled="!path.trim()">Open</button>
       </form>
+      <p v-if="misfit">
+        The files have different sizes.
+        <button type="button" @click="open(asked, true)">Fit them to the first</button>
+      </p>
       <p class="quiet">
         Or drop EXR, TIFF or PNG files here, or
         <label class="choose"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { passPicture } from '@/api/client'
+import FilePanel from './FilePanel.vue'
 import PassHistogram from './PassHistogram.vue'
 import PassReading from './PassReading.vue'
 import { useRoom } from '@/stores/room'
@@ -22,6 +23,8 @@ const facts = computed(() =>
   Object.entries(render.value?.attributes ?? {}).filter(([key]) => !key.startsWith('cryptomatte/')),
 )
 const frames = computed(() => Object.keys(render.value?.frames ?? {}))
+const rules = computed(() => shots.variant?.offered_rules ?? {})
+const ruled = computed(() => Object.keys(rules.value))
 const twins = computed(() => new Set(all.value.map((p) => p.twin).filter(Boolean)).size > 0)
 const repairs = computed(() =>
   (shots.document?.source?.repairs ?? []).map((repair, index) => ({ ...repair, index })),
@@ -49,6 +52,13 @@ const TWINS = [
       {{ render.input_space }}: {{ render.input_space_reason }}.
     </p>
     <p v-for="finding in render.diagnostics" :key="finding.code" class="warning">{{ finding.message }}</p>
+    <div v-if="ruled.length" class="bench-head">
+      <span class="fill">
+        {{ ruled.length === 1 ? 'A naming rule' : `${ruled.length} naming rules` }} of earlier renders would
+        read {{ ruled.slice(0, 3).join(', ') }}{{ ruled.length > 3 ? ' and more' : '' }} otherwise.
+      </span>
+      <button type="button" @click="edits.useRules(rules)">use</button>
+    </div>
     <div v-if="twins" class="bench-head" role="group" aria-label="Noisy or denoised passes">
       <span class="fill">passes to use</span>
       <button
@@ -107,6 +117,7 @@ const TWINS = [
       </button>
     </p>
   </section>
+  <FilePanel :chosen="chosen" :all="all.length" />
   <section class="bench-part" aria-label="Header">
     <h2>Header</h2>
     <dl class="values">

@@ -53,5 +53,14 @@ export function useSourceEdits() {
     )
   }
 
-  return { readAs, asRecognised, repair, undoRepair, useTwin }
+  function useRules(rules: Record<string, PassReading>) {
+    const patch = Object.entries(rules).map(([name, value]): PatchStep => ({
+      op: 'add',
+      path: `/source/roles/${pointerStep(name)}`,
+      value,
+    }))
+    void shots.edit(patch, 'Naming rules used')
+  }
+
+  return { useRules, readAs, asRecognised, repair, undoRepair, useTwin }
 }

@@ -5,6 +5,12 @@ import type { PatchStep, Shot, ShotName, Variant, VariantState } from '@/api/typ
 import { withPatch } from './levels'
 import { useTroubles } from './troubles'
 
+/** What changed with newer files: sentences, and old names to new ones. */
+export interface News {
+  sentences: string[]
+  renamed: Record<string, string>
+}
+
 /** The shot on the bench, its variant as the server keeps it, and the edit under way. */
 export const useShot = defineStore('shot', () => {
   const shots = ref<ShotName[]>([])
@@ -15,6 +21,8 @@ export const useShot = defineStore('shot', () => {
   const saving = ref(false)
   /** Grows when the pixels behind the shot change, so that pictures are asked for again. */
   const renderKey = ref(0)
+  /** What changed with the newest files, in sentences, until it is put away. */
+  const news = shallowRef<News | null>(null)
   const troubles = useTroubles()
   let queue: Promise<unknown> = Promise.resolve()
 
@@ -58,7 +66,8 @@ export const useShot = defineStore('shot', () => {
   }
 
   /** The pixels behind the shot are new: ask for every picture again. */
-  async function reloadRender() {
+  async function reloadRender(found: News) {
+    if (found.sentences.length) news.value = found
     await reloadShot()
     if (variant.value)
       variant.value = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(variant.value.id)))
@@ -136,7 +145,7 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, shot, variant, draft, document, savedAt, saving, renderKey, pictureKey,
+    shots, shot, variant, draft, document, savedAt, saving, renderKey, pictureKey, news,
     loadShots, openShot, openVariant, reloadShot,
     reloadRender, edit, undo, redo, preview, addVariant, renameVariant, deleteVariant, close,
   } // prettier-ignore

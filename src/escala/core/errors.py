@@ -33,6 +33,20 @@ class BadSource(EscalaError, ValueError):
     """Files that do not make one render."""
 
 
+class SeveralRenders(BadSource):
+    """A folder of several renders; `renders` names the files of each."""
+
+    def __init__(self, folder: object, renders: Mapping[str, list[str]]) -> None:
+        names = sorted(renders)
+        shown = ", ".join(names[:8]) + (" and more" if len(names) > 8 else "")
+        super().__init__(f"{folder} holds {len(names)} renders: {shown}; name one of them")
+        self.renders = dict(renders)
+
+
+class SizesDiffer(BadSource):
+    """Files of one render with pictures of different sizes; they can be fitted on purpose."""
+
+
 class ColourError(EscalaError, ValueError):
     """A colour space, display, view or config that cannot be used."""
 

@@ -9,7 +9,7 @@ from escala.core.diagnostics import Diagnostic
 from escala.core.errors import BadSource
 from escala.media.intake import take_in_frame
 from escala.media.sources import RenderSource, SourceFile, find_render, source_stamp
-from escala.media.store import StoredFrame
+from escala.media.store import FITTED, StoredFrame
 from escala.media.windows import Window
 from escala.model.render import Render, SourceEntry, WindowBox
 
@@ -22,10 +22,13 @@ ENCODED_SPACE = "sRGB Encoded Rec.709 (sRGB)"
 
 
 def read_render(
-    sources: Sequence[str | Path], store: Path, progress: Progress = lambda share, doing: None
+    sources: Sequence[str | Path],
+    store: Path,
+    progress: Progress = lambda share, doing: None,
+    fit: bool = False,
 ) -> tuple[Render, StoredFrame]:
     """The render that these sources name, and its first frame. Raises errors that say what is wrong, in a sentence."""
-    source = find_render(sources)
+    source = find_render(sources, fit)
     stamp = source_stamp(source)
     progress(0.0, "decoding")
     frame = take_in_frame(source.first, store, lambda share: progress(0.8 * share, "decoding"))
@@ -37,7 +40,7 @@ def read_render(
 
 def frame_files(render: Render, number: int) -> tuple[SourceFile, ...]:
     """The files of a frame of a render."""
-    return tuple(SourceFile(Path(entry.path), entry.label) for entry in render.frames[number])
+    return tuple(SourceFile(Path(entry.path), entry.label, entry.fit) for entry in render.frames[number])
 
 
 def render_of_frame(render: Render, number: int, frame: StoredFrame) -> Render:
@@ -55,7 +58,7 @@ def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
     space, reason = _input_space(frame)
     render = Render(
         name=source.name,
-        frames={n: tuple(SourceEntry(path=str(f.path), label=f.label) for f in fs) for n, fs in source.frames.items()},
+        frames={number: tuple(_entry(file) for file in files) for number, files in source.frames.items()},
         missing_frames=source.missing,
         frame_rate=_frame_rate(frame.header.attributes),
         display=_box(frame.header.display),
@@ -67,9 +70,13 @@ def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
         reference=recognised.reference,
         recipes=(),
         attributes=frame.header.attributes,
-        diagnostics=tuple(_render_diagnostics(source, recognised.reference)),
+        diagnostics=tuple(_render_diagnostics(source, recognised.reference, frame.header.attributes)),
     )
     return with_recipes(render, frame, [candidate.recipe for candidate in recognised.candidates])
+
+
+def _entry(file: SourceFile) -> SourceEntry:
+    return SourceEntry(path=str(file.path), label=file.label, fit=file.fit)
 
 
 def _input_space(frame: StoredFrame) -> tuple[str, str]:
@@ -92,8 +99,9 @@ def _box(window: Window) -> WindowBox:
     return WindowBox(x=window.x, y=window.y, width=window.width, height=window.height)
 
 
-def _render_diagnostics(source: RenderSource, reference: str | None) -> list[Diagnostic]:
-    found = []
+def _render_diagnostics(source: RenderSource, reference: str | None, attributes: Mapping[str, str]) -> list[Diagnostic]:
+    fitted = {key.removeprefix(FITTED): size for key, size in attributes.items() if key.startswith(FITTED)}
+    found = [Diagnostic("fitted", f"{name} was fitted on purpose: {size}.") for name, size in fitted.items()]
     if source.missing:
         shown = ", ".join(map(str, source.missing[:8])) + (" and more" if len(source.missing) > 8 else "")
         found.append(Diagnostic("missing_frames", f"Frames {shown} are missing: render or copy them, then open again."))

@@ -12,11 +12,12 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.cryptomatte import declared_layers
-from escala.core.errors import BadSource, EscalaError
+from escala.core.errors import EscalaError, SizesDiffer
 from escala.core.naming import NamedPass, recognise_passes
 from escala.core.roles import EXACT_ROLES, PassRole, Role
 
@@ -28,7 +29,7 @@ from .luma_chroma import luma_chroma_to_rgb
 from .naming_table import naming_table
 from .sources import SourceFile
 from .stills import read_still
-from .store import DTYPES, PIXEL_TYPES, FrameHeader, FrameWriter, PassSlot
+from .store import DTYPES, FITTED, PIXEL_TYPES, FrameHeader, FrameWriter, PassSlot
 from .windows import Window
 
 Progress = Callable[[float], None]
@@ -45,6 +46,19 @@ class _OpenFile:
     parts: list[ExrPart]
     bands: list[BandPart] | None = None
     pixels: list[dict[str, NDArray[Any]]] | None = None
+    fitted: str = ""
+
+    def fit_to(self, display: Window) -> None:
+        """Bring all pixels to another size: means or neighbours for light, nearest pixels for whole numbers."""
+        pixels = self.pixels if self.pixels is not None else read_channels(self.source.path, self.parts)
+        scale = (display.width / self.display.width, display.height / self.display.height)
+        self.data = [_scaled(window, self.display, display, scale) for window in self.data]
+        self.pixels = [
+            {name: _resized(plane, window) for name, plane in planes.items()}
+            for planes, window in zip(pixels, self.data, strict=True)
+        ]
+        self.fitted = f"{_size(self.display)} to {_size(display)}"
+        self.bands, self.display = None, display
 
     def pixel_type(self, layer: Layer) -> str:
         """The one type that all channels of a layer are stored in: where they differ, float holds them all."""
@@ -60,7 +74,7 @@ class _OpenFile:
 def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progress) -> None:
     """Decode the files of one frame into `folder` of the store, in this process."""
     opened = [_open(source) for source in files]
-    _check_sizes(opened)
+    _settle_sizes(opened)
     _split_alpha(opened)
     raster = opened[0].display
     for file in opened:
@@ -138,15 +152,30 @@ def _split_alpha(opened: list[_OpenFile]) -> None:
         file.layers = layers
 
 
-def _check_sizes(opened: list[_OpenFile]) -> None:
+def _settle_sizes(opened: list[_OpenFile]) -> None:
+    """Files of other sizes than the first are refused with an explanation, or fitted where that was asked for."""
     first = opened[0]
     for file in opened[1:]:
-        ours, theirs = (first.display.width, first.display.height), (file.display.width, file.display.height)
-        if ours != theirs:
-            raise BadSource(
-                f"{file.source.path.name} is {theirs[0]} × {theirs[1]} and {first.source.path.name} "
-                f"{ours[0]} × {ours[1]} pixels: the passes of one render have one size"
+        if (file.display.width, file.display.height) == (first.display.width, first.display.height):
+            continue
+        if not file.source.fit:
+            raise SizesDiffer(
+                f"{file.source.path.name} is {_size(file.display)} and {first.source.path.name} "
+                f"{_size(first.display)} pixels: {_size_advice(first.display, file.display)}"
             )
+        file.fit_to(first.display)
+
+
+def _size(window: Window) -> str:
+    return f"{window.width} × {window.height}"
+
+
+def _size_advice(ours: Window, theirs: Window) -> str:
+    same_shape = abs(ours.width * theirs.height - ours.height * theirs.width) <= max(ours.width, theirs.width)
+    shape = (
+        "it has the same shape and can be scaled" if same_shape else "its shape differs too, scaling would squeeze it"
+    )
+    return f"the passes of one render have one size; {shape}. Fit it on purpose (--fit), or render it anew."
 
 
 def _pass_name(file: _OpenFile, layer: Layer) -> str:
@@ -218,6 +247,20 @@ def _place(plane: NDArray[Any], data: Window, raster: Window) -> NDArray[Any]:
     return out
 
 
+def _scaled(window: Window, ours: Window, theirs: Window, scale: tuple[float, float]) -> Window:
+    """A window of one display window in another one's pixels."""
+    x, y = theirs.x + round((window.x - ours.x) * scale[0]), theirs.y + round((window.y - ours.y) * scale[1])
+    return Window(x, y, max(1, round(window.width * scale[0])), max(1, round(window.height * scale[1])))
+
+
+def _resized(plane: NDArray[Any], window: Window) -> NDArray[Any]:
+    size, kind = (window.width, window.height), plane.dtype
+    smaller = window.width < plane.shape[1]
+    how = cv2.INTER_NEAREST if kind == np.uint32 else cv2.INTER_AREA if smaller else cv2.INTER_LINEAR
+    wide = plane.astype(np.float64 if kind == np.uint32 else np.float32)
+    return np.ascontiguousarray(cv2.resize(wide, size, interpolation=how).astype(kind))
+
+
 def _header(opened: list[_OpenFile], raster: Window) -> FrameHeader:
     first = opened[0]
     part = first.parts[0] if first.parts else None
@@ -227,8 +270,15 @@ def _header(opened: list[_OpenFile], raster: Window) -> FrameHeader:
         pixel_aspect=part.pixel_aspect if part else 1.0,
         chromaticities=part.chromaticities if part else None,
         encoded=part is None,
-        attributes={name: _text(value) for name, value in part.attributes.items()} if part else {},
+        attributes=_attributes(opened),
     )
+
+
+def _attributes(opened: list[_OpenFile]) -> dict[str, str]:
+    """What the first file's header says, and which files were fitted."""
+    first = opened[0].parts[0].attributes if opened[0].parts else {}
+    told = {name: _text(value) for name, value in first.items()}
+    return told | {f"{FITTED}{file.source.path.name}": file.fitted for file in opened if file.fitted}
 
 
 def _text(value: object) -> str:
@@ -244,7 +294,7 @@ def main() -> None:
 
 
 def _work(job: dict[str, Any], answer: Callable[..., object]) -> None:
-    files = [SourceFile(Path(path), label) for path, label in job["files"]]
+    files = [SourceFile(Path(path), label, fit) for path, label, fit in job["files"]]
     try:
         decode_frame_here(files, Path(job["folder"]), lambda share: answer(progress=share))
     except (EscalaError, OSError, MemoryError) as error:

@@ -9,7 +9,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
-from escala.core.errors import BadSource, EscalaError
+from escala.core.errors import BadSource, EscalaError, SizesDiffer
 
 from .sources import SourceFile
 from .store import INDEX, StoredFrame, frame_key
@@ -95,6 +95,8 @@ class _ReaderPool:
             reader.close()
 
 
+# What the child may answer beside the usual.
+_ERRORS: dict[str, type[EscalaError]] = {"BadSource": BadSource, "SizesDiffer": SizesDiffer}
 _READERS = _ReaderPool(most=2)
 atexit.register(_READERS.close)
 
@@ -108,7 +110,7 @@ def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress) -> No
     reader = _READERS.take()
     answer: dict[str, object] = {}
     try:
-        for answer in reader.answers({"files": [[str(f.path), f.label] for f in files], "folder": str(folder)}):
+        for answer in reader.answers({"files": [[str(f.path), f.label, f.fit] for f in files], "folder": str(folder)}):
             if "progress" in answer:
                 progress(float(str(answer["progress"])))
     except BaseException:  # told to stop, perhaps: the child is in the middle of its work
@@ -120,5 +122,4 @@ def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress) -> No
         status = reader.close()
         raise DecodeFailed(f"{files[0].path}: the reader fell on it (status {status}); the file is damaged")
     _READERS.give(reader)
-    kind = BadSource if answer["error"] == "BadSource" else DecodeFailed
-    raise kind(str(answer["message"]))
+    raise _ERRORS.get(str(answer["error"]), DecodeFailed)(str(answer["message"]))

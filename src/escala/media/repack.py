@@ -58,20 +58,36 @@ class FilePass:
 
 def split_render(source: RenderSource, folder: Path, choice: Choice) -> list[Path]:
     """One file for each pass and frame in `folder`; the paths, in order."""
+    several = len(source.frames) > 1
+    return [
+        path
+        for number, files in source.frames.items()
+        for path in split_frame_files(files, folder, source.name, f".{number:04d}" if several else "", choice)
+    ]
+
+
+def split_frame_files(files: Sequence[SourceFile], folder: Path, stem: str, ending: str, choice: Choice) -> list[Path]:
+    """One file for each pass of a frame: `stem`, the pass, `ending` (the frame number with its dot, if any)."""
     written = []
-    for number, files in source.frames.items():
-        passes = _chosen(files, choice)
-        for taken in passes:
-            frame = f".{number:04d}" if len(source.frames) > 1 else ""
-            path = folder / f"{_file_name(source.name)}.{_file_name(taken.name or 'rgba')}{frame}.exr"
-            _write(path, [(taken, dict(zip(taken.letters, taken.channels, strict=True)))])
-            written.append(path)
+    for taken in _chosen(files, choice):
+        path = folder / f"{_file_name(stem)}.{_file_name(taken.name)}{ending}.exr"
+        _write(path, [(taken, dict(zip(taken.letters, taken.channels, strict=True)))])
+        written.append(path)
     return written
 
 
 def gather_frame(files: Sequence[SourceFile], path: Path, choice: Choice) -> None:
     """All passes of a frame in one file: one part, or one part for each window where windows differ."""
     _write(path, [(taken, _named_channels(taken)) for taken in _chosen(files, choice)])
+
+
+def pass_names(files: Sequence[SourceFile]) -> list[str]:
+    """The names of the passes of a frame, from its headers."""
+    names = []
+    for file in files:
+        layers = layers_of_parts([(part.name, part.channels) for part in read_parts(file.path)])
+        names += [pass_name(file.label, layer, len(layers) == 1) for layer in layers]
+    return names
 
 
 def _chosen(files: Sequence[SourceFile], choice: Choice) -> list[FilePass]:

@@ -5,11 +5,11 @@ import json
 import os
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
 
-from escala.core.errors import BadSource, UnreadableFile
+from escala.core.errors import BadSource, SeveralRenders, UnreadableFile
 from escala.core.naming import split_words
 
 from .stills import READABLE
@@ -25,10 +25,14 @@ _FRAME_INSIDE = re.compile(r"^(?P<base>.+?)\.(?P<dotted>\d{3,})(?P<rest>[._].+)$
 
 @dataclass(frozen=True)
 class SourceFile:
-    """A file of one frame; `label` is the pass that its name stands for, empty for a file that names its own."""
+    """A file of one frame; `label` is the pass that its name stands for, empty for a file that names its own.
+
+    `fit`: bring its picture to the size of the first file's; otherwise another size is refused.
+    """
 
     path: Path
     label: str = ""
+    fit: bool = False
 
 
 @dataclass(frozen=True)
@@ -45,14 +49,21 @@ class RenderSource:
         return self.frames[min(self.frames)]
 
 
-def find_render(sources: Sequence[str | Path]) -> RenderSource:
-    """The one render that these sources name. Raises `BadSource` or `UnreadableFile` in a sentence."""
+def find_render(sources: Sequence[str | Path], fit: bool = False) -> RenderSource:
+    """The one render that these sources name. Raises `BadSource` or `UnreadableFile` in a sentence.
+
+    A folder that holds several raises `SeveralRenders`. `fit`: files of other sizes may be fitted to the first.
+    """
     if not sources:
         raise BadSource("no source is given: name a file, several, a folder or a sequence")
     files = [file for source in sources for file in _expand(Path(source))]
     distinct = sorted(set(files))
     folder_like = len(sources) == 1 and len(distinct) > 1
-    return _gather(distinct, renders_apart=folder_like)
+    found = _gather(distinct, renders_apart=folder_like)
+    if not fit:
+        return found
+    fitted = {n: tuple(replace(file, fit=True) for file in files) for n, files in found.frames.items()}
+    return replace(found, frames=fitted)
 
 
 def source_stamp(source: RenderSource) -> str:
@@ -127,11 +138,11 @@ def _gather(files: list[Path], renders_apart: bool) -> RenderSource:
         base, frames = next(iter(by_base.items()))
         return _render(base, {number: (SourceFile(path),) for number, path in frames.items()})
     if renders_apart:
-        _refuse_several(by_base)
+        _refuse_several(root, by_base)
     return _render(*_with_labels(by_base))
 
 
-def _refuse_several(by_base: dict[str, dict[int, Path]]) -> None:
+def _refuse_several(root: Path, by_base: dict[str, dict[int, Path]]) -> None:
     """A folder of files that each hold a whole render is several renders."""
     from .exr import read_parts
     from .layers import layers_of_parts
@@ -143,7 +154,7 @@ def _refuse_several(by_base: dict[str, dict[int, Path]]) -> None:
 
     whole = [base for base, frames in by_base.items() if passes_in(next(iter(frames.values()))) > 3]
     if len(whole) > 1:
-        raise BadSource(f"the folder holds {len(whole)} renders: {', '.join(sorted(whole)[:8])}; name one of them")
+        raise SeveralRenders(root, {base: [str(path) for path in by_base[base].values()] for base in whole})
 
 
 def _with_labels(by_base: dict[str, dict[int, Path]]) -> tuple[str, dict[int, tuple[SourceFile, ...]]]:

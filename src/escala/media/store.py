@@ -24,7 +24,9 @@ from .sources import SourceFile
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
-_FORMAT = 4
+_FORMAT = 5
+# Attributes with this beginning tell which files were brought to another size.
+FITTED = "fitted/"
 
 
 @dataclass(frozen=True)
@@ -56,7 +58,7 @@ class FrameHeader:
 
 def frame_key(files: Sequence[SourceFile]) -> str:
     """A key that changes when any file of a frame does: from paths, sizes and times."""
-    facts = [(str(f.path.resolve()), f.label, f.path.stat().st_size, f.path.stat().st_mtime_ns) for f in files]
+    facts = [(str(f.path.resolve()), f.label, f.fit, f.path.stat().st_size, f.path.stat().st_mtime_ns) for f in files]
     return hashlib.sha256(json.dumps([_FORMAT, facts]).encode()).hexdigest()[:32]
 
 

@@ -29,6 +29,7 @@ class SourceEntry(Document):
 
     path: str
     label: str = ""
+    fit: bool = False
 
 
 class RenderPass(Document):

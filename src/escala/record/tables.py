@@ -72,3 +72,13 @@ class RevisionRow(Base):
     inverse: Mapped[list[Any]]
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     variant: Mapped[VariantRow] = relationship(back_populates="revisions")
+
+
+class NamingRuleRow(Base):
+    """What a pass of this name is, as the hand said it last; `name` is without case and separators."""
+
+    __tablename__ = "naming_rule"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    reading: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)

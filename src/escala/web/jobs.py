@@ -27,6 +27,7 @@ class Job:
     share: float = 0.0
     doing: str = ""
     error: str | None = None
+    error_kind: str | None = None
     result: Any = None
     started: float = field(default_factory=time.monotonic)
     stop: threading.Event = field(default_factory=threading.Event)
@@ -46,6 +47,7 @@ class Job:
             "share": self.share,
             "doing": self.doing,
             "error": self.error,
+            "error_kind": self.error_kind,
             "result": self.result,
             "seconds_left": self.seconds_left,
         }
@@ -86,7 +88,7 @@ class JobBoard:
         except Cancelled:
             job.state = "cancelled"
         except (EscalaError, OSError, MemoryError) as error:
-            job.state, job.error = "failed", str(error)
+            job.state, job.error, job.error_kind = "failed", str(error), type(error).__name__
         except Exception as error:
             job.state, job.error = "failed", f"unexpected: {error!r}"
             self._hub.tell("job", **job.facts())

@@ -12,7 +12,7 @@ from escala.engine.probe import Probe
 from escala.engine.stations import STATIONS
 from escala.engine.tally import Tally
 from escala.model.render import FoundRecipe, Render, RenderPass
-from escala.model.variant import Variant
+from escala.model.variant import PassReading, Variant
 from escala.record.tables import ShotRow, VariantRow
 
 Patch = list[dict[str, Any]]
@@ -37,10 +37,25 @@ class JobPath(BaseModel):
 
 
 class NewShot(BaseModel):
-    """Files, a folder or a sequence under a media root."""
+    """Files, a folder or a sequence under a media root. `fit`: files of other sizes are fitted to the first."""
 
     sources: list[str] = Field(min_length=1)
     name: str | None = None
+    fit: bool = False
+
+
+class NewRender(BaseModel):
+    """Files of a newer render that takes the place of a shot's."""
+
+    sources: list[str] = Field(min_length=1)
+
+
+class NewFiles(BaseModel):
+    """Passes to be written as files of their own, or all in one; new names by pass."""
+
+    gathered: bool = False
+    passes: list[str] = Field(default_factory=list)
+    rename: dict[str, str] = Field(default_factory=dict)
 
 
 class NewVariant(BaseModel):
@@ -166,7 +181,7 @@ class Reading(BaseModel):
 
 
 class VariantOut(BaseModel):
-    """A variant as it stands."""
+    """A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise."""
 
     id: int
     shot_id: int
@@ -178,6 +193,7 @@ class VariantOut(BaseModel):
     stations: list[StationWords]
     chain: list[str]
     reading: Reading
+    offered_rules: dict[str, PassReading]
 
 
 class VariantLabel(BaseModel):
@@ -243,6 +259,7 @@ class JobOut(BaseModel):
     share: float
     doing: str
     error: str | None
+    error_kind: str | None
     result: dict[str, Any] | None
     seconds_left: float | None
 
@@ -282,7 +299,9 @@ class CdlOut(BaseModel):
     saturation: float
 
 
-def variant_out(row: VariantRow, document: Variant, render: Render, can_redo: bool) -> VariantOut:
+def variant_out(
+    row: VariantRow, document: Variant, render: Render, can_redo: bool, offered: dict[str, PassReading]
+) -> VariantOut:
     """A variant for the page, with the words of the path, the colour chain, and the render as the variant reads it."""
     words = [(station.name, *station.words(render, document)) for station in STATIONS]
     return VariantOut(
@@ -302,6 +321,7 @@ def variant_out(row: VariantRow, document: Variant, render: Render, can_redo: bo
             lights=render_lights(render),
             components=render_components(render),
         ),
+        offered_rules=offered,
     )
 
 

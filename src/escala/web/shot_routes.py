@@ -17,12 +17,15 @@ from escala.media.sources import SUFFIXES
 from escala.model.variant import Variant
 from escala.record.shots import all_shots, find_shot, find_variant, variant_document
 
+from .repacking import write_files
 from .schemas import (
     HistogramOut,
     JobOut,
     JobPath,
     MediaOut,
     MediaQuery,
+    NewFiles,
+    NewRender,
     NewShot,
     PassQuery,
     ShotList,
@@ -49,12 +52,21 @@ def shot_routes(studio: Studio) -> APIBlueprint:
 
     @routes.post("/shots", responses={202: JobOut})
     def open_shot(body: NewShot) -> tuple[dict[str, Any], int]:
-        return studio.take_in(body.sources, body.name).facts(), 202
+        return studio.take_in(body.sources, body.name, body.fit).facts(), 202
 
     @routes.get("/shots/<int:shot_id>", responses={200: ShotOut})
     def get_shot(path: ShotPath) -> dict[str, Any]:
         with studio.session() as session:
             return shot_out(find_shot(session, path.shot_id)).model_dump(mode="json")
+
+    @routes.put("/shots/<int:shot_id>/render", responses={202: JobOut})
+    def take_over_render(path: ShotPath, body: NewRender) -> tuple[dict[str, Any], int]:
+        return studio.take_over(path.shot_id, body.sources).facts(), 202
+
+    @routes.post("/shots/<int:shot_id>/files", responses={202: JobOut})
+    def write_passes(path: ShotPath, body: NewFiles) -> tuple[dict[str, Any], int]:
+        render = studio.render_of(path.shot_id)
+        return studio.jobs.start("writing files", lambda job: write_files(studio, job, render, body)).facts(), 202
 
     @routes.delete("/shots/<int:shot_id>")
     def delete_shot(path: ShotPath) -> tuple[str, int]:

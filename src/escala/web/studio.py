@@ -6,14 +6,16 @@ from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from escala.core.errors import BadSource
+from escala.core.errors import BadSource, SeveralRenders
 from escala.engine.cache import ByteCache
-from escala.engine.intake import frame_files, read_render, render_of_frame
+from escala.engine.intake import Progress, frame_files, read_render, render_of_frame
 from escala.engine.picture import FrameEngine
 from escala.engine.reading import read_engine, reading_of
+from escala.engine.takeover import Changes, compare_renders
 from escala.engine.worker import EvaluationThread
 from escala.media.intake import take_in_frame, warm_reader
 from escala.media.store import trim_store
@@ -105,38 +107,67 @@ class Studio:
         with self.session() as session:
             return [str(source) for source in find_shot(session, shot_id).sources]
 
-    def take_in(self, sources: list[str], name: str | None = None) -> Job:
-        """Start reading a render into a new shot; the job's result names the shot."""
-        paths = [self.allowed_path(source) for source in sources]
+    def take_in(self, sources: list[str], name: str | None = None, fit: bool = False) -> Job:
+        """Start reading a render into a new shot; a folder of several becomes several. The result names the shots."""
+        paths = [str(self.allowed_path(source)) for source in sources]
 
-        def work(job: Job) -> dict[str, int]:
-            render, _ = read_render(
-                paths, self.settings.store, lambda share, doing: self.jobs.report(job, share, doing)
-            )
-            if name:
-                render = render.model_copy(update={"name": name})
-            with self.session() as session:
-                shot_id = add_shot(session, render, [str(path) for path in paths]).id
+        def work(job: Job) -> dict[str, Any]:
+            try:
+                shots = [self._new_shot(job, paths, name, fit)]
+            except SeveralRenders as several:
+                shots = [self._new_shot(job, files, None, fit) for _, files in sorted(several.renders.items())]
             self.trim()
             self.hub.tell("shots")
-            return {"shot_id": shot_id}
+            return {"shot_id": shots[0], "shot_ids": shots}
 
         return self.jobs.start("reading", work)
 
-    def reread(self, shot_id: int) -> None:
-        """Read the files of a shot again; everything made on it stays."""
-        render, _ = read_render(self.sources_of(shot_id), self.settings.store)
-        self.replace_render(shot_id, render.model_copy(update={"name": self.render_of(shot_id).name}))
+    def _new_shot(self, job: Job, paths: list[str], name: str | None, fit: bool) -> int:
+        def told(share: float, doing: str) -> None:
+            self.jobs.report(job, share, doing)
 
-    def replace_render(self, shot_id: int, render: Render) -> None:
+        render, _ = read_render(paths, self.settings.store, told, fit)
+        if name:
+            render = render.model_copy(update={"name": name})
+        with self.session() as session:
+            return add_shot(session, render, paths).id
+
+    def take_over(self, shot_id: int, sources: list[str]) -> Job:
+        """Start reading a newer render in the place of a shot's; the result tells what changed."""
+        paths = [str(self.allowed_path(source)) for source in sources]
+
+        def work(job: Job) -> dict[str, Any]:
+            changes = self.reread(shot_id, paths, lambda share, doing: self.jobs.report(job, share, doing))
+            return {"shot_id": shot_id, "changes": list(changes.sentences), "renamed": changes.renamed}
+
+        return self.jobs.start("taking over", work)
+
+    def reread(
+        self, shot_id: int, sources: list[str] | None = None, progress: Progress = lambda share, doing: None
+    ) -> Changes:
+        """Read a shot's files again, or newer ones in their place; everything made on it stays."""
+        before = self.render_of(shot_id)
+        with self._lock:
+            seen = self._engines.get((shot_id, before.first_frame))
+        fit = any(entry.fit for entries in before.frames.values() for entry in entries)
+        paths = sources or self.sources_of(shot_id)
+        render, frame = read_render(paths, self.settings.store, progress, fit)
+        render = render.model_copy(update={"name": before.name})
+        changes = compare_renders(before, FrameEngine(render, frame, self.cache), seen)
+        self._replace_render(shot_id, render, paths, changes)
+        return changes
+
+    def _replace_render(self, shot_id: int, render: Render, paths: list[str], changes: Changes) -> None:
         """Give a shot a newer render, and tell the pages."""
         with self.session() as session:
-            find_shot(session, shot_id).render = render.as_json()
+            shot = find_shot(session, shot_id)
+            shot.render, shot.sources = render.as_json(), paths
         gone = self.forget(shot_id)
         folders = {engine.frame.folder.name for engine in gone}
         self.cache.drop(lambda key: isinstance(key, tuple) and key[0] in folders)
         self.trim()
-        self.hub.tell("render", shot_id=shot_id)
+        told = list(changes.sentences) if changes.is_news else []
+        self.hub.tell("render", shot_id=shot_id, changes=told, renamed=changes.renamed)
 
     def forget(self, shot_id: int) -> list[FrameEngine]:
         """Let the render and the decoded frames of a shot go, and return what was evaluating them."""

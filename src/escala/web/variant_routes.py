@@ -7,6 +7,7 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy.orm import Session
 
 from escala.model.variant import Variant
+from escala.record.naming_rules import offered_rules, remember_rules
 from escala.record.revisions import can_redo, edit_variant, history, redo, undo
 from escala.record.shots import (
     add_variant,
@@ -29,7 +30,9 @@ def variant_routes(studio: Studio) -> APIBlueprint:
         """A variant as the page gets it; made after the record is written, for reading a render may take a while."""
         document = variant_document(row)
         render = studio.reading_of(row.shot_id, document)
-        return variant_out(row, document, render, redoable).model_dump(mode="json")
+        with studio.session() as session:
+            offered = offered_rules(session, render, document)
+        return variant_out(row, document, render, redoable, offered).model_dump(mode="json")
 
     def changed(row: VariantRow) -> None:
         studio.hub.tell("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
@@ -77,7 +80,13 @@ def variant_routes(studio: Studio) -> APIBlueprint:
 
     @routes.post("/variants/<int:variant_id>/edits", responses={200: VariantOut})
     def edit(path: VariantPath, body: Edit) -> dict[str, Any]:
-        return stepped(path, lambda session, row: edit_variant(session, row, body.base, body.patch, body.label))
+        def step(session: Session, row: VariantRow) -> VariantRow:
+            before = variant_document(row)
+            row = edit_variant(session, row, body.base, body.patch, body.label)
+            remember_rules(session, before, variant_document(row))
+            return row
+
+        return stepped(path, step)
 
     @routes.post("/variants/<int:variant_id>/undo", responses={200: VariantOut})
     def undo_edit(path: VariantPath) -> dict[str, Any]:
