@@ -30,6 +30,8 @@ COMPONENT_ORDER = (
 _ROUNDS = 4
 # So many pixels may differ for other reasons, fireflies for one, when a factor explains all the rest.
 _STRAY_SHARE = 0.03
+# Where more pixels than this differ, a recipe does not explain the beauty at all.
+_LOST_SHARE = 0.5
 # How well the factor itself is known, relative.
 _FACTOR_SLACK = 1e-3
 _SHADE_WAYS = ("lit", "dark", "subtracted")
@@ -150,13 +152,15 @@ def _twin_families(passes: Sequence[SampledPass]) -> list[list[SampledPass]]:
     twins = {p.role.twin for p in passes if p.role.twin}
     if not twins:
         return [list(passes)]
-    families = []
-    for twin in (*sorted(twins), None):
-        chosen = {_meaning(p.role): p for p in passes if p.role.twin is None}
-        chosen |= {_meaning(p.role): p for p in passes if p.role.twin == twin}
-        kept = {p.name for p in chosen.values()}
-        families.append([p for p in passes if p.name in kept or p.role.role == Role.OTHER])
-    return families
+    return [twin_family(passes, twin) for twin in (*sorted(twins), None)]
+
+
+def twin_family(passes: Sequence[SampledPass], twin: str | None) -> list[SampledPass]:
+    """Of passes that come noisy and denoised the wanted ones; those that have no such twin stay."""
+    chosen = {_meaning(p.role): p for p in passes if p.role.twin is None}
+    chosen |= {_meaning(p.role): p for p in passes if p.role.twin == twin}
+    kept = {p.name for p in chosen.values()}
+    return [p for p in passes if p.name in kept or p.role.role == Role.OTHER]
 
 
 def _meaning(role: PassRole) -> tuple[object, ...]:
@@ -293,7 +297,8 @@ class _Search:
                     cost = self._improve(slots, chosen, cost, size)
             if cost == before or cost[0] <= enough:
                 break
-        if not any(chosen):
+        if not any(chosen) or cost[0] > _LOST_SHARE:
+            # Nothing comes near: the usual reading tells more than one that was trimmed to a smaller difference.
             chosen = [slot[0] for slot in slots]
         self._drop_idle(chosen, slots)
         cost = self.cost(chosen)

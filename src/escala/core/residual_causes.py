@@ -15,6 +15,8 @@ from .proof import constant_factor
 
 # A cause is worth naming when it explains this share of the difference's energy.
 WORTH_NAMING = 0.5
+# A difference is on one side when so little of its energy lies on the other.
+_ONE_SIDED = 0.01
 _NEAR_ONE = (0.8, 1.25)
 
 # Chromaticities (CIE x, y of red, green, blue, white) of the gamuts that get mixed up, from their standards.
@@ -65,7 +67,8 @@ def find_causes(
         *_gamut(s, explain),
         *_display(b, s, list(terms.values()), explain),
     ]
-    return sorted((c for c in causes if c.explained >= WORTH_NAMING), key=lambda c: -c.explained)
+    named = sorted((c for c in causes if c.explained >= WORTH_NAMING), key=lambda c: -c.explained)
+    return named or _one_sided(b - s)
 
 
 def _cut(planes: Planes, places: NDArray[np.bool_]) -> NDArray[np.float64]:
@@ -120,6 +123,22 @@ def _twice(difference: NDArray[np.float64], used: Mapping[str, NDArray[np.float6
 def _explained_by(difference: NDArray[np.float64], planes: NDArray[np.float64], weight: float) -> float:
     before = float((difference**2).sum())
     return 1.0 - float(((difference - weight * planes) ** 2).sum()) / before if before > 0 else 0.0
+
+
+def _one_sided(difference: NDArray[np.float64]) -> list[Cause]:
+    """Nothing at hand explains it, but the sum is on one side of the beauty everywhere."""
+    over, under = (float((np.maximum(sign * difference, 0) ** 2).sum()) for sign in (-1, 1))
+    total = over + under
+    if total <= 0 or min(over, under) > _ONE_SIDED * total:
+        return []
+    if under > over:
+        text = (
+            "The sum is darker than the beauty, nowhere brighter: a component was not written as a pass (transmission, "
+            "subsurface, volume, emission or environment, as a rule). The residual keeps its light."
+        )
+        return [Cause("not_rendered", text, under / total)]
+    text = "The sum is brighter than the beauty, nowhere darker: something in it is counted twice."
+    return [Cause("too_bright", text, over / total)]
 
 
 def _factor(beauty: NDArray[np.float64], rebuilt: NDArray[np.float64], explain: Explain) -> list[Cause]:

@@ -11,7 +11,7 @@ from escala.core.diagnostics import Diagnostic, diagnose_pass
 from escala.core.naming import NamedPass, recognise_passes
 from escala.core.pass_checks import check_pass
 from escala.core.planes import as_planes
-from escala.core.recipe_search import Candidate, SampledPass, sample_places, search_recipes
+from escala.core.recipe_search import Candidate, SampledPass, sample_places, search_recipes, twin_family
 from escala.core.recipes import LIGHTS, RECIPE_SENTENCES, Recipe
 from escala.core.roles import COLOUR_ROLES, SHADE_ROLES, PassRole, Role
 from escala.media.naming_table import naming_table
@@ -103,8 +103,8 @@ def _search(
     """Recipes by proof on sampled pixels; passes that no word explained become lights where the proof says so."""
     samples = sample_frame(frame, list(zip(stored, roles, strict=True)))
     beauty = next((s for s in samples if s.role.role == Role.BEAUTY), None)
-    terms = [s for s in samples if s.role.role != Role.BEAUTY and s.role.twin in (None, twin or s.role.twin)]
-    candidates = search_recipes(terms, beauty)
+    terms = [s for s in samples if s.role.role != Role.BEAUTY]
+    candidates = search_recipes(twin_family(terms, twin) if twin else terms, beauty)
     return candidates, _promote(stored, roles, candidates, corrected)
 
 

@@ -1,0 +1,131 @@
+import jsonpatch
+import numpy as np
+
+from escala.engine.cache import ByteCache
+from escala.engine.diagnosis import explain_difference
+from escala.engine.look import full_look
+from escala.engine.picture import FrameEngine
+from escala.engine.reading import read_engine
+from escala.engine.tally import tally_of, tally_sheet
+from escala.model.variant import PassReading, PassRepair, SourceChoice, TallyChoice, TermEdit, Variant
+from tests.engine.made_shot import engine_for
+from tests.made import FolderTest, add_up, light, write_layers
+
+KEY, FILL, GLOW = light(1), light(2), light(3, top=0.5)
+WHOLE = full_look(0, 0, 32, 24)
+
+
+class ReadingTest(FolderTest):
+    def engine(self, passes: dict[str, np.ndarray], name: str = "shot") -> FrameEngine:
+        return engine_for(write_layers(self.folder / f"{name}.exr", passes))
+
+    def read(self, engine: FrameEngine, variant: Variant) -> FrameEngine:
+        return read_engine(engine, 1, engine, variant, self.folder / "store")
+
+    def repaired_by_first_cause(self, engine: FrameEngine) -> tuple[str, bool, Variant]:
+        """The first cause's code, whether its one edit makes the sum match, and the edited variant."""
+        found = engine.render.recipes[0]
+        self.assertFalse(found.exact)
+        cause = explain_difference(engine.render, engine.frame, found.recipe)[0]
+        document = Variant().model_dump(mode="json")
+        variant = Variant.model_validate(jsonpatch.apply_patch(document, list(cause.patch)))
+        return cause.code, self.read(engine, variant).render.recipes[0].exact, variant
+
+    def test_an_untouched_variant_is_read_as_recognised(self) -> None:
+        engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
+        self.assertIs(self.read(engine, Variant()), engine)
+
+    def test_roles_by_hand_lead_to_another_recipe(self) -> None:
+        engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "notes": FILL, "Z": light(9)[0]})
+        by_hand = SourceChoice(roles={"notes": PassReading(role="light_group", light="window")})
+        read = self.read(engine, Variant(source=by_hand))
+        self.assertEqual(read.render.recipes[0].recipe.lights, ("key", "window"))
+        self.assertEqual(read.render.find_pass("notes").reason, "said by hand")
+        other = SourceChoice(roles={"lg_key": PassReading(role="mask")})
+        lights = [light for f in self.read(engine, Variant(source=other)).render.recipes for light in f.recipe.lights]
+        self.assertNotIn("key", lights)
+
+    def test_a_baked_white_balance_is_repaired_by_one_edit(self) -> None:
+        beauty = (add_up(KEY, FILL) * np.array([1.25, 1, 0.75], np.float32)[:, None, None]).astype(np.float32)
+        engine = self.engine({"": beauty, "lg_key": KEY, "lg_fill": FILL})
+        code, _, variant = self.repaired_by_first_cause(engine)
+        self.assertEqual(code, "constant_factor")
+        residual = self.read(engine, variant)
+        tally = tally_of(residual, variant)
+        self.assertLess(tally.verdict.max_abs, 0.02 * float(beauty.max()))
+        np.testing.assert_allclose(residual.beauty(variant, WHOLE), engine.source(Variant(), WHOLE), atol=1e-5)
+
+    def test_a_term_too_many_is_left_out_by_one_edit(self) -> None:
+        engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL, "lg_rim": GLOW})
+        added = Variant(tally=TallyChoice(added=("lg_rim",)))
+        wrong = self.read(engine, added)
+        self.assertFalse(wrong.render.recipes[0].exact)
+        cause = explain_difference(wrong.render, wrong.frame, wrong.render.recipes[0].recipe)[0]
+        self.assertEqual(cause.code, "counted_twice")
+        document = jsonpatch.apply_patch(added.model_dump(mode="json"), list(cause.patch))
+        self.assertTrue(self.read(engine, Variant.model_validate(document)).render.recipes[0].exact)
+
+    def test_a_missing_term_is_added_by_one_edit(self) -> None:
+        engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
+        short = Variant(tally=TallyChoice(terms={"fill": TermEdit(left_out=True)}))
+        read = self.read(engine, short)
+        cause = explain_difference(read.render, read.frame, read.render.recipes[0].recipe)[0]
+        self.assertEqual((cause.code, cause.repair), ("missing_term", "add lg_fill to the sum"))
+        document = jsonpatch.apply_patch(short.model_dump(mode="json"), list(cause.patch))
+        self.assertTrue(self.read(engine, Variant.model_validate(document)).render.recipes[0].exact)
+
+    def test_the_picture_stays_the_beauty_whatever_the_recipe(self) -> None:
+        engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL, "occlusion": light(8, top=1)})
+        edits = TallyChoice(
+            terms={"key": TermEdit(operator="screen"), "fill": TermEdit(left_out=True)}, added=("occlusion",)
+        )
+        variant = Variant(tally=edits)
+        read = self.read(engine, variant)
+        self.assertEqual([t.operator for t in read.render.recipes[0].recipe.terms], ["screen", "multiply"])
+        np.testing.assert_array_equal(read.beauty(variant, WHOLE), engine.beauty(Variant(), WHOLE))
+        self.assertTrue(tally_sheet(read, variant).startswith(b"\xff\xd8"))
+
+    def test_terms_off_alone_and_weaker_change_the_picture_by_themselves(self) -> None:
+        engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
+        working = {name: engine.term(t, WHOLE, self.colouring(engine)) for name, t in self.terms(engine).items()}
+        beauty = engine.beauty(Variant(), WHOLE)
+        for edit, expected in (
+            (TermEdit(on=False), beauty - working["fill"]),
+            (TermEdit(strength=0.5), beauty - np.float32(0.5) * working["fill"]),
+            (TermEdit(alone=True), working["fill"]),
+        ):
+            with self.subTest(edit=edit):
+                found = engine.beauty(Variant(tally=TallyChoice(terms={"fill": edit})), WHOLE)
+                np.testing.assert_allclose(found, expected, atol=2e-4)
+
+    def colouring(self, engine: FrameEngine):
+        from escala.engine.colouring import colouring_of
+
+        return colouring_of(engine.render, Variant())
+
+    def terms(self, engine: FrameEngine):
+        return {term.name: term for term in engine.render.recipes[0].recipe.terms}
+
+    def test_repaired_passes_are_used_everywhere_and_made_once(self) -> None:
+        broken = KEY.copy()
+        broken[:, 4:6, 4:6] = np.nan
+        engine = self.engine({"": add_up(KEY, FILL), "lg_key": broken, "lg_fill": FILL})
+        self.assertIn("not_finite", [d.code for d in engine.render.find_pass("lg_key").diagnostics])
+        variant = Variant(source=SourceChoice(repairs=(PassRepair(pass_name="lg_key", how="fill"),)))
+        read = self.read(engine, variant)
+        self.assertTrue(np.isfinite(read.frame.planes("lg_key")).all())
+        self.assertEqual([d.code for d in read.render.find_pass("lg_key").diagnostics], [])
+        self.assertEqual(read.frame.header.attributes["repaired/lg_key/fill"], "4")
+        self.assertEqual(read.frame.planes("lg_fill").dtype, np.float16)
+        self.assertTrue(np.isnan(engine.frame.planes("lg_key")).any())
+        before = read.frame.folder.stat().st_mtime_ns
+        again = FrameEngine(engine.render, engine.frame, ByteCache())
+        self.assertEqual(self.read(again, variant).frame.folder.stat().st_mtime_ns, before)
+
+    def test_the_twin_is_chosen_for_the_whole_shot(self) -> None:
+        noisy = {f"lg_{n}": p for n, p in (("key", KEY), ("fill", FILL))}
+        clean = {f"lg_{n}_denoised": p for n, p in (("key", FILL), ("fill", GLOW))}
+        engine = self.engine({"": add_up(KEY, FILL), **noisy, **clean})
+        self.assertTrue(engine.render.recipes[0].exact)
+        read = self.read(engine, Variant(source=SourceChoice(twin="denoised")))
+        self.assertEqual(set(read.render.recipes[0].recipe.passes), set(clean))
