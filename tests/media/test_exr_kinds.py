@@ -49,13 +49,15 @@ class ExrKindTest(FolderTest):
         file = self.folder / "mip.exr"
         spec = oiio.ImageSpec(96, 64, 3, oiio.HALF)
         spec.tile_width = spec.tile_height = 32
+        spec.attribute("textureformat", "Plain Texture")
         out = oiio.ImageOutput.create(str(file))
         out.open(str(file), spec)
         out.write_image(pixels)
-        smaller = oiio.ImageSpec(48, 32, 3, oiio.HALF)
-        smaller.tile_width = smaller.tile_height = 32
-        self.assertTrue(out.open(str(file), smaller, "AppendMIPLevel"))
-        out.write_image(np.zeros((32, 48, 3), np.float32))
+        for width, height in ((48, 32), (24, 16), (12, 8), (6, 4), (3, 2), (1, 1)):
+            smaller = oiio.ImageSpec(width, height, 3, oiio.HALF)
+            smaller.tile_width = smaller.tile_height = 32
+            self.assertTrue(out.open(str(file), smaller, "AppendMIPLevel"))
+            out.write_image(np.zeros((height, width, 3), np.float32))
         out.close()
         del out  # the file is written when the writer goes
         frame = read_render([file], self.folder / "store")[1]

@@ -171,19 +171,21 @@ def _kinds(passes: list[SampledPass]) -> list[tuple[str, list[Slot]]]:
     lights = [p for p in passes if p.role.role == Role.LIGHT]
     unknown = [p for p in passes if p.role.role == Role.OTHER and p.values.shape[0] >= 3]
     components = _component_slots(passes)
-    extras: list[Slot] = [(None, Term(p.name, one_pass(p.name))) for p in unknown]
+    # What no word explains may still complete a sum: it is then one more light, or one more component.
+    lit: list[Slot] = [(None, Term(p.name, one_pass(p.name), light=p.name)) for p in unknown]
+    made: list[Slot] = [(None, Term(p.name, one_pass(p.name), component=p.name)) for p in unknown]
     kinds: list[tuple[str, list[Slot]]] = []
     if components:
-        kinds.append((COMPONENTS, components + extras))
+        kinds.append((COMPONENTS, components + made))
     if lights:
         whole: list[Slot] = [(Term(_label(p), one_pass(p.name), light=p.role.light), None) for p in lights]
-        kinds.append((LIGHTS, whole + _optional(components) + extras))
+        kinds.append((LIGHTS, whole + _optional(components) + lit))
     elif len(unknown) > 1:
         guessed: list[Slot] = [(Term(p.name, one_pass(p.name), light=p.name), None) for p in unknown]
         kinds.append((LIGHTS, guessed + _optional(components)))
     cells = _grid_slots(passes, lights)
     if cells:
-        kinds.append((GRID, cells + _optional(components) + extras))
+        kinds.append((GRID, cells + _optional(components) + made))
     return kinds
 
 
