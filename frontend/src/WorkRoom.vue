@@ -91,6 +91,7 @@ const lower = computed(() => LOWER[room.station])
 .left {
   display: grid;
   grid-template-rows: 1fr auto auto;
+  grid-template-columns: minmax(0, 1fr);
   min-width: 0;
   min-height: 0;
 }

@@ -1,5 +1,6 @@
 """A real server in a process of its own, and a real browser on it."""
 
+import atexit
 import json
 import os
 import shutil
@@ -9,7 +10,7 @@ import sys
 import tempfile
 import unittest
 import urllib.request
-from collections.abc import Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -35,14 +36,17 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def finish_render(folder: Path, job: StageJob, frames: Sequence[int]) -> None:
-    """A demo render as if it had been finished before."""
-    if (folder / FINISHED).exists():
-        return
-    folder.mkdir(parents=True, exist_ok=True)
-    for frame in frames:
-        render_frame(job, frame, folder / f"night_quay.{frame:04d}.exr")
-    (folder / FINISHED).touch()
+@cache
+def finished_demo(job: StageJob) -> Path:
+    """The demo's renders, small, as if they had been finished before; made once for all tests of a run."""
+    folder = Path(tempfile.mkdtemp(prefix="escala-demo-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    for place, render, frames in ((folder, job, (12,)), (folder / ARRIVAL.folder, SMALL_ARRIVAL, (7, 8, 10))):
+        place.mkdir(exist_ok=True)
+        for frame in frames:
+            render_frame(render, frame, place / f"night_quay.{frame:04d}.exr")
+        (place / FINISHED).touch()
+    return folder
 
 
 class RunningServer:
@@ -52,9 +56,8 @@ class RunningServer:
         self.home, self.port = home, free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.process: subprocess.Popen[str] | None = None
-        if job:
-            finish_render(home / "demo", job, (12,))
-            finish_render(home / "demo" / ARRIVAL.folder, SMALL_ARRIVAL, (7, 8, 10))
+        if job and not (home / "demo" / FINISHED).exists():
+            shutil.copytree(finished_demo(job), home / "demo", dirs_exist_ok=True)
 
     def start(self, command: str = "demo", *options: str) -> None:
         """Start, and wait until it says that it is ready."""
@@ -92,6 +95,7 @@ class BrowserTest(unittest.TestCase):
     """Tests that share a server and a browser; each has a page of its own."""
 
     server: ClassVar[RunningServer]
+    media: ClassVar[Path]
     playwright: ClassVar[Playwright]
     browser: ClassVar[Browser]
 
@@ -100,7 +104,9 @@ class BrowserTest(unittest.TestCase):
         cls._folder = tempfile.TemporaryDirectory(prefix="escala-browser-")
         cls.addClassCleanup(cls._folder.cleanup)
         cls.server = RunningServer(Path(cls._folder.name) / "home", SMALL_DEMO)
-        cls.server.start()
+        cls.media = Path(cls._folder.name) / "media"
+        cls.media.mkdir()
+        cls.server.start("demo", "--media", str(cls.media))
         cls.addClassCleanup(lambda: cls.server.kill())
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(lambda: cls.playwright.stop())
@@ -127,6 +133,18 @@ class BrowserTest(unittest.TestCase):
         if page.locator("canvas").count() == 0:
             page.get_by_role("button", name="Night quay").click()
         self.at_rest(page)
+
+    def open_file(self, page: Page, file: Path) -> None:
+        """From the start page into a new shot of a file under a media root."""
+        page.goto(self.server.address)
+        page.get_by_role("textbox", name="Path").fill(str(file))
+        page.get_by_role("button", name="Open", exact=True).click()
+        page.locator("canvas").wait_for()
+        self.at_rest(page)
+
+    def go(self, page: Page, station: str) -> None:
+        """To a station of the path."""
+        page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
 
     def at_rest(self, page: Page) -> None:
         """Wait until the exact picture of the newest state is on the screen and everything is kept."""

@@ -138,7 +138,7 @@ class TourTest(BrowserTest):
         page.locator("canvas").click(position={"x": 462, "y": 120})
         panel = page.get_by_role("region", name="At the pin")
         expect(panel).to_contain_text("scene-linear")
-        shares = [float(text) for text in re.findall(r"([\d.]+) %", panel.inner_text())]
+        shares = [float(text) for text in re.findall(r"([\d.]+)\s%", panel.inner_text())]
         self.assertGreaterEqual(len(shares), 5)
         page.locator("canvas").press("ArrowRight")
 

@@ -5,6 +5,7 @@ import numpy as np
 import OpenEXR
 
 from escala.core.errors import BadSource, EscalaError
+from escala.engine.intake import read_render
 from escala.media.decode import decode_frame_here
 from escala.media.intake import DecodeFailed, take_in_frame
 from escala.media.sources import SourceFile, find_render
@@ -79,6 +80,14 @@ class IntakeTest(FolderTest):
         self.assertEqual(first.folder, again.folder)
         write_layers(path, {"": light(2, 30, 30)})
         self.assertNotEqual(take_in_frame(find_render([path]).first, store).folder, first.folder)
+
+    def test_a_long_sequence_is_opened_by_its_first_frame_alone(self) -> None:
+        for number in range(1, 41):
+            write_layers(self.folder / f"long.{number:04d}.exr", {"": light(1)})
+        (self.folder / "long.0020.exr").write_bytes(b"broken, and not looked at")
+        store = self.folder / "store"
+        render, _ = read_render([self.folder / "long.####.exr"], store)
+        self.assertEqual((len(render.frames), len(list(store.iterdir()))), (40, 1))
 
     def test_the_store_keeps_to_its_limit(self) -> None:
         store = self.folder / "store"

@@ -24,7 +24,8 @@ class ApiTest(FolderTest):
         self.media = self.folder / "media"
         self.media.mkdir()
         self.settings = Settings(self.folder / "home", (self.media,), token=self.token, upload_limit=400_000)
-        self.client = create_app(self.settings).test_client()
+        self.app = create_app(self.settings)
+        self.client = self.app.test_client()
 
     def finished(self, job: dict[str, Any]) -> dict[str, Any]:
         """A job's outcome; jobs of these tests take a second or two."""

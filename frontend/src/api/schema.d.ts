@@ -1456,8 +1456,15 @@ export interface components {
         /**
          * SourceChoice
          * @description How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
+         *
+         *     `frame_rate`: frames a second where the header is wrong or silent.
          */
         SourceChoice: {
+            /**
+             * Frame Rate
+             * @default null
+             */
+            frame_rate: number | null;
             /**
              * Repairs
              * @default []

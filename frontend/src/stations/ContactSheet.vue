@@ -60,20 +60,6 @@ function drop(target: string) {
   <section v-if="shots.shot" class="sheet" aria-label="Contact sheet">
     <div class="bar">
       <span>{{ passes.length }} of {{ all.length }} passes</span>
-      <div class="roles" role="group" aria-label="Show only a role; drop passes here to give them that role">
-        <button type="button" :aria-pressed="!role" @click="role = ''">all</button>
-        <button
-          v-for="each in roles"
-          :key="each.name"
-          type="button"
-          :aria-pressed="role === each.name"
-          @click="role = role === each.name ? '' : each.name"
-          @dragover.prevent
-          @drop.prevent="drop(each.name)"
-        >
-          {{ each.words }} {{ each.count }}
-        </button>
-      </div>
       <button type="button" @click="order = order === 'file' ? 'name' : order === 'name' ? 'role' : 'file'">
         order: {{ order }}
       </button>
@@ -85,6 +71,25 @@ function drop(target: string) {
         placeholder="Find a pass, role or light"
         aria-label="Find a pass"
       />
+    </div>
+    <div
+      class="roles"
+      role="group"
+      title="Show only a role. Drop passes on one to give it to them"
+      aria-label="Roles"
+    >
+      <button type="button" :aria-pressed="!role" @click="role = ''">all</button>
+      <button
+        v-for="each in roles"
+        :key="each.name"
+        type="button"
+        :aria-pressed="role === each.name"
+        @click="role = role === each.name ? '' : each.name"
+        @dragover.prevent
+        @drop.prevent="drop(each.name)"
+      >
+        {{ each.words }} {{ each.count }}
+      </button>
     </div>
     <div class="tiles" :style="{ gridTemplateColumns: `repeat(auto-fill, minmax(${size}px, 1fr))` }">
       <button
@@ -125,17 +130,18 @@ function drop(target: string) {
   padding: 4px 56px 4px 14px;
   white-space: nowrap;
 }
+.bar > span {
+  flex: 1;
+}
 .bar > button,
 .roles button {
   padding: 0 7px;
 }
 .roles {
   display: flex;
-  flex: 1;
-  gap: 2px;
-  min-width: 0;
-  overflow-x: auto;
-  scrollbar-width: none;
+  flex-wrap: wrap;
+  gap: 0 2px;
+  padding: 0 10px 4px;
 }
 .roles button {
   border-color: transparent;

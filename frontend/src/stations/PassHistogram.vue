@@ -46,7 +46,7 @@ const lines = computed(() => {
 })
 const marks = computed(() => {
   const { low, high } = histogram.value ?? { low: -10, high: 8 }
-  const stops = [-8, -4, 0, 4, 8].filter((stop) => stop >= low && stop <= high)
+  const stops = [-8, -4, 0, 4].filter((stop) => stop >= low && stop <= high)
   return stops.map((stop) => ({ stop, x: ((stop - low) / (high - low)) * WIDTH }))
 })
 </script>

@@ -48,6 +48,9 @@ const groups = computed(() =>
 </template>
 
 <style scoped>
+.pin-panel {
+  gap: 4px;
+}
 h3 {
   margin: 4px 0 0;
   color: var(--text-3);

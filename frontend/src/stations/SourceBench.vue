@@ -37,6 +37,11 @@ const ranges = computed(() =>
   })),
 )
 const number = (value: number) => (value === 0 ? '0' : value.toPrecision(4)).replace('-', '−')
+function chooseRate(event: Event) {
+  const rate = Number((event.target as HTMLInputElement).value)
+  edits.setFrameRate(rate >= 1 && rate <= 240 && rate !== render.value?.frame_rate ? rate : null)
+}
+
 const TWINS = [
   { twin: null, words: 'either' },
   { twin: 'noisy', words: 'noisy' },
@@ -52,6 +57,18 @@ const TWINS = [
       {{ render.input_space }}: {{ render.input_space_reason }}.
     </p>
     <p v-for="finding in render.diagnostics" :key="finding.code" class="warning">{{ finding.message }}</p>
+    <label v-if="frames.length > 1" class="bench-head">
+      <span class="fill">frames a second</span>
+      <input
+        type="number"
+        class="rate"
+        min="1"
+        max="240"
+        step="any"
+        :value="shots.document?.source?.frame_rate ?? render.frame_rate"
+        @change="chooseRate"
+      />
+    </label>
     <div v-if="ruled.length" class="bench-head">
       <span class="fill">
         {{ ruled.length === 1 ? 'A naming rule' : `${ruled.length} naming rules` }} of earlier renders would
@@ -137,6 +154,9 @@ const TWINS = [
 .fill {
   flex: 1;
   overflow-wrap: anywhere;
+}
+.rate {
+  width: 84px;
 }
 .finding {
   display: flex;

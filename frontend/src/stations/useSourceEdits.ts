@@ -11,6 +11,19 @@ export const REPAIR_WORDS: Record<string, string> = {
   scale: 'multiply by a factor',
 }
 
+/** Data have no light and no component, whatever the pass was before. */
+function withoutLeftovers(reading: PassReading): PassReading {
+  const { role } = reading
+  const lit = role.startsWith('light')
+  const made = role === 'component' || role === 'light_component'
+  return {
+    ...reading,
+    light: lit ? reading.light : null,
+    component: made ? reading.component : null,
+    part: made ? reading.part : null,
+  }
+}
+
 /** Changing how the files are read: roles by hand, repairs, twins. Many passes at once are one edit. */
 export function useSourceEdits() {
   const shots = useShot()
@@ -20,7 +33,7 @@ export function useSourceEdits() {
       const { role, light, component, part } = p
       const known = shots.document?.source?.roles?.[p.name]
       const twin = (p.twin ?? null) as PassReading['twin']
-      const value = { role, light, component, part, twin, ...known, ...change }
+      const value = withoutLeftovers({ role, light, component, part, twin, ...known, ...change })
       return { op: 'add', path: `/source/roles/${pointerStep(p.name)}`, value }
     })
     void shots.edit(
@@ -62,5 +75,10 @@ export function useSourceEdits() {
     void shots.edit(patch, 'Naming rules used')
   }
 
-  return { useRules, readAs, asRecognised, repair, undoRepair, useTwin }
+  function setFrameRate(rate: number | null) {
+    const label = rate ? `${rate} frames a second` : 'Frame rate of the header'
+    void shots.edit([{ op: 'replace', path: '/source/frame_rate', value: rate }], label)
+  }
+
+  return { setFrameRate, useRules, readAs, asRecognised, repair, undoRepair, useTwin }
 }

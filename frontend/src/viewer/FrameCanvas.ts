@@ -186,7 +186,8 @@ export class FrameCanvas {
       const top = Math.round(y * ratio) / ratio
       context.drawImage(layer.bitmap, left, top, across / ratio, down / ratio)
     } else {
-      context.imageSmoothingEnabled = this.scale * ratio < 1.5
+      // A picture seen whole is a picture; one looked into shows its pixels.
+      context.imageSmoothingEnabled = this.fitted || this.scale * ratio < 1.5
       context.drawImage(layer.bitmap, x, y, width, height)
     }
   }

@@ -17,7 +17,7 @@ const ticks = computed(() => [
   ...frames.value.map((number) => ({ number, missing: false })),
   ...render.value.missing_frames.map((number) => ({ number, missing: true })),
 ])
-const wantedRate = computed(() => render.value.frame_rate)
+const wantedRate = computed(() => shots.document?.source?.frame_rate ?? render.value.frame_rate)
 const numbersOf = (table: object) => Object.keys(table).map(Number).sort((a, b) => a - b) // prettier-ignore
 const share = (number: number) => `${((number - first.value) / span.value) * 100}%`
 

@@ -69,7 +69,15 @@ def reading_key(variant: Variant) -> str:
     }
     tally = variant.tally
     return json.dumps(
-        [variant.source.model_dump(), variant.recipe, edits, tally.added, tally.order, tally.factor], sort_keys=True
+        [
+            variant.source.model_dump(exclude={"frame_rate"}),
+            variant.recipe,
+            edits,
+            tally.added,
+            tally.order,
+            tally.factor,
+        ],
+        sort_keys=True,
     )
 
 

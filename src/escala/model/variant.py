@@ -153,11 +153,15 @@ class PassRepair(Document):
 
 
 class SourceChoice(Document):
-    """How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins."""
+    """How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
+
+    `frame_rate`: frames a second where the header is wrong or silent.
+    """
 
     roles: dict[str, PassReading] = Field(default_factory=dict)
     repairs: tuple[PassRepair, ...] = ()
     twin: Literal["noisy", "denoised"] | None = None
+    frame_rate: float | None = Field(None, ge=1, le=240)
 
 
 class TermEdit(Document):
@@ -213,7 +217,8 @@ class Variant(Document):
     @property
     def changes_reading(self) -> bool:
         """Whether its render is not the one that was recognised."""
-        return self.source != SourceChoice() or self.tally.changes_recipe
+        source = self.source
+        return bool(source.roles or source.repairs or source.twin) or self.tally.changes_recipe
 
 
 def level_of(table: Mapping[str, Level], name: str | None) -> Level:

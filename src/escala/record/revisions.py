@@ -29,7 +29,9 @@ class NothingToUndo(EscalaError, ValueError):
 def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
     """The variant after a patch, without keeping it; raises `BadEdit`."""
     try:
-        return Variant.model_validate(jsonpatch.apply_patch(document, patch))
+        # As it is read today: a document kept by an older version may lack parts that have come since.
+        whole = Variant.model_validate(document).model_dump(mode="json")
+        return Variant.model_validate(jsonpatch.apply_patch(whole, patch))
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError, KeyError) as error:
         raise BadEdit(f"the edit does not fit the variant: {error}") from error
     except ValidationError as error:

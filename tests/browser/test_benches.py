@@ -1,0 +1,169 @@
+"""Source, Balance and Beauty in the browser: light dragged in the picture, frames, roles, repairs, newer renders."""
+
+import re
+import subprocess
+import sys
+
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.browser.running import BrowserTest
+from tests.made import add_up, light, write_layers
+
+KEY, FILL, RIM = (light(seed, 90, 160) for seed in (1, 2, 3))
+
+
+class PictureTest(BrowserTest):
+    def test_light_is_dragged_in_the_picture_itself(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        before = self.mean_colour(page)
+        box = page.locator("canvas").bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.75
+        page.mouse.click(x, y)
+        bubble = page.locator(".bubble")
+        expect(bubble).to_contain_text("drag up or down")
+        name = (bubble.inner_text().split("%")[0]).rsplit(" ", 1)[0].strip().replace("\u00a0", " ")
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x, y + 40)
+        page.mouse.move(x, y + 96)
+        expect(bubble).to_contain_text("−2.00 stops")
+        page.mouse.up()
+        self.at_rest(page)
+        self.assertLess(sum(self.mean_colour(page)), sum(before) - 0.5)
+        expect(page.locator(".head-cell.chosen")).to_contain_text("−2.00")
+        self.assertIn(page.locator(".head-cell.chosen .name").inner_text(), name)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 30, y)
+        page.mouse.move(x + 120, y)
+        page.mouse.up()
+        self.at_rest(page)
+        slider = page.get_by_role("slider", name="Temperature")
+        self.assertLess(int(re.sub(r"\D", "", slider.get_attribute("aria-valuetext") or "")), 6500)
+        page.get_by_role("button", name="Undo").click()
+        page.get_by_role("button", name="Undo").click()
+        self.at_rest(page)
+        np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
+
+    def test_frames_of_a_sequence(self) -> None:
+        page = self.page
+        page.locator("button.shot", has_text="Night arrival").click()
+        self.at_rest(page)
+        strip = page.get_by_role("slider", name="Frame")
+        expect(strip).to_have_attribute("aria-valuenow", "7")
+        expect(page.locator(".strip")).to_contain_text("1 missing")
+        first = page.locator("canvas").screenshot()
+        strip.focus()
+        strip.press("End")
+        expect(strip).to_have_attribute("aria-valuenow", "10")
+        self.at_rest(page)
+        self.assertNotEqual(page.locator("canvas").screenshot(), first)
+        strip.press("ArrowLeft")
+        expect(strip).to_have_attribute("aria-valuenow", "8")
+        page.get_by_role("button", name="play", exact=True).click()
+        expect(page.locator(".strip b")).to_have_attribute("style", re.compile("100%"))
+        page.get_by_role("button", name="stop", exact=True).click()
+
+
+class SourceBenchTest(BrowserTest):
+    def test_roles_are_filtered_corrected_and_undone(self) -> None:
+        page = self.page
+        file = write_layers(
+            self.media / "roles.exr", {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL, "notes": RIM}
+        )
+        self.open_file(page, file)
+        self.go(page, "Source")
+        page.get_by_role("button", name="light 2").click()
+        expect(page.locator(".tile")).to_have_count(2)
+        page.get_by_role("button", name="all", exact=True).click()
+        page.locator(".tile", has_text="notes").click()
+        page.get_by_role("combobox", name="Role of the pass").click()
+        page.get_by_role("option", name="mask").click()
+        expect(page.locator(".tile", has_text="notes")).to_contain_text("mask")
+        expect(page.get_by_text("said by hand")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator(".tile", has_text="notes")).to_contain_text("other")
+        page.locator(".tile", has_text="lg_key").click()
+        page.locator(".tile", has_text="lg_fill").click(modifiers=["Control"])
+        expect(page.get_by_role("heading", name="2 passes")).to_be_visible()
+        page.locator(".tile", has_text="lg_key").drag_to(page.get_by_role("button", name="other 1"))
+        expect(page.locator(".tile", has_text="lg_fill")).to_contain_text("other")
+
+    def test_broken_pixels_are_repaired_by_a_click(self) -> None:
+        page = self.page
+        hole = KEY.copy()
+        hole[:, 10:14, 20:24] = np.nan
+        self.open_file(
+            page, write_layers(self.media / "hole.exr", {"": add_up(KEY, FILL), "lg_key": hole, "lg_fill": FILL})
+        )
+        self.go(page, "Source")
+        page.locator(".tile", has_text="lg_key").click()
+        page.get_by_role("button", name="fill not-a-number pixels").click()
+        expect(page.locator(".tile", has_text="lg_key")).not_to_contain_text("look")
+        expect(page.get_by_role("button", name="take back")).to_be_visible()
+
+    def test_a_newer_render_is_taken_over_and_levels_follow_the_new_name(self) -> None:
+        page = self.page
+        old = {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL}
+        new = {"": add_up(KEY, FILL, RIM), "lg_sunlight": KEY, "lg_fill": FILL, "lg_rim": RIM}
+        self.open_file(page, write_layers(self.media / "old.exr", old))
+        newer = write_layers(self.media / "new.exr", new)
+        page.locator(".board").get_by_role("button", name=re.compile("^Key")).first.click()
+        field = page.get_by_role("textbox", name="Level, number")
+        field.fill("-1")
+        field.press("Enter")
+        self.at_rest(page)
+        self.go(page, "Source")
+        page.get_by_role("textbox", name="Newer render").fill(str(newer))
+        page.get_by_role("button", name="take over").click()
+        news = page.get_by_role("status", name="Newer files")
+        expect(news).to_contain_text("key is now named sunlight.")
+        expect(news).to_contain_text("The light rim is new.")
+        news.get_by_role("button", name="carry levels").click()
+        self.go(page, "Balance")
+        expect(page.locator(".board")).to_contain_text("−1.00")
+
+
+class TallyTest(BrowserTest):
+    def test_a_tinted_beauty_is_explained_and_repaired(self) -> None:
+        page = self.page
+        beauty = (add_up(KEY, FILL) * np.array([1.5, 1, 0.5], np.float32)[:, None, None]).astype(np.float32)
+        self.open_file(page, write_layers(self.media / "tinted.exr", {"": beauty, "lg_key": KEY, "lg_fill": FILL}))
+        untouched = self.mean_colour(page)
+        self.go(page, "Beauty")
+        expect(page.get_by_text("a white balance was baked into the beauty")).to_be_visible()
+        page.get_by_role("button", name="multiply the sum by it").click()
+        expect(page.get_by_text("all of it times 1.5")).to_be_visible()
+        self.at_rest(page)
+        np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
+        page.get_by_role("button", name="Fill", exact=True).click()
+        page.get_by_role("group", name="Term fill").get_by_role("button", name="off").click()
+        self.at_rest(page)
+        self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 5)
+        page.get_by_role("button", name="as it was found").click()
+        self.at_rest(page)
+        np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
+
+
+class RunningRenderTest(BrowserTest):
+    def test_samples_improve_on_screen_while_levels_change(self) -> None:
+        page = self.page
+        folder = self.media / "running"
+        command = ["stage", "--size", "160x90", "--samples", "12", "--frames", "3", "--noisy", "--out", str(folder)]
+        with subprocess.Popen([sys.executable, "-m", "escala.cli", *command], stdout=subprocess.DEVNULL) as renderer:
+            file = folder / "night_quay.0003.exr"
+            while not file.exists():
+                self.assertIsNone(renderer.poll())
+            self.open_file(page, file)
+            first = page.locator("canvas").screenshot()
+            page.get_by_role("rowheader").get_by_role("button", name=re.compile("^Moon")).click()
+            field = page.get_by_role("textbox", name="Level, number")
+            field.fill("1")
+            field.press("Enter")
+            expect(page.locator("header")).not_to_contain_text("samples", timeout=90_000)
+        self.at_rest(page)
+        self.assertNotEqual(page.locator("canvas").screenshot(), first)
+        expect(page.get_by_role("rowheader").get_by_role("button", name=re.compile("^Moon"))).to_contain_text("+1.00")
