@@ -3,7 +3,8 @@ import unittest
 import numpy as np
 import PyOpenColorIO as ocio
 
-from escala.core.residual_causes import Cause, find_causes, gamut_matrix, srgb_decode, srgb_encode
+from escala.core.gamuts import gamut_matrix
+from escala.core.residual_causes import Cause, find_causes, srgb_decode, srgb_encode
 from tests.made import add_up, light
 
 PASSES = {name: light(seed) for seed, name in enumerate(("key", "fill", "rim", "glow"))}
@@ -38,9 +39,9 @@ class CauseTest(unittest.TestCase):
 
     def test_a_wrong_gamut_is_named(self) -> None:
         total = add_up(PASSES["key"], PASSES["fill"])
-        beauty = np.einsum("ij,jhw->ihw", gamut_matrix("Rec.709", "ACEScg"), total).astype(np.float32)
+        beauty = np.einsum("ij,jhw->ihw", gamut_matrix("Rec.709", "AP1"), total).astype(np.float32)
         first = causes_of(beauty, ["key", "fill"])[0]
-        self.assertEqual((first.code, first.subject), ("wrong_colour_space", "Rec.709 to ACEScg"))
+        self.assertEqual((first.code, first.subject), ("wrong_colour_space", "Rec.709 to AP1"))
 
     def test_an_encoded_beauty_and_a_clamped_one_are_named(self) -> None:
         total = add_up(PASSES["key"], PASSES["fill"])
@@ -70,7 +71,7 @@ class CurveTest(unittest.TestCase):
         processor = config.getProcessor("Linear Rec.709 (sRGB)", "ACEScg").getDefaultCPUProcessor()
         for colour in np.eye(3):
             expected = np.array(processor.applyRGB(list(colour)))
-            np.testing.assert_allclose(gamut_matrix("Rec.709", "ACEScg") @ colour, expected, atol=2e-4)
+            np.testing.assert_allclose(gamut_matrix("Rec.709", "AP1") @ colour, expected, atol=2e-4)
 
     def test_the_srgb_curve_goes_there_and_back(self) -> None:
         values = np.linspace(0, 1, 101)

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from escala.core.residual_causes import gamut_matrix, srgb_encode
+from escala.core.gamuts import gamut_matrix
+from escala.core.residual_causes import srgb_encode
 from escala.engine.diagnosis import explain_difference
 from tests.engine.made_shot import engine_for
 from tests.made import FolderTest, add_up, write_layers
@@ -49,7 +50,7 @@ class MistakeTest(FolderTest):
         self.assertIn("encoded_passes", self.codes({"": add_up(*parts), "lg_key": encoded[0], "lg_fill": encoded[1]}))
 
     def test_passes_and_beauty_in_different_gamuts(self) -> None:
-        beauty = halves(np.einsum("ij,jhw->ihw", gamut_matrix("Rec.709", "ACEScg"), SUM))
+        beauty = halves(np.einsum("ij,jhw->ihw", gamut_matrix("Rec.709", "AP1"), SUM))
         self.assertIn("wrong_colour_space", self.codes({"": beauty, "lg_key": KEY, "lg_fill": FILL}))
 
     def test_a_component_left_out_of_the_render(self) -> None:

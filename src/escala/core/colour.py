@@ -11,7 +11,9 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from .errors import ColourError, UnknownChoice
+from .gamuts import GAMUTS, primaries_to_xyz
 from .levels import WorkingSpace
+from .matrix import apply_matrix
 from .planes import Planes, as_planes
 
 # Built-in configs by the name that users see; the newest of each kind that every supported library has.
@@ -30,15 +32,17 @@ AP0_TO_XYZ = np.array(
     ]
 )
 
-# Chromaticities (red, green, blue, white as x, y) of the gamuts that headers name, by the space's usual aliases.
-GAMUTS: dict[str, tuple[tuple[float, ...], tuple[str, ...]]] = {
-    "Rec.709": ((0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290), ("lin_rec709_srgb", "lin_rec709")),
-    "AP1": ((0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767), ("ACEScg", "lin_ap1")),
-    "AP0": ((0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.077, 0.32168, 0.33767), ("ACES2065-1", "lin_ap0")),
-    "P3-D65": ((0.680, 0.320, 0.265, 0.690, 0.150, 0.060, 0.3127, 0.3290), ("lin_p3d65",)),
-    "Rec.2020": ((0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290), ("lin_rec2020",)),
+# The usual aliases of the linear spaces of the gamuts that headers name.
+GAMUT_SPACES: dict[str, tuple[str, ...]] = {
+    "Rec.709": ("lin_rec709_srgb", "lin_rec709"),
+    "AP1": ("ACEScg", "lin_ap1"),
+    "AP0": ("ACES2065-1", "lin_ap0"),
+    "P3-D65": ("lin_p3d65",),
+    "Rec.2020": ("lin_rec2020",),
 }
 
+# A processor is taken for a matrix when it is one to this share of the largest channel.
+_MATRIX_SLACK = np.float32(2e-6)
 _THREADS = ThreadPoolExecutor(max_workers=2, thread_name_prefix="colour")
 _BAND_ROWS = 64
 
@@ -101,7 +105,7 @@ class ColourConfig:
         """The space of a header's chromaticities, and the reason in words. None: the EXR standard's default."""
         if chromaticities is None:
             return self._gamut_space("Rec.709"), "the header names no primaries; OpenEXR's default is Rec.709"
-        for gamut, (corners, _) in GAMUTS.items():
+        for gamut, corners in GAMUTS.items():
             if np.allclose(corners[:6], chromaticities[:6], atol=2e-3):
                 return self._gamut_space(gamut), f"the header's primaries are those of {gamut}"
         return self._gamut_space("Rec.709"), "the header's primaries are of no known gamut; Rec.709 is assumed"
@@ -109,13 +113,13 @@ class ColourConfig:
     def gamut_of_space(self, space: str) -> tuple[float, ...] | None:
         """Chromaticities to write into a header for a space, if it is one of the known gamuts."""
         name = self.space(space)
-        for corners, aliases in GAMUTS.values():
+        for gamut, aliases in GAMUT_SPACES.items():
             if any(self.has_space(alias) and self.space(alias) == name for alias in aliases):
-                return corners
+                return GAMUTS[gamut]
         return None
 
     def _gamut_space(self, gamut: str) -> str:
-        aliases = GAMUTS[gamut][1]
+        aliases = GAMUT_SPACES[gamut]
         return next((self.space(alias) for alias in aliases if self.has_space(alias)), self.default_working_space)
 
     def check_view(self, view: View) -> View:
@@ -131,7 +135,8 @@ class ColourConfig:
         source, target = self.space(source), self.space(target)
         if source == target:
             return as_planes(planes)
-        return _apply(self._processor(source, target), planes)
+        matrix = self._plain_matrix(source, target)
+        return apply_matrix(planes, matrix) if matrix is not None else _apply(self._processor(source, target), planes)
 
     def display(self, planes: Planes, source: str, view: View) -> Planes:
         """Display-encoded pixels, 0..1 on a standard display; (3, H, W). The exact processor."""
@@ -160,6 +165,18 @@ class ColourConfig:
         return np.ascontiguousarray(self.convert(unit, source, target)[:, :, 0])
 
     @lru_cache(maxsize=64)  # noqa: B019 - configs live as long as the process
+    def _plain_matrix(self, source: str, target: str) -> NDArray[np.float32] | None:
+        """The 3x3 matrix that the processor between two spaces amounts to; None when it is anything else."""
+        processor = self._processor(source, target)
+        matrix = _apply(processor, np.eye(3, dtype=np.float32).reshape(3, 3, 1))[:, :, 0]
+        rng = np.random.default_rng(0)
+        probes = (rng.normal(size=(3, 1, 500)) * 2.0 ** rng.uniform(-12, 12, (1, 1, 500))).astype(np.float32)
+        probes[:, :, 0] = 0.0
+        found, expected = _apply(processor, probes), apply_matrix(probes, matrix)
+        scale = np.abs(probes).max(axis=0) + np.float32(1e-9)
+        return matrix if np.all(np.abs(found - expected) <= _MATRIX_SLACK * scale) else None
+
+    @lru_cache(maxsize=64)  # noqa: B019
     def _processor(self, source: str, target: str) -> Any:
         return _told(lambda: self._config.getProcessor(source, target).getDefaultCPUProcessor())
 
@@ -171,13 +188,6 @@ class ColourConfig:
 
 # IEC 61966-2-1: linear Rec.709 to CIE XYZ (D65).
 _REC709_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
-
-
-def primaries_to_xyz(corners: Sequence[float]) -> NDArray[np.float64]:
-    """RGB to XYZ, relative to its own white, from chromaticities of red, green, blue and white (SMPTE RP 177)."""
-    columns = [(x / y, 1.0, (1.0 - x - y) / y) for x, y in zip(corners[0::2], corners[1::2], strict=True)]
-    primaries, white = np.array(columns[:3]).T, np.array(columns[3])
-    return np.asarray(primaries * np.linalg.solve(primaries, white))
 
 
 def _rows(matrix: NDArray[np.float64]) -> tuple[tuple[float, float, float], ...]:

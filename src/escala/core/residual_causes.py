@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from .gamuts import GAMUTS, gamut_matrix
 from .planes import Planes
 from .proof import constant_factor
 
@@ -18,15 +19,6 @@ WORTH_NAMING = 0.5
 # A difference is on one side when so little of its energy lies on the other.
 _ONE_SIDED = 0.01
 _NEAR_ONE = (0.8, 1.25)
-
-# Chromaticities (CIE x, y of red, green, blue, white) of the gamuts that get mixed up, from their standards.
-GAMUTS: dict[str, tuple[float, ...]] = {
-    "Rec.709": (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290),
-    "ACEScg": (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767),
-    "ACES2065-1": (0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.077, 0.32168, 0.33767),
-    "Rec.2020": (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290),
-    "P3-D65": (0.680, 0.320, 0.265, 0.690, 0.150, 0.060, 0.3127, 0.3290),
-}
 
 
 @dataclass(frozen=True)
@@ -188,37 +180,6 @@ def _screened(terms: Sequence[NDArray[np.float64]]) -> NDArray[np.float64]:
     for planes in terms[1:]:
         total = total + planes - total * planes
     return total
-
-
-def gamut_matrix(source: str, target: str) -> NDArray[np.float64]:
-    """From linear RGB of one gamut of GAMUTS to another's, white kept as it is written (no adaptation). (3, 3)."""
-    return np.asarray(np.linalg.solve(_to_xyz(GAMUTS[target]), _adapted(source, target) @ _to_xyz(GAMUTS[source])))
-
-
-def luminance_row(gamut: tuple[float, ...]) -> tuple[float, float, float]:
-    """What red, green and blue of a gamut (chromaticities as in GAMUTS) give to luminance; they sum to 1."""
-    red, green, blue = (float(value) for value in _to_xyz(gamut)[1])
-    return red, green, blue
-
-
-_BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
-
-
-def _adapted(source: str, target: str) -> NDArray[np.float64]:
-    """Bradford adaptation from one gamut's white to the other's."""
-    first, second = (_BRADFORD @ _white(GAMUTS[name]) for name in (source, target))
-    return np.asarray(np.linalg.inv(_BRADFORD) @ np.diag(second / first) @ _BRADFORD)
-
-
-def _white(gamut: tuple[float, ...]) -> NDArray[np.float64]:
-    x, y = gamut[6:]
-    return np.array([x / y, 1.0, (1 - x - y) / y])
-
-
-def _to_xyz(gamut: tuple[float, ...]) -> NDArray[np.float64]:
-    """SMPTE RP 177: columns of the primaries, scaled so that their sum is white."""
-    primaries = np.array([[gamut[2 * i], gamut[2 * i + 1], 1 - gamut[2 * i] - gamut[2 * i + 1]] for i in range(3)]).T
-    return np.asarray(primaries * np.linalg.solve(primaries, _white(gamut)))
 
 
 def srgb_encode(linear: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -41,6 +41,10 @@ def _finish(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Pl
 
 
 def _source_words(render: Render, variant: Variant) -> tuple[str, bool]:
+    source = variant.source
+    changes = len(source.roles) + len(source.repairs) + (source.twin is not None)
+    if changes:
+        return f"{changes} change{'s' if changes != 1 else ''}", True
     return f"{len(render.passes)} passes", False
 
 
@@ -54,8 +58,12 @@ def _beauty_words(render: Render, variant: Variant) -> tuple[str, bool]:
         return "no recipe", False
     if render.reference is None:
         return "no reference", False
-    word = "matches" if render.recipes[0].exact else "differs"
-    return (word if variant.residual else f"{word}, no residual"), not variant.residual
+    words = ["matches" if render.recipes[0].exact else "differs"]
+    if variant.tally.changes_recipe or variant.tally.changes_picture:
+        words.append("changed")
+    if not variant.residual:
+        words.append("no residual")
+    return ", ".join(words), len(words) > 1
 
 
 def _finish_words(render: Render, variant: Variant) -> tuple[str, bool]:

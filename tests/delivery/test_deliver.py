@@ -1,0 +1,75 @@
+import cv2
+import numpy as np
+import OpenEXR
+
+from escala.core.colour import colour_config
+from escala.core.errors import BadSource, UnreadableFile
+from escala.delivery.deliver import Delivery, deliver_frame
+from escala.model.variant import Balance, DisplayChoice, Level, Variant
+from tests.engine.made_shot import engine_for, grid_engine, grid_passes
+from tests.made import FolderTest, box, read_colour, write_layers
+
+DIMMED = Variant(balance=Balance(lights={"key": Level(stops=-1)}))
+
+
+class DeliverTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.engine = grid_engine(self.folder)
+
+    def test_untouched_it_is_the_beauty_in_half_and_float(self) -> None:
+        for pixel_type, kind in (("half", np.float16), ("float", np.float32)):
+            file = self.folder / f"{pixel_type}.exr"
+            deliver_frame(self.engine, Variant(), Delivery(file, pixel_type=pixel_type))
+            with OpenEXR.File(str(file), separate_channels=True) as found:
+                self.assertEqual(found.channels()["R"].pixels.dtype, kind)
+            np.testing.assert_array_equal(read_colour(file), grid_passes()[""])
+
+    def test_a_level_is_the_same_as_by_hand(self) -> None:
+        file = self.folder / "dimmed.exr"
+        deliver_frame(self.engine, DIMMED, Delivery(file, pixel_type="float"))
+        passes = grid_passes()
+        key = passes["key_diffuse"] + passes["key_specular"]
+        np.testing.assert_allclose(read_colour(file), passes[""] - 0.5 * key, atol=2e-4)
+
+    def test_another_space_is_what_the_processor_makes_of_it_and_is_tagged(self) -> None:
+        file = self.folder / "cg.exr"
+        deliver_frame(self.engine, Variant(), Delivery(file, "ACEScg", pixel_type="float"))
+        expected = colour_config("ACES 2").convert(grid_passes()[""], self.engine.render.input_space, "ACEScg")
+        np.testing.assert_allclose(read_colour(file), expected, atol=1e-5)
+        with OpenEXR.File(str(file), header_only=True) as found:
+            header = dict(found.parts[0].header)
+        self.assertIn("ACEScg", str(header))
+        np.testing.assert_allclose(header["chromaticities"][0], 0.713, atol=1e-4)
+
+    def test_pictures_equal_the_view_in_8_and_16_bits(self) -> None:
+        config = colour_config("ACES 2")
+        for bits, tolerance in ((8, 1 / 255), (16, 2e-5)):
+            file = self.folder / f"view{bits}.png"
+            deliver_frame(self.engine, Variant(), Delivery(file, as_view=True, bits=bits))
+            shown = cv2.imread(str(file), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(np.float64) / (2**bits - 1)
+            scene = config.convert(grid_passes()[""], self.engine.render.input_space, "ACEScg")
+            expected = config.display(scene, "ACEScg", config.default_view)
+            self.assertLessEqual(float(np.abs(shown.transpose(2, 0, 1) - np.clip(expected, 0, 1)).max()), tolerance)
+
+    def test_another_view_makes_another_picture(self) -> None:
+        files = []
+        for view in (None, "Un-tone-mapped"):
+            files.append(self.folder / f"{view}.png")
+            variant = Variant(display=DisplayChoice(display="sRGB - Display", view=view))
+            deliver_frame(self.engine, variant, Delivery(files[-1], as_view=True))
+        self.assertNotEqual(files[0].read_bytes(), files[1].read_bytes())
+
+    def test_the_data_window_is_kept_and_the_still_shows_the_display_window(self) -> None:
+        windows = {"dataWindow": box(-4, -4, 64, 48), "displayWindow": box(0, 0, 40, 30)}
+        engine = engine_for(write_layers(self.folder / "wide.exr", grid_passes(), **windows))
+        deliver_frame(engine, DIMMED, Delivery(self.folder / "out.exr"))
+        with OpenEXR.File(str(self.folder / "out.exr"), header_only=True) as found:
+            np.testing.assert_array_equal(found.parts[0].header["dataWindow"], box(-4, -4, 64, 48))
+        deliver_frame(engine, DIMMED, Delivery(self.folder / "out.tif", as_view=True))
+        self.assertEqual(cv2.imread(str(self.folder / "out.tif")).shape[:2], (30, 40))
+
+    def test_what_cannot_be_written_is_refused(self) -> None:
+        for path, error in ((self.folder / "a.mov", BadSource), (self.folder / "nowhere" / "a.exr", UnreadableFile)):
+            with self.subTest(path=path.name), self.assertRaises(error):
+                deliver_frame(self.engine, Variant(), Delivery(path))
