@@ -158,6 +158,22 @@ class IntakeApiTest(ApiTest):
                 self.assertIn("media roots", answer.get_json()["detail"])
         self.assertEqual(self.client.get(f"/api/media?folder={self.folder}").status_code, 422)
 
+    def test_a_variant_names_no_file_outside_the_roots(self) -> None:
+        variant = self.open_grid()
+        secret = self.folder / "secret.cube"
+        secret.write_text("not yours")
+        lut = [{"op": "add", "path": "/finish/corrections/-", "value": {"kind": "lut", "path": str(secret)}}]
+        config = [{"op": "replace", "path": "/colour/config", "value": str(secret)}]
+        for patch in (lut, config):
+            edit = {"base": 0, "patch": patch, "label": "x"}
+            for address, body in (("edits", edit), ("probe", {"patch": patch, "x": 0, "y": 0})):
+                with self.subTest(address=address, patch=patch):
+                    answer = self.client.post(f"/api/variants/{variant}/{address}", json=body)
+                    self.assertEqual(answer.status_code, 422)
+                    self.assertIn("outside the media roots", answer.get_json()["detail"])
+        self.assertEqual(self.client.get(f"/api/variants/{variant}").get_json()["head"], 0)
+        self.assertEqual(self.client.get(f"/api/colour?config={secret}").status_code, 422)
+
     def test_folders_are_listed(self) -> None:
         write_layers(self.media / "grid.exr", grid_passes())
         (self.media / "notes.txt").write_text("no picture")

@@ -6,7 +6,7 @@ import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
-const MOVING_MS = 250
+const MOVING_MS = 500
 
 /** The board of the variant on the bench and its sheet of pictures, following every edit, one request at a time. */
 export function useBoard() {

@@ -11,9 +11,15 @@ export const NEUTRAL: Level = {
   solo: false,
 }
 
+/** The whole level of a name. The same object as long as nothing changed it, so that only what changed is drawn. */
 export function levelOf(variant: Variant, axis: Axis, name: string): Level {
-  return { ...NEUTRAL, ...variant.balance?.[axis]?.[name] }
+  const kept = variant.balance?.[axis]?.[name]
+  if (!kept) return NEUTRAL
+  const known = whole.get(kept) ?? { ...NEUTRAL, ...kept }
+  whole.set(kept, known)
+  return known
 }
+const whole = new WeakMap<object, Level>()
 
 export function isNeutral(level: Level): boolean {
   return JSON.stringify({ ...NEUTRAL, ...level }) === JSON.stringify(NEUTRAL)
@@ -29,26 +35,35 @@ export function pointerStep(name: string): string {
   return name.replaceAll('~', '~0').replaceAll('/', '~1')
 }
 
-/** A variant with an edit of levels laid over it, for what the page itself shows while a level moves. */
+type Tree = Record<string, unknown>
+
+/** A variant with an edit laid over it, for what the page itself shows while something moves; the rest is shared. */
 export function withPatch(variant: Variant, patch: PatchStep[]): Variant {
-  if (!patch.length) return variant
-  const copy = structuredClone(variant) as Variant
-  for (const step of patch) applyStep(copy as unknown as Record<string, unknown>, step)
-  return copy
+  return patch.reduce((tree, step) => withStep(tree, step), variant as unknown as Tree) as unknown as Variant
 }
 
-function applyStep(target: Record<string, unknown>, step: PatchStep): void {
+function withStep(tree: Tree, step: PatchStep): Tree {
   const keys = step.path
     .split('/')
     .slice(1)
     .map((key) => key.replaceAll('~1', '/').replaceAll('~0', '~'))
-  const last = keys.pop()
-  if (last === undefined) return void Object.assign(target, step.value)
-  let place = target
-  for (const key of keys) place = (place[key] ??= {}) as Record<string, unknown>
-  if (Array.isArray(place) && last === '-') place.push(step.value)
-  else if (step.op === 'remove') delete place[last]
-  else place[last] = step.value
+  return keys.length ? (withChange(tree, keys, step) as Tree) : (step.value as Tree)
+}
+
+function withChange(place: unknown, keys: string[], step: PatchStep): unknown {
+  const [key, ...deeper] = keys as [string, ...string[]]
+  const copy = (Array.isArray(place) ? [...(place as unknown[])] : { ...(place as Tree) }) as Tree
+  if (deeper.length) copy[key] = withChange(copy[key] ?? {}, deeper, step)
+  else if (Array.isArray(copy)) changeList(copy as unknown[], key, step)
+  else if (step.op === 'remove') delete copy[key]
+  else copy[key] = step.value
+  return copy
+}
+
+function changeList(list: unknown[], key: string, step: PatchStep): void {
+  const at = key === '-' ? list.length : Number(key)
+  if (step.op === 'remove') list.splice(at, 1)
+  else list.splice(at, step.op === 'replace' ? 1 : 0, step.value)
 }
 
 export function stopsText(stops: number): string {

@@ -122,9 +122,9 @@ export class FrameCanvas {
     return { x, y, width: Math.max(1, right - x), height: Math.max(1, bottom - y) }
   }
 
-  /** Pixels to ask for, so that one is one on the screen; never more than the picture has. */
-  outSize(region: Region): { width: number; height: number } {
-    const factor = Math.min(1, this.scale * window.devicePixelRatio)
+  /** Pixels to ask for, so that one is one on the screen, or a share of them; never more than the picture has. */
+  outSize(region: Region, share = 1): { width: number; height: number } {
+    const factor = Math.min(1, this.scale * window.devicePixelRatio) * share
     return {
       width: Math.max(1, Math.round(region.width * factor)),
       height: Math.max(1, Math.round(region.height * factor)),

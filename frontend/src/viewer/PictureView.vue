@@ -4,6 +4,7 @@ import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import { FrameCanvas, type Place } from './FrameCanvas'
+import { Pace } from './pace'
 import { PictureLoop, type Wish } from './PictureLoop'
 import { usePictureHand } from './usePictureHand'
 
@@ -29,6 +30,7 @@ const now = new PictureLoop(`now ${page}`, {
     room.milliseconds = answer.milliseconds
     room.settled = settled
     if (!settled) room.pictures += 1
+    if (wish.patch.length) pace.took(answer.milliseconds)
     shown.value = stateOf(wish.variantId, shots.variant?.head, wish.station, wish.frame)
     performance.mark('picture shown', { detail: { settled, patch: wish.patch } })
   },
@@ -50,10 +52,14 @@ function stateOf(
 }
 const wanted = computed(() => stateOf(shots.variant?.id, shots.variant?.head, room.tap, room.frame))
 
+const moving = computed(() => shots.draft.length > 0)
+const pace = new Pace()
+watch(moving, (on) => !on && pace.rest())
+
 function wish(): Wish | null {
   if (!frame || !shots.variant) return null
   const region = frame.region()
-  const out = frame.outSize(region)
+  const out = frame.outSize(region, moving.value ? pace.share : 1)
   return {
     variantId: shots.variant.id,
     patch: shots.draft,
@@ -69,7 +75,7 @@ function ask() {
   const next = wish()
   if (!next) return
   room.settled = false
-  now.want(next, shots.draft.length > 0)
+  now.want(next, moving.value)
   if (room.held && room.comparing !== 'now') {
     const document = [{ op: 'replace' as const, path: '', value: room.held.document }]
     held.want({ ...next, patch: document }, false)

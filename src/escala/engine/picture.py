@@ -125,34 +125,48 @@ class FrameEngine:
         reference = self.reference(look, colouring, keep)
         if plan is None or (with_residual and plan.is_neutral and reference is not None):
             return reference if reference is not None else np.zeros((3, look.out_height, look.out_width), np.float32)
-        terms = [self.term(term, look, colouring, keep) for term in plan.recipe.terms]
-        base = None
-        if with_residual and plan.residual_gain and reference is not None:
-            base = self.residual(plan.recipe, look, colouring, keep)
-        if live and plan.recipe.is_sum:
-            planes = self._moving_sum(terms, plan, base, look)
+        if with_residual and plan.residual_gain and reference is not None and plan.recipe.is_sum:
+            planes = self._changed_beauty(reference, plan, look, colouring, live, keep)
         else:
-            planes = fold_recipe(plan.recipe, terms, plan.gains, base, self._cover(plan.recipe, look))
+            planes = self._whole_sum(plan, look, colouring, keep, with_residual and bool(plan.residual_gain))
         return self._second_axis(planes, plan, look, colouring, keep)
 
-    def _moving_sum(self, terms: list[Planes], plan: BalancePlan, base: Planes | None, look: Look) -> Planes:
-        """The sum while a level moves: the terms that stay are summed once, the moving ones are added to them."""
-        place = (self._key, "moving", plan.recipe, look, base is None)
+    def _changed_beauty(
+        self, reference: Planes, plan: BalancePlan, look: Look, colouring: Colouring, live: bool, keep: bool
+    ) -> Planes:
+        """The reference and what the changed levels add to it or take away: terms that stay are not even read."""
+        changed = np.flatnonzero((plan.gains != 1.0).any(axis=1)).tolist()
+        gains = (plan.gains - np.float32(1.0)) * plan.recipe.weights
+        if live:
+            moving = self._moving_terms(plan, look)
+            still = [i for i in changed if i not in moving]
+            if still and len(still) < len(changed):
+                spaces = (colouring.input_space, colouring.working.name)
+                key = (self._key, "still", plan.recipe, look, tuple(still), gains[still].tobytes(), *spaces)
+                chosen = [self.term(plan.recipe.terms[i], look, colouring, keep) for i in still]
+                reference = self.cache.get(key, lambda: mix_planes(chosen, gains[still], reference))
+                changed = [i for i in changed if i in moving]
+        if not changed:
+            return reference
+        terms = [self.term(plan.recipe.terms[i], look, colouring, keep) for i in changed]
+        return mix_planes(terms, gains[changed], reference)
+
+    def _whole_sum(
+        self, plan: BalancePlan, look: Look, colouring: Colouring, keep: bool, with_residual: bool
+    ) -> Planes:
+        """All terms with their levels, and the residual where it counts."""
+        terms = [self.term(term, look, colouring, keep) for term in plan.recipe.terms]
+        base = self.residual(plan.recipe, look, colouring, keep) if with_residual else None
+        return fold_recipe(plan.recipe, terms, plan.gains, base, self._cover(plan.recipe, look))
+
+    def _moving_terms(self, plan: BalancePlan, look: Look) -> frozenset[int]:
+        """The terms of the drag under way: those whose levels changed since the picture before."""
+        place = (self._key, "moving", plan.recipe, look)
         before = self.cache.peek(place)
         self.cache.put(place, plan.gains)
         if before is None or np.array_equal(before, plan.gains):
-            moving = self.cache.peek((*place, "set")) or frozenset()
-        else:
-            moving = frozenset(np.flatnonzero((before != plan.gains).any(axis=1)).tolist())
-            moving = self._same_drag(place, moving)
-        still = [i for i in range(len(terms)) if i not in moving]
-        gains = plan.gains * plan.recipe.weights
-        if not moving or not still:
-            return mix_planes(terms, gains, base)
-        key = (*place, moving, plan.gains[still].tobytes())
-        rest = self.cache.get(key, lambda: mix_planes([terms[i] for i in still], gains[still], base))
-        chosen = sorted(moving)
-        return mix_planes([terms[i] for i in chosen], gains[chosen], rest)
+            return self.cache.peek((*place, "set")) or frozenset()
+        return self._same_drag(place, frozenset(np.flatnonzero((before != plan.gains).any(axis=1)).tolist()))
 
     def _same_drag(self, place: tuple[object, ...], moving: frozenset[int]) -> frozenset[int]:
         """Keep the set of a drag under way while the terms that move stay within it."""

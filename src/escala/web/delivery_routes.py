@@ -13,6 +13,7 @@ from escala.core.errors import BadSource
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.worker import LONG
 from escala.media.cdl import read_cdl
+from escala.model.variant import ColourChoice, Variant
 from escala.record.shots import find_variant, shot_render, variant_document
 
 from .jobs import Job
@@ -43,6 +44,7 @@ def delivery_routes(studio: Studio) -> APIBlueprint:
 
     @routes.get("/colour", responses={200: ColourOut})
     def get_colour(query: ColourQuery) -> dict[str, Any]:
+        studio.check_files(Variant(colour=ColourChoice(config=query.config)))
         return colour_out(query.config).model_dump()
 
     @routes.post("/cdl", responses={200: CdlOut})

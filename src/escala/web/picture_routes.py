@@ -45,7 +45,7 @@ def picture_routes(studio: Studio) -> APIBlueprint:
     ) -> Result:
         with studio.session() as session:
             row = find_variant(session, path.variant_id)
-            document, shot_id = patched(row.document, preview.patch), row.shot_id
+            document, shot_id = studio.check_files(patched(row.document, preview.patch)), row.shot_id
         engine = studio.engine_of_variant(shot_id, document, preview.frame)
         return studio.thread.run(lambda: work(engine, document), urgency, viewer)
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
+from escala.core.colour import BUILTIN_CONFIGS
 from escala.core.errors import BadSource, SeveralRenders
 from escala.engine.cache import ByteCache
 from escala.engine.intake import Progress, frame_files, read_render, render_of_frame
@@ -180,6 +181,16 @@ class Studio:
         with self._lock:
             used = [engine.frame.folder for engine in self._engines.values()]
         trim_store(self.settings.store, self.settings.store_limit, used)
+
+    def check_files(self, variant: Variant) -> Variant:
+        """The variant itself; raises `BadSource` when it names a file outside the media roots."""
+        config = variant.colour.config
+        if config not in BUILTIN_CONFIGS and not config.startswith("ocio://"):
+            self.allowed_path(config)
+        for correction in variant.finish.corrections:
+            if correction.kind == "lut":
+                self.allowed_path(correction.path)
+        return variant
 
     def allowed_path(self, text: str) -> Path:
         """A path under one of the media roots, links followed; raises `BadSource` for any other."""

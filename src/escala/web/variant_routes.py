@@ -83,7 +83,7 @@ def variant_routes(studio: Studio) -> APIBlueprint:
         def step(session: Session, row: VariantRow) -> VariantRow:
             before = variant_document(row)
             row = edit_variant(session, row, body.base, body.patch, body.label)
-            remember_rules(session, before, variant_document(row))
+            remember_rules(session, before, studio.check_files(variant_document(row)))
             return row
 
         return stepped(path, step)
