@@ -1,0 +1,136 @@
+<script setup lang="ts">
+import { computed, shallowRef, watch } from 'vue'
+import { api, told } from '@/api/client'
+import type { Revision, Variant } from '@/api/types'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+
+/** Every state that the variant ever had: looked at, compared, brought back. Nothing is ever lost. */
+const emit = defineEmits<{ close: [] }>()
+const shots = useShot()
+const room = useRoom()
+const troubles = useTroubles()
+const revisions = shallowRef<Revision[]>([])
+const newestFirst = computed(() => [...revisions.value].reverse())
+const at = (number: number) => ({
+  params: { path: { variant_id: shots.variant!.id, number } },
+})
+
+watch(
+  () => [shots.variant?.id, shots.variant?.head],
+  async () => {
+    if (!shots.variant) return
+    const params = { path: { variant_id: shots.variant.id } }
+    try {
+      revisions.value = (
+        await told<{ revisions: Revision[] }>(api.GET('/api/variants/{variant_id}/revisions', { params }))
+      ).revisions
+    } catch (error) {
+      troubles.tell(error)
+    }
+  },
+  { immediate: true },
+)
+
+const picture = (number: number) =>
+  `/api/variants/${shots.variant!.id}/revisions/${number}/picture?key=${shots.renderKey}`
+const time = (moment: string) =>
+  new Date(moment).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })
+
+async function hold(revision: Revision) {
+  try {
+    const answer = await told<{ document: Variant }>(
+      api.GET('/api/variants/{variant_id}/revisions/{number}', at(revision.number)),
+    )
+    room.hold(`held: ${revision.label}`, answer.document)
+    room.comparing = 'held'
+  } catch (error) {
+    troubles.tell(error)
+  }
+}
+</script>
+
+<template>
+  <aside class="history" aria-label="History">
+    <div class="bench-head">
+      <h2>History of {{ shots.variant?.name }}</h2>
+      <button type="button" @click="emit('close')">close</button>
+    </div>
+    <ol>
+      <li v-for="revision in newestFirst" :key="revision.number" :class="{ here: revision.number === shots.variant?.head }">
+        <img :src="picture(revision.number)" alt="" loading="lazy" />
+        <div>
+          <span>{{ revision.label }}</span>
+          <span class="quiet">
+            {{ revision.number === shots.variant?.head ? 'now' : revision.number ? time(revision.created) : '' }}
+            <template v-if="revision.aside"> · on another branch</template>
+          </span>
+          <span class="row">
+            <button type="button" @click="hold(revision)">look</button>
+            <button
+              type="button"
+              :disabled="revision.number === shots.variant?.head"
+              @click="shots.bringBack(revision.number)"
+            >
+              bring back
+            </button>
+          </span>
+        </div>
+      </li>
+    </ol>
+  </aside>
+</template>
+
+<style scoped>
+.history {
+  position: absolute;
+  z-index: 5;
+  top: 90px;
+  right: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  width: 356px;
+  max-height: calc(100vh - 114px);
+  padding: 12px 16px;
+  background: var(--surface-2);
+  border: 1px solid var(--line);
+}
+ol {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+  overflow-y: auto;
+}
+li {
+  display: grid;
+  grid-template-columns: 112px 1fr;
+  gap: 10px;
+  padding: 4px;
+  border: 1px solid transparent;
+}
+li.here {
+  border-color: var(--accent);
+}
+img {
+  width: 112px;
+  min-height: 63px;
+  background: #000;
+}
+li div {
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+}
+.quiet {
+  font-size: 12px;
+}
+.row {
+  display: flex;
+  gap: 4px;
+}
+.row button {
+  padding: 0 8px;
+}
+</style>

@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import Select from 'primevue/select'
+import { computed, onMounted, shallowRef } from 'vue'
+import { api, told } from '@/api/client'
+import type { StopColour } from '@/api/types'
+import RulerScale from '@/parts/RulerScale.vue'
+import { factorScale, STOPS } from '@/parts/ruler'
+import { NO_AIDS, useRoom } from '@/stores/room'
+
+const emit = defineEmits<{ close: [] }>()
+const room = useRoom()
+const legend = shallowRef<StopColour[]>([])
+const GAMMA = factorScale(4, 1)
+const SHOWN = [
+  { value: 'colour', label: 'colour' },
+  { value: 'red', label: 'red alone' },
+  { value: 'green', label: 'green alone' },
+  { value: 'blue', label: 'blue alone' },
+  { value: 'luminance', label: 'luminance' },
+  { value: 'alpha', label: 'alpha' },
+  { value: 'stops', label: 'stops around grey' },
+]
+const aids = computed(() => room.aids)
+
+onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.GET('/api/stops'))).stops))
+</script>
+
+<template>
+  <aside class="aids" aria-label="Viewer">
+    <div class="bench-head">
+      <h2>Viewer only</h2>
+      <button type="button" :disabled="!room.aided" @click="room.aids = { ...NO_AIDS }">as it is</button>
+      <button type="button" @click="emit('close')">close</button>
+    </div>
+    <p class="quiet">For looking. Nothing of it is delivered.</p>
+    <RulerScale
+      label="Viewer exposure"
+      :scale="STOPS"
+      :value="aids.exposure"
+      @moving="room.aids = { ...aids, exposure: $event }"
+      @settled="room.aids = { ...aids, exposure: $event }"
+    />
+    <RulerScale
+      label="Viewer gamma"
+      :scale="GAMMA"
+      :value="aids.gamma"
+      @moving="room.aids = { ...aids, gamma: Math.max(0.1, $event) }"
+      @settled="room.aids = { ...aids, gamma: Math.max(0.1, $event) }"
+    />
+    <Select
+      :model-value="aids.show"
+      :options="SHOWN"
+      option-label="label"
+      option-value="value"
+      aria-label="Show"
+      @update:model-value="room.aids = { ...aids, show: $event }"
+    />
+    <ol v-if="aids.show === 'stops'" class="legend" aria-label="Stops around middle grey">
+      <li v-for="band in legend" :key="band.stop" :style="{ background: `rgb(${band.colour.join(',')})` }">
+        <span>{{ band.stop > 0 ? '+' : band.stop < 0 ? '−' : '' }}{{ Math.abs(band.stop) }}</span>
+      </li>
+    </ol>
+    <button
+      type="button"
+      :aria-pressed="aids.marks"
+      title="Stripes: brighter than the screen shows. Dots: darker"
+      @click="room.aids = { ...aids, marks: !aids.marks }"
+    >
+      mark what the screen cannot show
+    </button>
+  </aside>
+</template>
+
+<style scoped>
+.aids {
+  position: fixed;
+  z-index: 6;
+  right: 372px;
+  bottom: 30px;
+  display: grid;
+  gap: 8px;
+  width: 324px;
+  padding: 10px 16px 14px;
+  background: var(--surface-2);
+  border: 1px solid var(--line);
+}
+.legend {
+  display: flex;
+  margin: 0;
+  padding: 0 0 16px;
+  list-style: none;
+}
+.legend li {
+  position: relative;
+  flex: 1;
+  height: 14px;
+}
+.legend li span {
+  position: absolute;
+  top: 15px;
+  width: 100%;
+  font-size: 10px;
+  line-height: 12px;
+  text-align: center;
+}
+</style>
