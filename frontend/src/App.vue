@@ -3,6 +3,7 @@ import { onMounted, onScopeDispose, ref } from 'vue'
 import { listen, type ServerEvent } from '@/api/events'
 import type { Job, StationName } from '@/api/types'
 import DeliverPanel from '@/parts/DeliverPanel.vue'
+import HistoryPanel from '@/parts/HistoryPanel.vue'
 import NewsPanel from '@/parts/NewsPanel.vue'
 import ShortcutList from '@/parts/ShortcutList.vue'
 import TopBar from '@/parts/TopBar.vue'
@@ -20,6 +21,7 @@ const troubles = useTroubles()
 const jobs = useJobs()
 const delivering = ref(false)
 const showingKeys = ref(false)
+const showingHistory = ref(false)
 
 onMounted(start)
 onScopeDispose(listen(heard))
@@ -95,6 +97,7 @@ const KEYS: Record<string, () => void> = {
   t: () => (room.tapped = !room.tapped),
   b: () => (room.benchOpen = !room.benchOpen),
   l: () => (room.lowerOpen = !room.lowerOpen),
+  h: () => (showingHistory.value = !showingHistory.value),
   k: () => shots.document && room.hold(`held: ${shots.variant?.name}`, shots.document),
   j: () => room.held && (room.comparing = room.comparing === 'held' ? 'now' : 'held'),
 }
@@ -104,10 +107,15 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
 
 <template>
   <div class="app">
-    <TopBar @deliver="delivering = !delivering" @shortcuts="showingKeys = !showingKeys" />
+    <TopBar
+      @history="showingHistory = !showingHistory"
+      @deliver="delivering = !delivering"
+      @shortcuts="showingKeys = !showingKeys"
+    />
     <WorkRoom v-if="shots.shot && shots.variant" />
     <StartPage v-else />
     <DeliverPanel v-if="delivering && shots.shot" @close="delivering = false" />
+    <HistoryPanel v-if="showingHistory && shots.shot" @close="showingHistory = false" />
     <ShortcutList v-if="showingKeys" @close="showingKeys = false" />
     <NewsPanel />
     <TroubleList />

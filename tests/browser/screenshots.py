@@ -41,7 +41,7 @@ def main() -> None:
 def _take_all(page: Page, server: RunningServer) -> None:
     helper = BrowserTest()
     page.goto(server.address)
-    page.locator("button.shot").wait_for()
+    page.locator("button.shot", has_text="Night arrival").wait_for()
     _all_drawn(page)
     page.screenshot(path=TARGET / "start.png")
     helper.enter_demo(page)
@@ -62,10 +62,20 @@ def _take_all(page: Page, server: RunningServer) -> None:
         helper.at_rest(page)
         _all_drawn(page)
         page.screenshot(path=TARGET / f"{station.lower()}.png")
+    page.get_by_role("button", name="History").click()
+    page.get_by_role("complementary", name="History").get_by_text("As created").wait_for()
+    _all_drawn(page)
+    page.screenshot(path=TARGET / "history.png")
+    page.get_by_role("complementary", name="History").get_by_role("button", name="close").click()
     page.get_by_role("button", name="Deliver").click()
     page.get_by_role("button", name="Write the file").click()
     page.locator("aside.deliver a").wait_for()
     page.screenshot(path=TARGET / "deliver.png")
+    page.goto(server.address)
+    page.locator("button.shot", has_text="Night arrival").click()
+    page.get_by_role("slider", name="Frame").press("End")
+    helper.at_rest(page)
+    page.screenshot(path=TARGET / "arrival.png")
 
 
 def _all_drawn(page: Page) -> None:

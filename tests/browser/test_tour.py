@@ -142,6 +142,45 @@ class TourTest(BrowserTest):
         self.assertGreaterEqual(len(shares), 5)
         page.locator("canvas").press("ArrowRight")
 
+    def test_viewer_exposure_is_plainly_marked_and_never_kept(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        before = self.mean_colour(page)
+        page.get_by_role("button", name="viewer exposure 0").click()
+        field = page.get_by_role("textbox", name="Viewer exposure, number")
+        field.fill("2")
+        field.press("Enter")
+        self.at_rest(page)
+        self.assertGreater(sum(self.mean_colour(page)), sum(before) + 10)
+        expect(page.get_by_role("button", name="viewer only: +2.00 stops")).to_be_visible()
+        page.get_by_role("combobox", name="Show").click()
+        page.get_by_role("option", name="stops around grey").click()
+        expect(page.get_by_role("list", name="Stops around middle grey").get_by_role("listitem")).to_have_count(17)
+        page.get_by_role("button", name="as it is").click()
+        self.at_rest(page)
+        np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
+        expect(page.get_by_role("button", name="Undo")).to_have_count(1)
+
+    def test_the_history_brings_any_state_back(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        untouched = self.mean_colour(page)
+        self.light_head(page, "Moon").click()
+        self.type_level(page, "Level", "-3")
+        dimmed = self.mean_colour(page)
+        page.get_by_role("button", name="History").click()
+        history = page.get_by_role("complementary", name="History")
+        expect(history.get_by_role("listitem")).to_have_count(2)
+        history.get_by_role("listitem").nth(1).get_by_role("button", name="look").click()
+        self.wait_for_colour(page, untouched)
+        page.get_by_role("button", name="show held").click()
+        self.wait_for_colour(page, dimmed)
+        history.get_by_role("listitem").nth(1).get_by_role("button", name="bring back").click()
+        self.at_rest(page)
+        np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
+        expect(history.get_by_role("listitem").first).to_contain_text("Back to: As created")
+
     def test_zoom_to_the_pixel_and_back(self) -> None:
         page = self.page
         self.enter_demo(page)

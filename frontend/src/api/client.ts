@@ -1,6 +1,6 @@
 import createClient from 'openapi-fetch'
 import type { paths } from './schema'
-import type { PatchStep, Region, StationName } from './types'
+import type { Aids, PatchStep, Region, StationName } from './types'
 
 export const api = createClient<paths>({ baseUrl: window.location.origin })
 
@@ -45,6 +45,7 @@ export interface PictureWish {
   region: Region
   out_width: number
   out_height: number
+  aids: Aids
   live: boolean
   viewer: string
 }

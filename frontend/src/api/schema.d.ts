@@ -228,6 +228,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deliveries_get_stop_colours_stops_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads/{name}": {
         parameters: {
             query?: never;
@@ -420,6 +436,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/revisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["variants_get_revision_variants__int_variant_id__revisions__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/revisions/{number}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/revisions/{number}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/tally": {
         parameters: {
             query?: never;
@@ -472,6 +536,33 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Aids
+         * @description What the viewer alone does to a picture; it is never delivered.
+         */
+        Aids: {
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Marks
+             * @default false
+             */
+            marks: boolean;
+            /**
+             * Show
+             * @default colour
+             * @enum {string}
+             */
+            show: "colour" | "red" | "green" | "blue" | "luminance" | "alpha" | "stops";
+        };
         /**
          * Balance
          * @description Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
@@ -1136,6 +1227,7 @@ export interface components {
          * @description A picture at a station. `live`: the fast one, of this viewer only the newest.
          */
         PictureRequest: {
+            aids?: components["schemas"]["Aids"];
             /**
              * Frame
              * @default null
@@ -1403,6 +1495,39 @@ export interface components {
             twin: string | null;
         };
         /**
+         * RevisionList
+         * @description All states of a variant, oldest first.
+         */
+        RevisionList: {
+            /** Revisions */
+            revisions: components["schemas"]["RevisionOut"][];
+        };
+        /**
+         * RevisionOut
+         * @description A state of a variant. `aside`: not on the way to the present one.
+         */
+        RevisionOut: {
+            /** Aside */
+            aside: boolean;
+            /** Created */
+            created: string;
+            /** Label */
+            label: string;
+            /** Number */
+            number: number;
+            /** Parent */
+            parent: number;
+        };
+        /**
+         * RevisionState
+         * @description The document of a state.
+         */
+        RevisionState: {
+            document: components["schemas"]["Variant"];
+            /** Number */
+            number: number;
+        };
+        /**
          * Role
          * @description What the numbers of a pass mean.
          * @enum {string}
@@ -1509,6 +1634,28 @@ export interface components {
             name: string;
             /** Words */
             words: string;
+        };
+        /**
+         * StopColour
+         * @description The colour of a band of one stop around middle grey.
+         */
+        StopColour: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Stop */
+            stop: number;
+        };
+        /**
+         * StopColours
+         * @description The bands of the picture by stops, darkest first.
+         */
+        StopColours: {
+            /** Stops */
+            stops: components["schemas"]["StopColour"][];
         };
         /**
          * Tally
@@ -2301,6 +2448,35 @@ export interface operations {
             };
         };
     };
+    deliveries_get_stop_colours_stops_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StopColours"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_upload_uploads__string_name__put: {
         parameters: {
             query?: never;
@@ -2664,6 +2840,102 @@ export interface operations {
             header?: never;
             path: {
                 variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_get_revision_variants__int_variant_id__revisions__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionState"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+                number: number;
             };
             cookie?: never;
         };

@@ -58,12 +58,18 @@ async function hold(revision: Revision) {
       <button type="button" @click="emit('close')">close</button>
     </div>
     <ol>
-      <li v-for="revision in newestFirst" :key="revision.number" :class="{ here: revision.number === shots.variant?.head }">
+      <li
+        v-for="revision in newestFirst"
+        :key="revision.number"
+        :class="{ here: revision.number === shots.variant?.head }"
+      >
         <img :src="picture(revision.number)" alt="" loading="lazy" />
         <div>
           <span>{{ revision.label }}</span>
           <span class="quiet">
-            {{ revision.number === shots.variant?.head ? 'now' : revision.number ? time(revision.created) : '' }}
+            {{
+              revision.number === shots.variant?.head ? 'now' : revision.number ? time(revision.created) : ''
+            }}
             <template v-if="revision.aside"> · on another branch</template>
           </span>
           <span class="row">

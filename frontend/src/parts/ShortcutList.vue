@@ -7,6 +7,7 @@ const KEYS = [
   ['T', 'take the picture at this station, or at the end of the path'],
   ['B', 'fold or open the bench'],
   ['L', 'fold or open what lies below the picture'],
+  ['H', 'the history of this variant'],
   ['K', 'hold this state'],
   ['J', 'show the held state, or the present one'],
   ['arrows on a ruler', 'one graduation; with Shift a tenth'],

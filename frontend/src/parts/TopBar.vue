@@ -7,7 +7,7 @@ import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
-const emit = defineEmits<{ deliver: []; shortcuts: [] }>()
+const emit = defineEmits<{ deliver: []; history: []; shortcuts: [] }>()
 const shots = useShot()
 const room = useRoom()
 const troubles = useTroubles()
@@ -93,6 +93,7 @@ function attempt(work: Promise<unknown>) {
       <button type="button" class="plain" :disabled="!shots.variant?.can_redo" @click="attempt(shots.redo())">
         Redo
       </button>
+      <button type="button" class="plain" @click="emit('history')">History</button>
       <span class="quiet saved" aria-live="polite">{{ saved }}</span>
       <button type="button" class="plain" @click="emit('deliver')">Deliver</button>
     </template>

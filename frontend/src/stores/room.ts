@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import type { Region, StationName, Variant } from '@/api/types'
+import type { Aids, Region, StationName, Variant } from '@/api/types'
 import type { Axis } from './levels'
 
 export interface Chosen {
@@ -8,6 +8,7 @@ export interface Chosen {
   name: string
 }
 
+export const NO_AIDS: Aids = { exposure: 0, gamma: 1, show: 'colour', marks: false }
 const THEME = 'escala-theme'
 
 /** How the room is arranged: station and tap, what is chosen, the part of the picture in view, what is compared. */
@@ -35,6 +36,9 @@ export const useRoom = defineStore('room', () => {
   const held = shallowRef<{ name: string; document: Variant } | null>(null)
   const comparing = ref<'now' | 'held' | 'wipe'>('now')
   const wipe = ref(0.5)
+  /** What the viewer alone does to the picture. */
+  const aids = shallowRef<Aids>({ ...NO_AIDS })
+  const aided = computed(() => JSON.stringify(aids.value) !== JSON.stringify(NO_AIDS))
   const light = ref(localStorage.getItem(THEME) === 'light')
 
   const tap = computed<StationName>(() => (tapped.value ? station.value : 'display'))
@@ -62,6 +66,6 @@ export const useRoom = defineStore('room', () => {
 
   return {
     station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, frame, pictures, held,
-    comparing, wipe, light, go, choose, hold,
+    comparing, wipe, aids, aided, light, go, choose, hold,
   } // prettier-ignore
 })

@@ -87,6 +87,16 @@ export const useShot = defineStore('shot', () => {
   const redo = () =>
     inTurn((state) => told<VariantState>(api.POST('/api/variants/{variant_id}/redo', at(state.id))))
 
+  /** Make the variant as it was after a revision; that is an edit like any other. */
+  const bringBack = (number: number) =>
+    inTurn((state) =>
+      told<VariantState>(
+        api.POST('/api/variants/{variant_id}/revisions/{number}/bring-back', {
+          params: { path: { variant_id: state.id, number } },
+        }),
+      ),
+    )
+
   /** Show an edit without keeping it, while something is dragged. */
   function preview(patch: PatchStep[]) {
     draft.value = patch
@@ -147,7 +157,7 @@ export const useShot = defineStore('shot', () => {
   return {
     shots, shot, variant, draft, document, savedAt, saving, renderKey, pictureKey, news,
     loadShots, openShot, openVariant, reloadShot,
-    reloadRender, edit, undo, redo, preview, addVariant, renameVariant, deleteVariant, close,
+    reloadRender, edit, undo, redo, bringBack, preview, addVariant, renameVariant, deleteVariant, close,
   } // prettier-ignore
 })
 

@@ -1,10 +1,23 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
+import { stopsText } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
+import ViewerAids from './ViewerAids.vue'
 
 const room = useRoom()
 const shots = useShot()
+const opened = ref(false)
+const aidWords = computed(() => {
+  const { exposure, gamma, show, marks } = room.aids
+  const words = [
+    exposure ? `${stopsText(exposure)} stops` : '',
+    gamma === 1 ? '' : `gamma ${gamma.toFixed(2)}`,
+    show === 'colour' ? '' : show,
+    marks ? 'marks' : '',
+  ].filter(Boolean)
+  return words.length ? `viewer only: ${words.join(', ')}` : 'viewer exposure 0'
+})
 const zoomText = computed(() => `${Math.round(room.scale * 100)} %`)
 
 function hold() {
@@ -18,6 +31,10 @@ function flip(to: 'held' | 'wipe') {
 
 <template>
   <div class="tools" role="group" aria-label="Looking and comparing">
+    <button type="button" class="aids" :aria-pressed="opened || room.aided" @click="opened = !opened">
+      {{ aidWords }}
+    </button>
+    <ViewerAids v-if="opened" @close="opened = false" />
     <button type="button" @click="hold">hold this state</button>
     <template v-if="room.held">
       <button type="button" :aria-pressed="room.comparing === 'held'" @click="flip('held')">show held</button>
@@ -50,6 +67,9 @@ button {
 }
 button[aria-pressed='true'] {
   background: var(--surface-3);
+}
+.aids[aria-pressed='true'] {
+  color: var(--accent);
 }
 .zoom {
   min-width: 44px;

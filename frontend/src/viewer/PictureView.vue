@@ -65,6 +65,7 @@ function wish(): Wish | null {
     patch: shots.draft,
     frame: room.frame,
     station: room.tap,
+    aids: room.aids,
     region,
     out_width: out.width,
     out_height: out.height,
@@ -120,6 +121,7 @@ watch(
     room.comparing,
     room.held,
     room.frame,
+    room.aids,
   ],
   () => {
     frame?.showHeld(null, wipeEdge())

@@ -75,11 +75,11 @@ onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.G
 .aids {
   position: fixed;
   z-index: 6;
-  right: 372px;
-  bottom: 30px;
+  right: 0;
+  bottom: 24px;
   display: grid;
   gap: 8px;
-  width: 324px;
+  width: 356px;
   padding: 10px 16px 14px;
   background: var(--surface-2);
   border: 1px solid var(--line);

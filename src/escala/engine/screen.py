@@ -1,13 +1,17 @@
 """Pictures for the screen: working-space planes to display bytes, fast while things move, exact when they rest."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
+from escala.core.corrections import expose
 from escala.core.errors import choose
 from escala.core.histogram import Histogram, histogram_of
 from escala.core.planes import Planes
 from escala.core.role_pictures import show_data
 from escala.core.roles import EXACT_ROLES, Role
+from escala.core.viewer_aids import apply_gamma, grey_of, mark_ends, show_channel, show_stops
 from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
 
@@ -17,13 +21,48 @@ from .picture import FrameEngine
 from .stations import STATION_BY_NAME
 
 
-def screen_picture(engine: FrameEngine, variant: Variant, station: str, look: Look, live: bool) -> tuple[bytes, str]:
+@dataclass(frozen=True)
+class ViewerAids:
+    """What the viewer alone does to a picture: exposure in stops, gamma, what is shown, marks at the screen's ends."""
+
+    exposure: float = 0.0
+    gamma: float = 1.0
+    show: str = "colour"
+    marks: bool = False
+
+
+NO_AIDS = ViewerAids()
+SHOWN = ("colour", "red", "green", "blue", "luminance", "alpha", "stops")
+
+
+def screen_picture(
+    engine: FrameEngine, variant: Variant, station: str, look: Look, live: bool, aids: ViewerAids = NO_AIDS
+) -> tuple[bytes, str]:
     """The picture at a station, encoded, and its media type: JPEG by the baked view while `live`, else exact PNG."""
     planes = choose("station", station, STATION_BY_NAME).tap(engine, variant, look, live)
     colouring = colouring_of(engine.render, variant)
-    if live:
-        return encode_jpeg(moving_bytes(planes, colouring)), "image/jpeg"
-    return encode_png(resting_bytes(planes, colouring)), "image/png"
+    if aids != NO_AIDS:
+        pixels = aided_bytes(planes, engine.alpha(look), colouring, aids)
+    else:
+        pixels = moving_bytes(planes, colouring) if live else resting_bytes(planes, colouring)
+    return (encode_jpeg(pixels), "image/jpeg") if live else (encode_png(pixels), "image/png")
+
+
+def aided_bytes(planes: Planes, alpha: Planes | None, colouring: Colouring, aids: ViewerAids) -> NDArray[np.uint8]:
+    """(3, H, W) working space to (H, W, 3) display bytes as the viewer's aids want them, by the exact processor."""
+    weights = colouring.working.luminance_weights
+    if aids.exposure:
+        planes = expose(planes, aids.exposure)
+    if aids.show == "stops":
+        return show_stops(planes, weights)
+    if aids.show == "alpha":
+        return to_bytes(grey_of(alpha if alpha is not None else np.ones(planes.shape[1:], np.float32)))
+    if aids.show == "luminance":
+        planes = grey_of(np.tensordot(weights.astype(np.float32), planes, axes=1))
+    shown = colouring.config.display(planes, colouring.working.name, colouring.view)
+    shown = apply_gamma(show_channel(shown, aids.show), aids.gamma)
+    pixels = to_bytes(shown)
+    return mark_ends(pixels, shown) if aids.marks else pixels
 
 
 def moving_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:

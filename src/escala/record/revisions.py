@@ -1,6 +1,6 @@
 """Edits as revisions: each a JSON Patch (RFC 6902) on the state it was made on; undo and redo move along them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import jsonpatch
@@ -95,6 +95,42 @@ def history(session: Session, variant: VariantRow) -> Sequence[RevisionRow]:
     """All revisions, oldest first; those on other branches too, for nothing is ever lost."""
     of_variant = select(RevisionRow).where(RevisionRow.variant_id == variant.id)
     return session.scalars(of_variant.order_by(RevisionRow.number)).all()
+
+
+def state_at(session: Session, variant: VariantRow, number: int) -> Variant:
+    """The variant as it was after revision `number`, on whatever branch; 0: as it was created."""
+    revisions = {revision.number: revision for revision in history(session, variant)}
+    if number and number not in revisions:
+        raise BadEdit(f"{variant.name!r} has no revision {number}")
+    document = variant.document
+    for step in _way_to(revisions, variant.head):
+        document = jsonpatch.apply_patch(document, revisions[step].inverse)
+    for step in reversed(_way_to(revisions, number)):
+        document = jsonpatch.apply_patch(document, revisions[step].patch)
+    return Variant.model_validate(document)
+
+
+def bring_back(session: Session, variant: VariantRow, number: int) -> VariantRow:
+    """An edit that makes the variant as it was after revision `number`; what came since stays in the history."""
+    before = state_at(session, variant, number).model_dump(mode="json")
+    label = next((r.label for r in history(session, variant) if r.number == number), "As created")
+    return edit_variant(
+        session, variant, variant.head, [{"op": "replace", "path": "", "value": before}], f"Back to: {label}"
+    )
+
+
+def on_the_way(revisions: Sequence[RevisionRow], head: int) -> set[int]:
+    """The revisions that lead to the present state."""
+    return set(_way_to({revision.number: revision for revision in revisions}, head))
+
+
+def _way_to(revisions: Mapping[int, RevisionRow], number: int) -> list[int]:
+    """From a revision back to the first."""
+    way = []
+    while number:
+        way.append(number)
+        number = revisions[number].parent
+    return way
 
 
 def _newest(session: Session, variant: VariantRow) -> int:

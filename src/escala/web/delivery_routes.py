@@ -10,6 +10,7 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
 
 from escala.core.errors import BadSource
+from escala.core.viewer_aids import BELOW, stop_colours
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.worker import LONG
 from escala.media.cdl import read_cdl
@@ -17,7 +18,7 @@ from escala.model.variant import ColourChoice, Variant
 from escala.record.shots import find_variant, shot_render, variant_document
 
 from .jobs import Job
-from .schemas import CdlOut, ColourOut, ColourQuery, JobOut, NewDelivery, VariantPath, colour_out
+from .schemas import CdlOut, ColourOut, ColourQuery, JobOut, NewDelivery, StopColours, VariantPath, colour_out
 from .studio import Studio
 
 _CDL_LIMIT = 1 << 20
@@ -46,6 +47,11 @@ def delivery_routes(studio: Studio) -> APIBlueprint:
     def get_colour(query: ColourQuery) -> dict[str, Any]:
         studio.check_files(Variant(colour=ColourChoice(config=query.config)))
         return colour_out(query.config).model_dump()
+
+    @routes.get("/stops", responses={200: StopColours})
+    def get_stop_colours() -> dict[str, Any]:
+        colours = [(int(red), int(green), int(blue)) for red, green, blue in stop_colours()]
+        return {"stops": [{"stop": i - BELOW, "colour": colour} for i, colour in enumerate(colours)]}
 
     @routes.post("/cdl", responses={200: CdlOut})
     def read_cdl_file() -> dict[str, Any]:

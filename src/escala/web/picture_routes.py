@@ -13,7 +13,7 @@ from escala.engine.board import draw_board
 from escala.engine.look import Look
 from escala.engine.picture import FrameEngine
 from escala.engine.probe import probe_at
-from escala.engine.screen import screen_picture
+from escala.engine.screen import ViewerAids, screen_picture
 from escala.engine.tally import difference_picture, tally_of, tally_sheet
 from escala.engine.worker import LONG, MOVING, RESTING, SMALL
 from escala.model.variant import Variant
@@ -54,7 +54,8 @@ def picture_routes(studio: Studio) -> APIBlueprint:
         started = time.perf_counter()
 
         def work(engine: FrameEngine, variant: Variant) -> tuple[bytes, str]:
-            return screen_picture(engine, variant, body.station, _look(engine, body), body.live)
+            aids = ViewerAids(**body.aids.model_dump())
+            return screen_picture(engine, variant, body.station, _look(engine, body), body.live, aids)
 
         urgency = MOVING if body.live else RESTING
         picture, kind = evaluate(path, body, work, urgency, f"picture {body.viewer}" if body.viewer else None)

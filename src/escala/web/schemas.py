@@ -95,8 +95,19 @@ class Region(BaseModel):
     height: int = Field(gt=0)
 
 
+class Aids(BaseModel):
+    """What the viewer alone does to a picture; it is never delivered."""
+
+    exposure: float = Field(0.0, ge=-16, le=16)
+    gamma: float = Field(1.0, ge=0.1, le=4)
+    show: Literal["colour", "red", "green", "blue", "luminance", "alpha", "stops"] = "colour"
+    marks: bool = False
+
+
 class PictureRequest(Preview):
     """A picture at a station. `live`: the fast one, of this viewer only the newest."""
+
+    aids: Aids = Field(default_factory=Aids)
 
     station: str = "display"
     region: Region
@@ -138,6 +149,49 @@ class HistogramOut(BaseModel):
     high: float
     counts: list[list[int]]
     dark: int
+
+
+class StopColour(BaseModel):
+    """The colour of a band of one stop around middle grey."""
+
+    stop: int
+    colour: tuple[int, int, int]
+
+
+class StopColours(BaseModel):
+    """The bands of the picture by stops, darkest first."""
+
+    stops: list[StopColour]
+
+
+class RevisionPath(BaseModel):
+    """A state of a variant in an address; 0: as it was created."""
+
+    variant_id: int
+    number: int
+
+
+class RevisionOut(BaseModel):
+    """A state of a variant. `aside`: not on the way to the present one."""
+
+    number: int
+    parent: int
+    label: str
+    created: str
+    aside: bool
+
+
+class RevisionList(BaseModel):
+    """All states of a variant, oldest first."""
+
+    revisions: list[RevisionOut]
+
+
+class RevisionState(BaseModel):
+    """The document of a state."""
+
+    number: int
+    document: Variant
 
 
 class MediaQuery(BaseModel):

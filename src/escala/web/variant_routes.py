@@ -3,12 +3,16 @@
 from collections.abc import Callable
 from typing import Any
 
+from flask import Response
 from flask_openapi3 import APIBlueprint
 from sqlalchemy.orm import Session
 
+from escala.engine.look import whole_look
+from escala.engine.screen import screen_picture
+from escala.engine.worker import SMALL
 from escala.model.variant import Variant
 from escala.record.naming_rules import offered_rules, remember_rules
-from escala.record.revisions import can_redo, edit_variant, history, redo, undo
+from escala.record.revisions import bring_back, can_redo, edit_variant, history, on_the_way, redo, state_at, undo
 from escala.record.shots import (
     add_variant,
     delete_variant,
@@ -18,7 +22,19 @@ from escala.record.shots import (
 )
 from escala.record.tables import VariantRow
 
-from .schemas import Edit, NewVariant, ShotPath, VariantName, VariantOut, VariantPath, variant_out
+from .schemas import (
+    Edit,
+    NewVariant,
+    RevisionList,
+    RevisionOut,
+    RevisionPath,
+    RevisionState,
+    ShotPath,
+    VariantName,
+    VariantOut,
+    VariantPath,
+    variant_out,
+)
 from .studio import Studio
 
 
@@ -96,13 +112,43 @@ def variant_routes(studio: Studio) -> APIBlueprint:
     def redo_edit(path: VariantPath) -> dict[str, Any]:
         return stepped(path, redo)
 
-    @routes.get("/variants/<int:variant_id>/revisions")
-    def list_revisions(path: VariantPath) -> list[dict[str, Any]]:
+    @routes.get("/variants/<int:variant_id>/revisions", responses={200: RevisionList})
+    def list_revisions(path: VariantPath) -> dict[str, Any]:
         with studio.session() as session:
-            rows = history(session, find_variant(session, path.variant_id))
-            return [
-                {"number": r.number, "parent": r.parent, "label": r.label, "created": r.created.isoformat()}
-                for r in rows
-            ]
+            row = find_variant(session, path.variant_id)
+            rows = history(session, row)
+            straight, created = on_the_way(rows, row.head), row.created
+        first = RevisionOut(number=0, parent=0, label="As created", created=created.isoformat(), aside=False)
+        others = [
+            RevisionOut(
+                number=r.number, parent=r.parent, label=r.label, created=r.created.isoformat(),
+                aside=r.number not in straight,
+            )
+            for r in rows
+        ]  # fmt: skip
+        return RevisionList(revisions=[first, *others]).model_dump()
+
+    @routes.get("/variants/<int:variant_id>/revisions/<int:number>", responses={200: RevisionState})
+    def get_revision(path: RevisionPath) -> dict[str, Any]:
+        with studio.session() as session:
+            document = state_at(session, find_variant(session, path.variant_id), path.number)
+        return RevisionState(number=path.number, document=document).model_dump(mode="json")
+
+    @routes.get("/variants/<int:variant_id>/revisions/<int:number>/picture")
+    def get_revision_picture(path: RevisionPath) -> Response:
+        with studio.session() as session:
+            row = find_variant(session, path.variant_id)
+            document, shot_id = state_at(session, row, path.number), row.shot_id
+        engine = studio.engine_of_variant(shot_id, document)
+        look = whole_look(engine.render, 224)
+        picture, kind = studio.thread.run(lambda: screen_picture(engine, document, "display", look, True), SMALL)
+        return Response(picture, mimetype=kind)
+
+    @routes.post("/variants/<int:variant_id>/revisions/<int:number>/bring-back", responses={200: VariantOut})
+    def bring_back_revision(path: RevisionPath) -> dict[str, Any]:
+        def step(session: Session, row: VariantRow) -> VariantRow:
+            return bring_back(session, row, path.number)
+
+        return stepped(VariantPath(variant_id=path.variant_id), step)
 
     return routes
