@@ -3,12 +3,13 @@
 Run `make demo` once before, so that the demo's render is finished; its files are copied.
 """
 
+import re
 import shutil
 import sys
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from escala.stage.render import StageJob
 from escala.web.settings import default_home
@@ -60,6 +61,8 @@ def _take_all(page: Page, server: RunningServer) -> None:
         page.mouse.move(640, 300)
         page.get_by_text(words).first.wait_for()
         helper.at_rest(page)
+        if station == "Beauty":
+            expect(page.locator(".lines .small").first).to_have_css("background-image", re.compile("tally"))
         _all_drawn(page)
         page.screenshot(path=TARGET / f"{station.lower()}.png")
     page.get_by_role("button", name="History").click()

@@ -1,0 +1,117 @@
+"""What holds for any picture and any numbers, tried on many that nobody chose."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra import numpy as hnp
+
+from escala.core.corrections import apply_cdl, expose
+from escala.core.folding import OPERATORS, Folded, fold_terms
+from escala.core.matrix import apply_matrix
+from escala.core.mixing import mix_planes
+from escala.core.planes import narrow_to_half, widen_half
+from escala.core.proof import join_proofs, prove
+from escala.core.pyramid import halve_box
+from escala.core.repairs import REPAIRS, repair_planes
+
+LIGHT = st.floats(0, 64, width=32)
+SIGNED = st.floats(-64, 64, width=32)
+SHAPES = st.tuples(st.just(3), st.integers(1, 9), st.integers(1, 11))
+
+
+def pictures(count: int, values: st.SearchStrategy[float] = LIGHT) -> st.SearchStrategy[list[np.ndarray]]:
+    """So many pictures of one shape."""
+    return SHAPES.flatmap(
+        lambda shape: st.lists(hnp.arrays(np.float32, shape, elements=values), min_size=count, max_size=count)
+    )
+
+
+class SumTest(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(pictures(5), st.lists(st.floats(0, 8, width=32), min_size=15, max_size=15))
+    def test_a_mix_is_the_sum_of_numpy_in_the_same_order(self, terms: list[np.ndarray], gains: list[float]) -> None:
+        factors = np.array(gains, np.float32).reshape(5, 3)
+        expected = np.zeros_like(terms[0])
+        for term, factor in zip(terms, factors, strict=True):
+            expected = expected + factor[:, None, None] * term
+        np.testing.assert_allclose(mix_planes(terms, factors), expected, rtol=1e-6, atol=1e-6)
+
+    @settings(max_examples=40, deadline=None)
+    @given(pictures(3), st.sampled_from(OPERATORS))
+    def test_folding_in_steps_is_folding_at_once(self, terms: list[np.ndarray], operator: str) -> None:
+        one = np.ones(3, np.float32)
+        folded = [Folded(terms[0], "add", one), *(Folded(term, operator, one) for term in terms[1:])]
+        steps = fold_terms(folded[1:], fold_terms(folded[:1]))
+        np.testing.assert_allclose(fold_terms(folded), steps, rtol=1e-5, atol=1e-4)
+
+    @settings(max_examples=40, deadline=None)
+    @given(pictures(2), st.integers(1, 8))
+    def test_a_proof_of_bands_is_the_proof_of_the_whole(self, both: list[np.ndarray], rows: int) -> None:
+        beauty, rebuilt = both
+        bound = np.abs(beauty) * np.float32(2.0**-11)
+        whole = prove(beauty, rebuilt, bound)
+        tops = range(0, beauty.shape[1], rows)
+        cuts = [(top, slice(top, top + rows)) for top in tops]
+        parts = [
+            (top, prove(*(np.ascontiguousarray(p[:, cut]) for p in (beauty, rebuilt, bound)))) for top, cut in cuts
+        ]
+        joined = join_proofs(parts)
+        self.assertEqual((joined.outside, joined.max_abs, joined.exact), (whole.outside, whole.max_abs, whole.exact))
+        expected = (np.abs(beauty.astype(np.float64) - rebuilt) > bound).any(axis=0).sum()
+        self.assertEqual(whole.outside, int(expected))
+
+
+class NumberTest(unittest.TestCase):
+    @settings(max_examples=80, deadline=None)
+    @given(hnp.arrays(np.uint16, st.integers(1, 400)))
+    def test_any_half_survives_widening_and_narrowing(self, bits: np.ndarray) -> None:
+        halves = bits.view(np.float16)
+        back = narrow_to_half(widen_half(halves))
+        known = ~np.isnan(halves)
+        np.testing.assert_array_equal(back[known].view(np.uint16), bits[known])
+        self.assertTrue(np.isnan(back[~known]).all())
+
+    @settings(max_examples=60, deadline=None)
+    @given(hnp.arrays(np.float32, st.integers(1, 300), elements=st.floats(width=32)))
+    def test_narrowing_is_that_of_numpy(self, values: np.ndarray) -> None:
+        with np.errstate(over="ignore"):
+            np.testing.assert_array_equal(narrow_to_half(values), values.astype(np.float16))
+
+    @settings(max_examples=40, deadline=None)
+    @given(pictures(1, SIGNED), hnp.arrays(np.float32, (3, 3), elements=st.floats(-4, 4, width=32)))
+    def test_a_matrix_acts_pixel_by_pixel(self, planes: list[np.ndarray], matrix: np.ndarray) -> None:
+        expected = np.einsum("ij,jhw->ihw", matrix.astype(np.float64), planes[0])
+        np.testing.assert_allclose(apply_matrix(planes[0], matrix), expected, rtol=1e-4, atol=1e-3)
+
+    @settings(max_examples=40, deadline=None)
+    @given(pictures(1))
+    def test_halves_keep_the_mean_of_even_pictures(self, planes: list[np.ndarray]) -> None:
+        even = np.repeat(np.repeat(planes[0][0], 2, axis=0), 2, axis=1)
+        np.testing.assert_allclose(halve_box(even), planes[0][0], rtol=1e-6)
+
+
+class CorrectionTest(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(pictures(1, SIGNED), st.floats(-8, 8))
+    def test_exposure_there_and_back(self, planes: list[np.ndarray], stops: float) -> None:
+        np.testing.assert_allclose(expose(expose(planes[0], stops), -stops), planes[0], rtol=1e-5, atol=1e-5)
+
+    @settings(max_examples=40, deadline=None)
+    @given(pictures(1, SIGNED), st.floats(0, 3))
+    def test_saturation_keeps_the_luminance(self, planes: list[np.ndarray], saturation: float) -> None:
+        weights = np.array([0.2126, 0.7152, 0.0722])
+        before = np.tensordot(weights, planes[0], axes=1)
+        after = np.tensordot(weights, apply_cdl(planes[0], saturation=saturation), axes=1)
+        np.testing.assert_allclose(after, before, rtol=1e-3, atol=1e-3)
+
+    @settings(max_examples=60, deadline=None)
+    @given(pictures(1, st.floats(width=32)), st.sampled_from(sorted(REPAIRS)))
+    def test_no_repair_falls_on_any_value(self, planes: list[np.ndarray], how: str) -> None:
+        with np.errstate(all="ignore"):
+            repaired, changed = repair_planes(planes[0], how, (2.0, 1.0, 0.5))
+        self.assertEqual((repaired.shape, repaired.dtype), (planes[0].shape, np.float32))
+        self.assertTrue(0 <= changed <= planes[0][0].size)
+        if how == "fill":
+            self.assertTrue(np.isfinite(repaired).all())
