@@ -85,3 +85,17 @@ class AidsApiTest(ApiTest):
     def test_an_unknown_aid_is_refused(self) -> None:
         body = {**WHOLE, "station": "display", "aids": {"show": "x-ray"}}
         self.assertEqual(self.client.post(f"/api/variants/{self.variant}/picture", json=body).status_code, 422)
+
+    def test_a_scope_follows_the_levels(self) -> None:
+        def scope(patch: list[dict[str, Any]], **more: object) -> np.ndarray:
+            answer = self.client.post(f"/api/variants/{self.variant}/scope", json={"patch": patch, **more})
+            self.assertEqual(answer.status_code, 200, answer.data[:200])
+            return cv2.imdecode(np.frombuffer(answer.data, np.uint8), cv2.IMREAD_GRAYSCALE)
+
+        brighter = [{"op": "add", "path": "/finish/corrections/-", "value": {"kind": "exposure", "stops": 3}}]
+        plain, raised = scope([]), scope(brighter)
+        self.assertEqual(plain.shape, (126, 324))
+        rows = np.arange(126)
+        means = [float((rows * p.sum(axis=1)).sum() / p.sum()) for p in (plain, raised)]
+        self.assertAlmostEqual(means[0] - means[1], 3 * 126 / 18, delta=2)
+        self.assertNotEqual(scope([], kind="parade").tolist(), plain.tolist())

@@ -68,6 +68,19 @@ export async function fetchBoardSheet(variantId: number, patch: PatchStep[], fra
   return URL.createObjectURL(await response.blob())
 }
 
+export interface ScopeWish {
+  kind: 'waveform' | 'parade'
+  patch: PatchStep[]
+  frame: number | null
+  station: StationName
+}
+
+/** A scope's picture, as an address; revoke it when it is replaced. */
+export async function fetchScope(variantId: number, wish: ScopeWish) {
+  const response = await postJson(`/api/variants/${variantId}/scope`, wish)
+  return URL.createObjectURL(await response.blob())
+}
+
 export function passPicture(
   shotId: number,
   name: string,

@@ -484,6 +484,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/scope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pictures_post_scope_scope_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/tally": {
         parameters: {
             query?: never;
@@ -1533,6 +1549,42 @@ export interface components {
          * @enum {string}
          */
         Role: "beauty" | "alpha" | "component" | "light_group" | "light_component" | "shadow" | "occlusion" | "depth" | "normal" | "position" | "uv" | "motion" | "id" | "cryptomatte" | "mask" | "variance" | "other";
+        /**
+         * ScopeRequest
+         * @description A scope of the picture at a station, and its size in pixels.
+         */
+        ScopeRequest: {
+            /**
+             * Columns
+             * @default 324
+             */
+            columns: number;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Kind
+             * @default waveform
+             * @enum {string}
+             */
+            kind: "waveform" | "parade";
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Rows
+             * @default 126
+             */
+            rows: number;
+            /**
+             * Station
+             * @default display
+             */
+            station: string;
+        };
         /**
          * ShotList
          * @description All shots.
@@ -2940,6 +2992,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_post_scope_scope_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScopeRequest"];
+            };
+        };
         responses: {
             /** @description Unprocessable Entity */
             422: {

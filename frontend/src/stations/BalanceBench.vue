@@ -8,6 +8,7 @@ import { levelOf, levelPatch, NEUTRAL, spoken, isNeutral } from '@/stores/levels
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import PinPanel from './PinPanel.vue'
+import ScopePanel from './ScopePanel.vue'
 
 const shots = useShot()
 const room = useRoom()
@@ -94,4 +95,5 @@ function keep(change: Partial<Level>, what: string) {
     </p>
   </section>
   <PinPanel />
+  <ScopePanel />
 </template>

@@ -7,6 +7,7 @@ import { factorScale, OFFSET, STOPS, type RulerScale as Scale } from '@/parts/ru
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import PinPanel from './PinPanel.vue'
+import ScopePanel from './ScopePanel.vue'
 
 type Correction = NonNullable<NonNullable<Variant['finish']>['corrections']>[number]
 type Exposure = Extract<Correction, { kind?: 'exposure' }>
@@ -134,4 +135,5 @@ async function takeFile(event: Event) {
     <p class="quiet">{{ 'path' in lut ? lut.path : '' }}</p>
   </section>
   <PinPanel />
+  <ScopePanel />
 </template>

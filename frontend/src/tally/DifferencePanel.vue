@@ -43,18 +43,21 @@ function goWorst() {
       </button>
     </div>
     <img :src="address" alt="Absolute difference between the sum and the reference" />
-    <dl class="values">
-      <dt>pixels outside rounding</dt>
-      <dd>{{ verdict.outside.toLocaleString('en') }} of {{ verdict.pixels.toLocaleString('en') }}</dd>
-      <dt>root mean square</dt>
-      <dd>{{ number(verdict.rms) }}</dd>
-      <dt>largest, red green blue</dt>
-      <dd>{{ verdict.max_channels.map(number).join('  ') }}</dd>
-      <dt>worst place</dt>
-      <dd>
-        <button type="button" @click="goWorst">{{ verdict.worst[0] }}, {{ verdict.worst[1] }}</button>
-      </dd>
-    </dl>
+    <div class="figures">
+      <p :class="verdict.exact ? 'match' : 'warning'">{{ verdict.words }}</p>
+      <dl class="values">
+        <dt>pixels outside rounding</dt>
+        <dd>{{ verdict.outside.toLocaleString('en') }} of {{ verdict.pixels.toLocaleString('en') }}</dd>
+        <dt>root mean square</dt>
+        <dd>{{ number(verdict.rms) }}</dd>
+        <dt>largest, red green blue</dt>
+        <dd>{{ verdict.max_channels.map(number).join('  ') }}</dd>
+        <dt>worst place</dt>
+        <dd>
+          <button type="button" @click="goWorst">{{ verdict.worst[0] }}, {{ verdict.worst[1] }}</button>
+        </dd>
+      </dl>
+    </div>
   </section>
   <p v-else class="quiet empty">
     {{ loaded ? 'There is no reference to compare with.' : 'Comparing with the reference' }}
@@ -87,8 +90,10 @@ img {
   min-height: 0;
   background: #000;
 }
-dl {
-  align-self: start;
+.figures {
+  display: grid;
+  align-content: start;
+  gap: 10px;
   max-width: 380px;
 }
 .empty {

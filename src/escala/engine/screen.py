@@ -11,6 +11,7 @@ from escala.core.histogram import Histogram, histogram_of
 from escala.core.planes import Planes
 from escala.core.role_pictures import show_data
 from escala.core.roles import EXACT_ROLES, Role
+from escala.core.scopes import draw_scope
 from escala.core.viewer_aids import apply_gamma, grey_of, mark_ends, show_channel, show_stops
 from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
@@ -31,6 +32,8 @@ class ViewerAids:
     marks: bool = False
 
 
+# A scope counts a picture of this width: enough for its columns, and quick.
+_SCOPE_PIXELS = 640
 NO_AIDS = ViewerAids()
 SHOWN = ("colour", "red", "green", "blue", "luminance", "alpha", "stops")
 
@@ -73,6 +76,13 @@ def moving_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
 def resting_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
     """As `moving_bytes`, by the exact processor."""
     return to_bytes(colouring.config.display(planes, colouring.working.name, colouring.view))
+
+
+def scope_picture(engine: FrameEngine, variant: Variant, station: str, kind: str, columns: int, rows: int) -> bytes:
+    """A scope of the scene-linear picture at a station, as PNG; counted on the picture at the scope's own width."""
+    look = whole_look(engine.render, max(columns, _SCOPE_PIXELS))
+    planes = choose("station", station, STATION_BY_NAME).tap(engine, variant, look, True)
+    return encode_png(draw_scope(planes, kind, columns, rows))
 
 
 def pass_histogram(engine: FrameEngine, name: str) -> Histogram:

@@ -13,14 +13,24 @@ from escala.engine.board import draw_board
 from escala.engine.look import Look
 from escala.engine.picture import FrameEngine
 from escala.engine.probe import probe_at
-from escala.engine.screen import ViewerAids, screen_picture
+from escala.engine.screen import ViewerAids, scope_picture, screen_picture
 from escala.engine.tally import difference_picture, tally_of, tally_sheet
 from escala.engine.worker import LONG, MOVING, RESTING, SMALL
 from escala.model.variant import Variant
 from escala.record.revisions import patched
 from escala.record.shots import find_variant
 
-from .schemas import BoardOut, DifferenceQuery, PictureRequest, Preview, ProbeOut, ProbeRequest, TallyOut, VariantPath
+from .schemas import (
+    BoardOut,
+    DifferenceQuery,
+    PictureRequest,
+    Preview,
+    ProbeOut,
+    ProbeRequest,
+    ScopeRequest,
+    TallyOut,
+    VariantPath,
+)
 from .studio import Studio
 
 Result = TypeVar("Result")
@@ -95,6 +105,13 @@ def picture_routes(studio: Studio) -> APIBlueprint:
             return {"probe": asdict(probe_at(engine, variant, body.x, body.y, body.size))}
 
         return evaluate(path, body, work, SMALL)
+
+    @routes.post("/scope")
+    def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
+        def work(engine: FrameEngine, variant: Variant) -> bytes:
+            return scope_picture(engine, variant, body.station, body.kind, body.columns, body.rows)
+
+        return Response(evaluate(path, body, work, SMALL), mimetype="image/png")
 
     return routes
 

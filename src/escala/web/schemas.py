@@ -117,6 +117,15 @@ class PictureRequest(Preview):
     viewer: str = Field("", max_length=64)
 
 
+class ScopeRequest(Preview):
+    """A scope of the picture at a station, and its size in pixels."""
+
+    kind: Literal["waveform", "parade"] = "waveform"
+    station: str = "display"
+    columns: int = Field(324, ge=16, le=2048)
+    rows: int = Field(126, ge=16, le=1024)
+
+
 class ProbeRequest(Preview):
     """A place in the displayed picture and the side of the square around it, in pixels."""
 

@@ -1,0 +1,54 @@
+import time
+
+from escala.stage.render import StageJob, render_frame
+from escala.web import demo
+from escala.web.demo import FINISHED, DemoRender, demo_folder, start_demo
+from escala.web.settings import Settings
+from escala.web.studio import Studio
+from tests.made import FolderTest
+
+SMALL = ("--size", "32x18", "--samples=2")
+STILL = DemoRender("Night quay", "", "night_quay.0012.exr", (*SMALL, "--frames=12"), True)
+MOVING = DemoRender("Night arrival", "arrival", "night_quay.####.exr", (*SMALL, "--frames=7-8"), False)
+
+
+class DemoTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.settings = Settings(self.folder / "home", (self.folder / "home" / "demo",))
+        before = demo.DEMO_RENDERS
+        demo.DEMO_RENDERS = (STILL, MOVING)
+        self.addCleanup(setattr, demo, "DEMO_RENDERS", before)
+
+    def shots_of(self, studio: Studio, wanted: int) -> list[str]:
+        """The names of the shots, once there are so many; a minute is enough for pictures of this size."""
+        end = time.monotonic() + 90
+        while time.monotonic() < end:
+            with studio.session() as session:
+                names = [shot.name for shot in demo.all_shots(session)]
+            if len(names) >= wanted:
+                return names
+        return names
+
+    def test_both_shots_are_rendered_once_and_kept(self) -> None:
+        studio = Studio(self.settings)
+        start_demo(studio)
+        self.assertEqual(self.shots_of(studio, 2), ["Night quay", "Night arrival"])
+        self.assertTrue((demo_folder(self.settings) / FINISHED).exists())
+        self.assertEqual(len(studio.render_of(2).frames), 2)
+        times = {f: f.stat().st_mtime_ns for f in demo_folder(self.settings).rglob("*.exr")}
+        again = Studio(self.settings)
+        start_demo(again)
+        self.assertEqual(self.shots_of(again, 2), ["Night quay", "Night arrival"])
+        self.assertEqual({f: f.stat().st_mtime_ns for f in demo_folder(self.settings).rglob("*.exr")}, times)
+
+    def test_a_finished_render_is_shown_without_rendering(self) -> None:
+        demo.DEMO_RENDERS = (STILL,)
+        folder = demo_folder(self.settings)
+        folder.mkdir(parents=True)
+        render_frame(StageJob(32, 18, 1), 12, folder / STILL.source)
+        (folder / FINISHED).touch()
+        studio = Studio(self.settings)
+        start_demo(studio)
+        self.assertEqual(self.shots_of(studio, 1), ["Night quay"])
+        self.assertEqual([job for job in studio.jobs._jobs.values() if job.what.startswith("rendering")], [])
