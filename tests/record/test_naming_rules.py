@@ -1,5 +1,10 @@
+import sqlite3
+
+from sqlalchemy.orm import Session
+
 from escala.engine.balance import render_lights
 from escala.model.variant import PassReading, SourceChoice, Variant
+from escala.record.database import newest_schema, open_database
 from escala.record.naming_rules import offered_rules, remember_rules, rule_name, rules_for
 from escala.record.shots import (
     LastVariant,
@@ -38,6 +43,23 @@ class NamingRuleTest(RecordTest):
         self.assertEqual(list(offered_rules(self.session, render, Variant())), ["key"])
         by_hand = Variant(source=SourceChoice(roles={"key": PassReading(role="light_group", light="key")}))
         self.assertEqual(offered_rules(self.session, render, by_hand), {})
+
+
+class SchemaTest(RecordTest):
+    def test_an_older_database_is_brought_up_to_date_and_keeps_its_rows(self) -> None:
+        file = self.folder / "older.db"
+        open_database(file).dispose()
+        with sqlite3.connect(file) as older:
+            older.execute("DROP TABLE naming_rule")
+            older.execute("UPDATE alembic_version SET version_num = '0001'")
+            older.execute("INSERT INTO shot (name, sources, render, created) VALUES ('kept', '[]', '{}', '2026-01-01')")
+        older.close()
+        engine = open_database(file)
+        self.addCleanup(engine.dispose)
+        with Session(engine) as session:
+            self.assertEqual([shot.name for shot in all_shots(session)], ["kept"])
+            self.assertEqual(rules_for(session, ["any"]), {})
+        self.assertEqual(newest_schema(), "0002")
 
 
 class ShotTest(RecordTest):

@@ -38,6 +38,7 @@ h2 .quiet {
 .scope img {
   width: 100%;
   height: 100%;
+  mix-blend-mode: screen;
 }
 .scope i {
   position: absolute;

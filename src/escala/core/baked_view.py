@@ -6,7 +6,6 @@ from typing import Any
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import generate_binary_structure, maximum_filter
 
 from .colour import ColourConfig, View
 from .kernels import kernel, serial_kernel
@@ -114,7 +113,11 @@ def _slices(count: int, step: int = 4096) -> Iterator[slice]:
 def _with_neighbours(worst: NDArray[np.float32]) -> NDArray[np.float32]:
     """Each cell's error, or half of its worst neighbour's: a bend seldom ends at the side of a cell."""
     cube = worst.reshape((NODES - 1,) * 3)
-    around = maximum_filter(cube, footprint=generate_binary_structure(3, 1))
+    around = cube.copy()
+    for axis in range(3):
+        own, other = np.moveaxis(around, axis, 0), np.moveaxis(cube, axis, 0)
+        np.maximum(own[1:], other[:-1], out=own[1:])
+        np.maximum(own[:-1], other[1:], out=own[:-1])
     return np.asarray(np.maximum(cube, np.float32(0.5) * around)).ravel()
 
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 from waitress import create_server
 
 from escala.core.errors import BadSource
+from escala.media.intake import warm_reader
 
 from .app import create_app
 from .demo import demo_folder, start_demo
@@ -33,4 +34,5 @@ def serve(settings: Settings, demo: bool = False) -> None:
     if demo:
         start_demo(studio)
     RenderWatcher(studio).start()
+    warm_reader()
     server.run()

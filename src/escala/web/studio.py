@@ -18,7 +18,7 @@ from escala.engine.picture import FrameEngine
 from escala.engine.reading import read_engine, reading_of
 from escala.engine.takeover import Changes, compare_renders
 from escala.engine.worker import EvaluationThread
-from escala.media.intake import take_in_frame, warm_reader
+from escala.media.intake import take_in_frame
 from escala.media.store import trim_store
 from escala.model.render import Render
 from escala.model.variant import Variant
@@ -49,7 +49,6 @@ class Studio:
         self._asked: dict[int, float] = {}
         self._doors: defaultdict[tuple[int, int], threading.Lock] = defaultdict(threading.Lock)
         self._lock = threading.Lock()
-        warm_reader()
 
     @contextmanager
     def session(self) -> Iterator[Session]:
