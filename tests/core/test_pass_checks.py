@@ -79,6 +79,23 @@ class DataTest(unittest.TestCase):
         depth[0, :30] = 1.0
         self.assertEqual(codes(PassRole(Role.DEPTH), depth, alpha), set())
 
+    def test_depth_in_eight_bits_is_stepped(self) -> None:
+        y, x = np.mgrid[0:90, 0:120]
+        smooth_depth = (2 + 30 * (x + 0.37 * y) / 160)[None].astype(np.float32)
+        self.assertEqual(codes(PassRole(Role.DEPTH), smooth_depth), set())
+        stepped = np.rint(smooth_depth * 6) / 6
+        self.assertEqual(codes(PassRole(Role.DEPTH), stepped), {"depth_stepped"})
+
+    def test_alpha_that_was_not_multiplied_in(self) -> None:
+        y, x = np.mgrid[0:80, 0:120]
+        alpha = np.clip((30 - np.hypot(x - 60, y - 40)) + 0.5, 0, 1).astype(np.float32)
+        colour = (np.array([0.9, 0.6, 0.4])[:, None, None] * (1 + x / 300)).astype(np.float32)
+        beauty = PassRole(Role.BEAUTY)
+        self.assertEqual(codes(beauty, colour * alpha, alpha), set())
+        self.assertEqual(codes(beauty, colour * (alpha > 0), alpha), {"alpha_unassociated"})
+        behind = colour * alpha + 0.5 * (1 - alpha)
+        self.assertEqual(codes(beauty, behind, alpha), set())
+
     def test_normals_that_are_none(self) -> None:
         rng = np.random.default_rng(2)
         normals = rng.normal(size=(3, 60, 60))

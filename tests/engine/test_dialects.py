@@ -10,6 +10,8 @@ COLOUR = light(9, top=1.0)
 TWO, THREE, FOUR = add_up(A, B), add_up(A, B, C), add_up(A, B, C, D)
 LIT = ((A + B) * COLOUR).astype(np.float16).astype(np.float32)
 SHADED = ((A + B) * COLOUR[:1]).astype(np.float16).astype(np.float32)
+MASK, ONES = light(8, top=1.0)[0], np.ones((24, 32), np.float32)
+UNDER = (A + (1 - MASK) * B).astype(np.float16).astype(np.float32)
 
 # Passes as a renderer might name them; the lights and components that the tally must find.
 DIALECTS = {
@@ -52,6 +54,11 @@ DIALECTS = {
         {"": SHADED, "diffuse": A, "specular": B, "shadow": np.stack([COLOUR[0]] * 3)},
         set(),
         {"diffuse", "specular"},
+    ),
+    "an environment behind a mask": (
+        {"": UNDER, "diffuse": A, "environment": B, "A": ONES, "mask_ground.M": MASK},
+        set(),
+        {"diffuse", "environment"},
     ),
     "glow added by the lens": ({"": THREE, "lg_key": A, "lg_fill": B, "glow": C}, {"key", "fill"}, {"glow"}),
 }

@@ -1942,6 +1942,8 @@ export interface components {
             can_undo: boolean;
             /** Chain */
             chain: string[];
+            /** Colour Warnings */
+            colour_warnings: string[];
             document: components["schemas"]["Variant"];
             /** Head */
             head: number;

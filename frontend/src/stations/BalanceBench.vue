@@ -4,7 +4,7 @@ import type { Level } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import { DEGREES, KELVIN, SHARE, STOPS } from '@/parts/ruler'
 import { tintOf, tintParts } from '@/parts/tint'
-import { levelOf, levelPatch, NEUTRAL, spoken, isNeutral } from '@/stores/levels'
+import { levelOf, levelPatch, NEUTRAL, spoken, isNeutral, stopsText } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import PinPanel from './PinPanel.vue'
@@ -65,7 +65,7 @@ function keep(change: Partial<Level>, what: string) {
       :scale="STOPS"
       :value="level.stops"
       @moving="show({ stops: $event })"
-      @settled="keep({ stops: $event }, 'level')"
+      @settled="keep({ stops: $event }, `level ${stopsText($event)} stops`)"
     />
     <RulerScale
       label="Temperature"
@@ -73,7 +73,7 @@ function keep(change: Partial<Level>, what: string) {
       :value="level.kelvin"
       note="lower is warmer"
       @moving="show({ kelvin: $event })"
-      @settled="keep({ kelvin: $event }, 'temperature')"
+      @settled="keep({ kelvin: $event }, `temperature ${$event} K`)"
     />
     <RulerScale
       label="Tint amount"

@@ -53,6 +53,14 @@ function chooseDisplay(name: string) {
 </script>
 
 <template>
+  <section
+    v-if="shots.variant?.colour_warnings.length"
+    class="bench-part"
+    aria-label="Colour warnings"
+    role="status"
+  >
+    <p v-for="warning in shots.variant.colour_warnings" :key="warning" class="warning">{{ warning }}</p>
+  </section>
   <section v-if="offer" class="bench-part" aria-label="Colour">
     <h2>From file to screen</h2>
     <ol class="chain">

@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 import { readCdl } from '@/api/client'
 import type { Variant } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
-import { factorScale, OFFSET, STOPS, type RulerScale as Scale } from '@/parts/ruler'
+import { factorScale, OFFSET, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import PinPanel from './PinPanel.vue'
@@ -90,7 +90,7 @@ async function takeFile(event: Event) {
       :scale="STOPS"
       :value="exposure?.stops ?? 0"
       @moving="show('exposure', { stops: $event })"
-      @settled="keep('exposure', { stops: $event }, 'Exposure')"
+      @settled="keep('exposure', { stops: $event }, `Exposure ${readout(STOPS, $event)} stops`)"
     />
   </section>
   <section class="bench-part" aria-label="ASC CDL">
@@ -116,7 +116,9 @@ async function takeFile(event: Event) {
         :scale="row.scale"
         :value="triple(row)[i]!"
         @moving="show('cdl', placed(row, i, $event))"
-        @settled="keep('cdl', placed(row, i, $event), `${row.label} ${channel}`)"
+        @settled="
+          keep('cdl', placed(row, i, $event), `${row.label} ${channel} ${readout(row.scale, $event)}`)
+        "
       />
     </template>
     <RulerScale

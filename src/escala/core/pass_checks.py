@@ -110,6 +110,46 @@ def _depth_reversed(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
     return [Diagnostic("depth_reversed", text, repair="reverse_depth")]
 
 
+def _depth_stepped(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
+    """Depth on few and even steps, as whole numbers of 8 bits leave it."""
+    depth = planes[0][np.isfinite(planes[0])].astype(np.float64)
+    levels = np.unique(depth[:: max(1, depth.size // _LARGEST_SAMPLE)])
+    if not _FEWEST_LEVELS <= levels.size <= _STEPS + 1 or depth.size < 40 * levels.size:
+        return []
+    gaps = np.diff(levels)
+    step = float(gaps.min())
+    if np.abs(gaps / step - np.rint(gaps / step)).max() > 0.05 or levels[-1] - levels[0] > 300 * step:
+        return []
+    text = (
+        f"Depth has {levels.size} even steps only: it was stored in 8 bits, defocus and haze will show them. "
+        "Write it as float."
+    )
+    return [Diagnostic("depth_stepped", text, value=float(levels.size))]
+
+
+def _unassociated(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
+    """Whether colour at half-covered edges is as bright as beside them, so that alpha was not multiplied in."""
+    if alpha is None or planes.shape[0] < 3:
+        return []
+    light = planes[:3].sum(axis=0)
+    inner, edge, outer = (alpha[:, i : alpha.shape[1] - 2 + i] for i in range(3))
+    solid, soft, beyond = (light[:, i : light.shape[1] - 2 + i] for i in range(3))
+    for near, behind, full, none in ((solid, beyond, inner, outer), (beyond, solid, outer, inner)):
+        # Only where nothing lies behind: an environment would be seen through the edge.
+        chosen = (edge > 0.15) & (edge < 0.85) & (full >= 0.97) & (none <= 0.03) & (near > 1e-3)
+        chosen &= (behind < 0.01 * near) & np.isfinite(soft) & np.isfinite(near)
+        if chosen.sum() < 20:
+            continue
+        share = soft[chosen] / near[chosen]
+        if np.median(np.abs(share - 1)) < 0.5 * np.median(np.abs(share - edge[chosen])):
+            text = (
+                "Its colour does not fall with alpha at edges: alpha is unassociated, and edges would get a bright "
+                "rim. Multiply colour by alpha when rendering, or take the alpha as unassociated."
+            )
+            return [Diagnostic("alpha_unassociated", text, value=float(np.median(share)))]
+    return []
+
+
 def _normals(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
     if planes.shape[0] < 3:
         return []
@@ -146,7 +186,8 @@ def _ids_filtered(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
 # What is looked at for each role beyond what all colour passes share.
 Check = Callable[[Planes, Planes | None], list[Diagnostic]]
 CHECKS: dict[Role, tuple[Check, ...]] = {
-    Role.DEPTH: (_depth_filtered, _depth_reversed),
+    Role.BEAUTY: (_unassociated,),
+    Role.DEPTH: (_depth_filtered, _depth_reversed, _depth_stepped),
     Role.NORMAL: (_normals,),
     Role.ID: (_ids_filtered,),
 }

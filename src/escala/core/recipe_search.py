@@ -35,7 +35,7 @@ _LOST_SHARE = 0.5
 # How well the factor itself is known, relative.
 _FACTOR_SLACK = 1e-3
 _SHADE_WAYS = ("lit", "dark", "subtracted")
-_MOST_SHADES = 3
+_MOST_SHADES, _MOST_MASKS = 3, 3
 _PAIR_LIMIT = 14
 
 
@@ -205,15 +205,22 @@ def _component_slots(passes: list[SampledPass]) -> list[Slot]:
             portions.setdefault(p.role.component, {})[p.role.portion] = p.name
     albedo = portions.get("diffuse", {}).get(Portion.COLOUR)
     alpha = next((p.name for p in passes if p.role.role == Role.ALPHA), None)
+    masks = [p.name for p in passes if p.role.role == Role.MASK and p.values.shape[0] == 1][:_MOST_MASKS]
     slots = []
     for component, named in sorted(portions.items(), key=lambda item: _rank(item[0])):
         options = _component_options(component, named, albedo if component in ("direct", "indirect") else None)
-        if component == "environment" and alpha and options:
-            under = Term(component, (Factor((alpha,), inverted=True), *options[0].factors), component=component)
-            options.insert(1, under)
+        if component == "environment" and options:
+            options[1:1] = [_under(options[0], name) for name in (alpha, *masks) if name]
         if options:
             slots.append((*options, None))
     return slots
+
+
+def _under(environment: Term, cover: str) -> Term:
+    """An environment behind what alpha or a mask covers."""
+    return Term(
+        environment.name, (Factor((cover,), inverted=True), *environment.factors), component=environment.component
+    )
 
 
 def _rank(component: str) -> tuple[int, str]:

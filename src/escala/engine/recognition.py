@@ -110,7 +110,7 @@ def _search(
 
 def sample_frame(frame: StoredFrame, passes: list[tuple[StoredPass, PassRole]]) -> list[SampledPass]:
     """The passes that a recipe may use, at places that show all of them."""
-    useful = {*COLOUR_ROLES, Role.ALPHA, Role.OTHER, *SHADE_ROLES}
+    useful = {*COLOUR_ROLES, Role.ALPHA, Role.MASK, Role.OTHER, *SHADE_ROLES}
     chosen = [(p, role) for p, role in passes if role.role in useful and _is_light(p, role)]
     if not chosen:
         return []
@@ -124,7 +124,7 @@ def sample_frame(frame: StoredFrame, passes: list[tuple[StoredPass, PassRole]]) 
 
 
 def _is_light(p: StoredPass, role: PassRole) -> bool:
-    return role.role in (Role.ALPHA, *SHADE_ROLES) or (len(p.channels) >= 3 and p.pixel_type != "uint")
+    return role.role in (Role.ALPHA, Role.MASK, *SHADE_ROLES) or (len(p.channels) >= 3 and p.pixel_type != "uint")
 
 
 def _full_places(

@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 from escala.core.colour import BUILTIN_CONFIGS, colour_config
 from escala.engine.balance import render_components, render_lights
 from escala.engine.board import Board
+from escala.engine.colour_warnings import colour_warnings
 from escala.engine.colouring import colouring_of
 from escala.engine.probe import Probe
 from escala.engine.stations import STATIONS
@@ -255,6 +256,7 @@ class VariantOut(BaseModel):
     document: Variant
     stations: list[StationWords]
     chain: list[str]
+    colour_warnings: list[str]
     reading: Reading
     offered_rules: dict[str, PassReading]
 
@@ -377,6 +379,7 @@ def variant_out(
         document=document,
         stations=[StationWords(name=name, words=text, changes=changes) for name, text, changes in words],
         chain=list(colouring_of(render, document).words),
+        colour_warnings=colour_warnings(render, document),
         reading=Reading(
             passes=list(render.passes),
             reference=render.reference,
