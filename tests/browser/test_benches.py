@@ -103,6 +103,7 @@ class SourceBenchTest(BrowserTest):
         page.locator(".tile", has_text="lg_key").click()
         page.get_by_role("button", name="fill not-a-number pixels").click()
         expect(page.locator(".tile", has_text="lg_key")).not_to_contain_text("look")
+        expect(page.get_by_text("from their neighbours, 16 pixels")).to_be_visible()
         expect(page.get_by_role("button", name="take back")).to_be_visible()
 
     def test_a_newer_render_is_taken_over_and_levels_follow_the_new_name(self) -> None:

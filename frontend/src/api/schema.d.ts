@@ -1369,6 +1369,8 @@ export interface components {
         /**
          * Reading
          * @description What a variant takes its render for: passes with their roles, recipes, and what can be balanced.
+         *
+         *     `repaired`: how many pixels each repair changed, by pass and repair (`name/how`).
          */
         Reading: {
             /** Components */
@@ -1381,6 +1383,10 @@ export interface components {
             recipes: components["schemas"]["FoundRecipe"][];
             /** Reference */
             reference: string | null;
+            /** Repaired */
+            repaired: {
+                [key: string]: number;
+            };
         };
         /**
          * Recipe

@@ -29,6 +29,8 @@ const twins = computed(() => new Set(all.value.map((p) => p.twin).filter(Boolean
 const repairs = computed(() =>
   (shots.document?.source?.repairs ?? []).map((repair, index) => ({ ...repair, index })),
 )
+const countOf = (repair: { pass_name: string; how: string }) =>
+  shots.variant?.reading.repaired[`${repair.pass_name}/${repair.how}`]
 const ranges = computed(() =>
   (pass.value?.channels ?? []).map((channel, i) => ({
     channel,
@@ -89,7 +91,12 @@ const TWINS = [
       </button>
     </div>
     <div v-for="repair in repairs" :key="repair.index" class="bench-head">
-      <span class="fill">{{ repair.pass_name }}: {{ REPAIR_WORDS[repair.how] }}</span>
+      <span class="fill">
+        {{ repair.pass_name }}: {{ REPAIR_WORDS[repair.how]
+        }}<template v-if="countOf(repair) !== undefined"
+          >, {{ countOf(repair)!.toLocaleString('en') }} pixels</template
+        >
+      </span>
       <button type="button" @click="edits.undoRepair(repair.index)">take back</button>
     </div>
   </section>

@@ -18,6 +18,9 @@ from .intake import render_of_frame
 from .picture import FrameEngine
 from .recognition import recognise_frame, with_recipes
 
+# Attributes with this beginning say how many pixels a repair of a pass changed.
+REPAIRED = "repaired/"
+
 
 def read_as(render: Render, frame: StoredFrame, variant: Variant) -> Render:
     """The render as a variant reads it; `frame` is its first frame, repaired. Recipes are found and proven anew."""
@@ -25,7 +28,8 @@ def read_as(render: Render, frame: StoredFrame, variant: Variant) -> Render:
     if variant.source.roles or variant.source.repairs or variant.source.twin:
         corrected = {name: _role(reading) for name, reading in variant.source.roles.items() if name in frame.passes}
         recognised = recognise_frame(frame, corrected, variant.source.twin)
-        render = render.model_copy(update={"passes": recognised.passes, "reference": recognised.reference})
+        found = {"passes": recognised.passes, "reference": recognised.reference, "attributes": frame.header.attributes}
+        render = render.model_copy(update=found)
         recipes = [candidate.recipe for candidate in recognised.candidates]
         render = with_recipes(render, frame, recipes)
     if not variant.tally.changes_recipe or not render.recipes:
@@ -119,7 +123,7 @@ def _write_repaired(frame: StoredFrame, repairs: Sequence[PassRepair], folder: P
             planes = as_planes(frame.planes(name))
             for repair in repairs:
                 if repair.pass_name == name:
-                    planes, counts[f"repaired/{name}/{repair.how}"] = repair_planes(planes, repair.how, repair.factor)
+                    planes, counts[f"{REPAIRED}{name}/{repair.how}"] = repair_planes(planes, repair.how, repair.factor)
             for index, plane in enumerate(planes):
                 writer.write_plane(name, index, plane)
         attributes = frame.header.attributes | {key: str(count) for key, count in counts.items()}

@@ -10,6 +10,7 @@ from escala.engine.board import Board
 from escala.engine.colour_warnings import colour_warnings
 from escala.engine.colouring import colouring_of
 from escala.engine.probe import Probe
+from escala.engine.reading import REPAIRED
 from escala.engine.stations import STATIONS
 from escala.engine.tally import Tally
 from escala.model.render import FoundRecipe, Render, RenderPass
@@ -235,13 +236,17 @@ class StationWords(BaseModel):
 
 
 class Reading(BaseModel):
-    """What a variant takes its render for: passes with their roles, recipes, and what can be balanced."""
+    """What a variant takes its render for: passes with their roles, recipes, and what can be balanced.
+
+    `repaired`: how many pixels each repair changed, by pass and repair (`name/how`).
+    """
 
     passes: list[RenderPass]
     reference: str | None
     recipes: list[FoundRecipe]
     lights: list[str]
     components: list[str]
+    repaired: dict[str, int]
 
 
 class VariantOut(BaseModel):
@@ -386,6 +391,11 @@ def variant_out(
             recipes=list(render.recipes),
             lights=render_lights(render),
             components=render_components(render),
+            repaired={
+                name.removeprefix(REPAIRED): int(count)
+                for name, count in render.attributes.items()
+                if name.startswith(REPAIRED)
+            },
         ),
         offered_rules=offered,
     )
