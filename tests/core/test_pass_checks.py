@@ -5,8 +5,8 @@ import numpy as np
 from escala.core.fireflies import count_fireflies, suppress_fireflies
 from escala.core.pass_checks import check_pass
 from escala.core.repairs import REPAIR_WORDS, REPAIRS, repair_planes
-from escala.core.residual_causes import srgb_decode, srgb_encode
 from escala.core.roles import PassRole, Portion, Role
+from escala.core.transfer import srgb_decode, srgb_encode
 
 COLOUR = PassRole(Role.COMPONENT, component="diffuse", portion=Portion.TOTAL)
 
@@ -42,6 +42,12 @@ class CodingTest(unittest.TestCase):
             with self.subTest(expected=expected):
                 self.assertEqual(codes(COLOUR, values), {expected})
                 self.assertEqual(codes(COLOUR, values.astype(np.float16)), {expected})
+
+    def test_a_file_that_is_read_as_encoded_is_not_blamed_for_it(self) -> None:
+        steps = (np.rint(smooth() * 255) / 255).astype(np.float32)
+        self.assertEqual([f.code for f in check_pass(COLOUR, steps, None, encoded=True)], ["eight_bit"])
+        fine = (np.rint(smooth() * 65535) / 65535).astype(np.float32)
+        self.assertEqual(check_pass(COLOUR, fine, None, encoded=True), [])
 
 
 class FireflyTest(unittest.TestCase):

@@ -4,7 +4,8 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from escala.core.gamuts import gamut_matrix
-from escala.core.residual_causes import Cause, find_causes, srgb_decode, srgb_encode
+from escala.core.residual_causes import Cause, find_causes
+from escala.core.transfer import srgb_decode, srgb_encode
 from tests.made import add_up, light
 
 PASSES = {name: light(seed) for seed, name in enumerate(("key", "fill", "rim", "glow"))}
@@ -22,6 +23,12 @@ class CauseTest(unittest.TestCase):
         first = causes_of(beauty, ["key", "fill", "rim"], ["glow"])[0]
         self.assertEqual((first.code, first.subject), ("missing_term", "glow"))
         self.assertGreater(first.explained, 0.999)
+
+    def test_a_part_of_a_pass_is_told_as_such(self) -> None:
+        beauty = add_up(PASSES["key"], PASSES["fill"] * np.float32(0.5))
+        first = causes_of(beauty, ["key"], ["fill"])[0]
+        self.assertEqual((first.code, first.subject, first.is_whole), ("missing_term", "fill", False))
+        self.assertIn("times 0.5", first.message)
 
     def test_a_pass_counted_twice_is_named(self) -> None:
         beauty = add_up(PASSES["key"], PASSES["fill"])

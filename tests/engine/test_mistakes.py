@@ -3,7 +3,7 @@
 import numpy as np
 
 from escala.core.gamuts import gamut_matrix
-from escala.core.residual_causes import srgb_encode
+from escala.core.transfer import srgb_encode
 from escala.engine.diagnosis import explain_difference
 from tests.engine.made_shot import engine_for
 from tests.made import FolderTest, add_up, write_layers

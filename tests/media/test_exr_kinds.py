@@ -73,6 +73,16 @@ class ExrKindTest(FolderTest):
         np.testing.assert_array_equal(frame.planes("objectId")[0], ids)
         np.testing.assert_array_equal(frame.planes("depth")[0], depth)
 
+    def test_whole_numbers_named_as_a_mask_or_alpha_disturb_nothing(self) -> None:
+        whole = np.ones((24, 32), np.uint32)
+        beauty = (light(1) + light(2)).astype(np.float16).astype(np.float32)
+        channels = channels_of({"": beauty, "lg_key": light(1), "lg_fill": light(2)})
+        file = self.folder / "whole.exr"
+        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+        OpenEXR.File(header, channels | {"mask.M": whole, "A": whole.copy(), "shadow.S": whole.copy()}).write(str(file))
+        render, _ = read_render([file], self.folder / "store")
+        self.assertTrue(render.recipes[0].exact)
+
     def test_data_windows_smaller_larger_and_offset(self) -> None:
         for x, y in ((0, 0), (-7, -5), (5, 3), (100, 200)):
             with self.subTest(x=x, y=y):

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from .levels import MIDDLE_GREY
 from .planes import Planes
 
-MIDDLE_GREY = 0.18
 LOWEST, HIGHEST = -10.0, 8.0
 
 

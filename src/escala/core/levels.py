@@ -10,6 +10,9 @@ from .temperature import NEUTRAL_KELVIN, temperature_gain
 
 Gain = NDArray[np.float32]
 
+# Scene-linear light of a grey card: stops are counted from here.
+MIDDLE_GREY = 0.18
+
 
 @dataclass(frozen=True)
 class WorkingSpace:

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from .diagnostics import Diagnostic
 from .fireflies import count_fireflies
 from .planes import Planes
-from .residual_causes import srgb_decode, srgb_encode
 from .roles import PassRole, Role
+from .transfer import srgb_decode, srgb_encode
 
 _STEPS = 255
 _FEWEST_LEVELS = 12
@@ -17,11 +17,14 @@ _SURE_SHARE = 0.998
 _LARGEST_SAMPLE = 60_000
 
 
-def check_pass(role: PassRole, planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
-    """Findings from pixels of a pass (C, H, W), from a band of it as well; `alpha` (H, W) where the render has one."""
+def check_pass(role: PassRole, planes: Planes, alpha: Planes | None, encoded: bool = False) -> list[Diagnostic]:
+    """Findings from pixels of a pass (C, H, W), from a band of it as well; `alpha` (H, W) where the render has one.
+
+    `encoded`: the file is of a kind that holds display values, and is read as such.
+    """
     found: list[Diagnostic] = []
     if role.is_colour:
-        found += _coding(planes)
+        found += _coding(planes, encoded)
         found += _fireflies(planes)
     for check in CHECKS.get(role.role, ()):
         found += check(planes, alpha)
@@ -36,13 +39,15 @@ def _fireflies(planes: Planes) -> list[Diagnostic]:
     return [Diagnostic("fireflies", text, place=place, value=float(count), repair="fireflies")]
 
 
-def _coding(planes: Planes) -> list[Diagnostic]:
+def _coding(planes: Planes, encoded: bool) -> list[Diagnostic]:
     """Whether values stand on the 255 steps of an 8-bit file, and under which curve."""
     every = planes[:3].ravel()
     values: NDArray[np.float64] = every[:: max(1, every.size // _LARGEST_SAMPLE)].astype(np.float64)
     values = values[np.isfinite(values) & (values > 0) & (values <= 1.0)]
     if values.size < 200:
         return []
+    if encoded:
+        values = srgb_decode(values)
     for code, curve, text, repair in _CODINGS:
         steps = curve(values) * _STEPS
         rounding = np.abs(curve(np.asarray(values * (1 + 2.0**-11))) * _STEPS - steps) + 1e-4

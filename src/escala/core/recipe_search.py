@@ -160,7 +160,7 @@ def twin_family(passes: Sequence[SampledPass], twin: str | None) -> list[Sampled
     chosen = {_meaning(p.role): p for p in passes if p.role.twin is None}
     chosen |= {_meaning(p.role): p for p in passes if p.role.twin == twin}
     kept = {p.name for p in chosen.values()}
-    return [p for p in passes if p.name in kept or p.role.role == Role.OTHER]
+    return [p for p in passes if p.name in kept or not p.role.is_colour]
 
 
 def _meaning(role: PassRole) -> tuple[object, ...]:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from .errors import choose
 from .fireflies import suppress_fireflies
 from .planes import Planes, as_planes
-from .residual_causes import srgb_decode
+from .transfer import srgb_decode
 
 Factor = tuple[float, float, float]
 Repair = Callable[[Planes, Factor], tuple[Planes, int]]

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from .gamuts import GAMUTS, gamut_matrix
 from .planes import Planes
 from .proof import constant_factor
+from .transfer import srgb_decode, srgb_encode
 
 # A cause is worth naming when it explains this share of the difference's energy.
 WORTH_NAMING = 0.5
@@ -25,7 +26,8 @@ _NEAR_ONE = (0.8, 1.25)
 class Cause:
     """A likely cause: its code, a sentence, the share of the difference that it explains (0..1), and what it concerns.
 
-    `subject` is the pass or gamut that it names; `numbers` the factor per channel where there is one.
+    `subject` is the pass or gamut that it names; `numbers` the factor per channel where there is one. `is_whole`:
+    undoing it takes no more than that; a pass that is missing by a part only is not repaired by adding all of it.
     """
 
     code: str
@@ -33,6 +35,7 @@ class Cause:
     explained: float
     subject: str | None = None
     numbers: tuple[float, ...] = ()
+    is_whole: bool = True
 
 
 def find_causes(
@@ -96,7 +99,7 @@ def _missing(difference: NDArray[np.float64], unused: Mapping[str, NDArray[np.fl
         whole = _NEAR_ONE[0] <= weight <= _NEAR_ONE[1]
         how = "" if whole else f" times {weight:.3g}"
         text = f"{name}{how} is missing from the sum: it explains {explained:.0%} of the difference."
-        found.append(Cause("missing_term", text, explained if whole else explained * 0.9, name, (weight,)))
+        found.append(Cause("missing_term", text, explained if whole else explained * 0.9, name, (weight,), whole))
     return found
 
 
@@ -180,15 +183,3 @@ def _screened(terms: Sequence[NDArray[np.float64]]) -> NDArray[np.float64]:
     for planes in terms[1:]:
         total = total + planes - total * planes
     return total
-
-
-def srgb_encode(linear: NDArray[np.float64]) -> NDArray[np.float64]:
-    """IEC 61966-2-1, cut to 0..1."""
-    cut = np.clip(linear, 0.0, 1.0)
-    return np.where(cut <= 0.0031308, 12.92 * cut, 1.055 * np.power(cut, 1 / 2.4) - 0.055)
-
-
-def srgb_decode(encoded: NDArray[np.float64]) -> NDArray[np.float64]:
-    """IEC 61966-2-1, the other way; values beyond 1 go on along the same curve."""
-    cut = np.maximum(encoded, 0.0)
-    return np.where(cut <= 0.04045, cut / 12.92, np.power((cut + 0.055) / 1.055, 2.4))

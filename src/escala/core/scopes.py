@@ -5,8 +5,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .errors import choose
-from .histogram import HIGHEST, LOWEST, MIDDLE_GREY
+from .histogram import HIGHEST, LOWEST
 from .kernels import kernel
+from .levels import MIDDLE_GREY
 from .planes import Planes
 
 # Each scope, and which channels stand side by side in it (all of a group are drawn over each other).

@@ -8,11 +8,11 @@ import colorsys
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from .levels import MIDDLE_GREY
 from .planes import Planes
 
 Bytes = NDArray[np.uint8]
 
-MIDDLE_GREY = 0.18
 # Bands of one stop from so many below middle grey to so many above.
 BELOW, ABOVE = 8, 8
 _HATCH = 6

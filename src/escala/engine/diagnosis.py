@@ -54,7 +54,8 @@ def _role(p: Any) -> PassRole:
 
 
 def _finding(cause: Cause, render: Render, recipe: Recipe) -> Finding:
-    repair, patch = REPAIR_EDITS[cause.code](cause, render, recipe) if cause.code in REPAIR_EDITS else (None, ())
+    edit = REPAIR_EDITS.get(cause.code) if cause.is_whole else None
+    repair, patch = edit(cause, render, recipe) if edit else (None, ())
     return Finding(cause.code, cause.message, cause.explained, repair, patch)
 
 

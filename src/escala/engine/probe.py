@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from escala.core.levels import MIDDLE_GREY
 from escala.core.planes import Planes
 from escala.core.recipes import Recipe
 from escala.model.variant import Variant
@@ -14,7 +15,6 @@ from .colouring import Colouring, colouring_of
 from .look import Look, full_look
 from .picture import FrameEngine
 
-MIDDLE_GREY = 0.18
 MOST_PIXELS = 65
 
 Triple = tuple[float, float, float]

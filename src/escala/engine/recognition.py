@@ -48,7 +48,8 @@ def recognise_frame(
     roles = _one_beauty(stored, roles, set(corrected), twin)
     candidates, roles = _search(frame, stored, roles, set(corrected), twin)
     reference = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.BEAUTY), None)
-    alpha = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.ALPHA), None)
+    alphas = (p for p, role in zip(stored, roles, strict=True) if role.role == Role.ALPHA and _is_light(p, role))
+    alpha = next((p.name for p in alphas), None)
     checked = [(p, role, _findings(frame, p, role, alpha)) for p, role in zip(stored, roles, strict=True)]
     return Recognised(tuple(_render_pass(*each) for each in checked), reference, tuple(candidates))
 
@@ -61,7 +62,7 @@ def _findings(frame: StoredFrame, p: StoredPass, role: PassRole, alpha: str | No
     for top, bottom in _bands(*p.levels[0][1:]):
         planes = as_planes(frame.planes(p.name)[:, top:bottom])
         cover = as_planes(frame.planes(alpha)[0, top:bottom]) if alpha else None
-        for finding in check_pass(role, planes, cover):
+        for finding in check_pass(role, planes, cover, frame.header.encoded):
             place = (finding.place[0], finding.place[1] + top) if finding.place else None
             if all(finding.code != known.code for known in found):
                 found.append(replace(finding, place=place))
@@ -124,7 +125,8 @@ def sample_frame(frame: StoredFrame, passes: list[tuple[StoredPass, PassRole]]) 
 
 
 def _is_light(p: StoredPass, role: PassRole) -> bool:
-    return role.role in (Role.ALPHA, Role.MASK, *SHADE_ROLES) or (len(p.channels) >= 3 and p.pixel_type != "uint")
+    """Whether a pass can be part of a recipe: colour, or what covers or darkens it; whole numbers are neither."""
+    return p.pixel_type != "uint" and (role.role in (Role.ALPHA, Role.MASK, *SHADE_ROLES) or len(p.channels) >= 3)
 
 
 def _full_places(

@@ -35,7 +35,6 @@ class ViewerAids:
 # A scope counts a picture of this width: enough for its columns, and quick.
 _SCOPE_PIXELS = 640
 NO_AIDS = ViewerAids()
-SHOWN = ("colour", "red", "green", "blue", "luminance", "alpha", "stops")
 
 
 def screen_picture(

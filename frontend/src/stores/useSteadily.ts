@@ -1,0 +1,49 @@
+import { useThrottleFn } from '@vueuse/core'
+import { watch, type WatchSource } from 'vue'
+import type { PatchStep } from '@/api/types'
+import { useRoom } from './room'
+import { useShot } from './shot'
+import { useTroubles } from './troubles'
+
+/** While something moves, what follows it does so at a calm pace, so that the large picture has the machine. */
+const MOVING_MS = 500
+
+/**
+ * Keep something loaded that follows every edit of the variant on the bench: one request at a time, the newest wish
+ * after the one under way. `also`: what else it depends on.
+ */
+export function useSteadily(
+  load: (variantId: number, patch: PatchStep[]) => Promise<void>,
+  also: WatchSource<unknown> = () => null,
+) {
+  const shots = useShot()
+  const room = useRoom()
+  const troubles = useTroubles()
+  let busy = false
+  let again = false
+
+  async function next(): Promise<void> {
+    const id = shots.variant?.id
+    if (id === undefined) return
+    if (busy) return void (again = true)
+    busy = true
+    try {
+      await load(id, shots.draft)
+    } catch (error) {
+      troubles.tell(error)
+    } finally {
+      busy = false
+    }
+    if (again) {
+      again = false
+      void next()
+    }
+  }
+
+  const calmly = useThrottleFn(next, MOVING_MS, true)
+  watch(
+    [also, () => [shots.variant?.id, shots.variant?.head, shots.draft, room.frame, shots.renderKey]],
+    () => (shots.draft.length ? calmly() : next()),
+    { immediate: true },
+  )
+}
