@@ -7,10 +7,12 @@ import subprocess
 import sys
 from pathlib import Path
 
+import cv2
 import numpy as np
 import OpenEXR
 
 from escala.cli import main
+from escala.core.transfer import srgb_encode
 from tests.made import FolderTest, add_up, box, light, read_colour, write_layers, write_parts
 
 KEY, FILL, RIM = light(1), light(2), light(3)
@@ -94,6 +96,24 @@ class RebuildTest(CommandTest):
             write_layers(self.folder / f"shot_{name}.exr", {"": planes}, np.float32)
         for sources in ([self.folder], sorted(self.folder.glob("*.exr"))):
             self.assertTrue(self.rebuilt(*sources)["exact"])
+
+    def test_stills_of_display_values_are_added_as_light(self) -> None:
+        y, x = np.mgrid[0:60, 0:80] / 80
+        parts = {"key": np.stack([0.3 * x, 0.2 * y, 0.1 + 0.1 * x]), "fill": np.stack([0.1 * y, 0.2 * x, 0.3 * y])}
+        parts["beauty"] = parts["key"] + parts["fill"]
+        for ending, depth in ((".png", np.uint16), (".tif", np.uint16), (".png", np.uint8), (".tif", np.float32)):
+            folder = self.folder / f"stills{ending}{np.dtype(depth).itemsize}"
+            folder.mkdir()
+            for name, planes in parts.items():
+                pixels = planes.astype(depth)  # float holds light as it is
+                if depth is not np.float32:
+                    pixels = np.rint(srgb_encode(planes) * np.iinfo(depth).max).astype(depth)
+                pixels = pixels.transpose(1, 2, 0)[..., ::-1]
+                cv2.imwrite(str(folder / f"shot_{name}{ending}"), np.ascontiguousarray(pixels))
+            with self.subTest(ending=ending, depth=depth.__name__):
+                report = self.rebuilt(folder)
+                self.assertTrue(report["exact"], report)
+                self.assertEqual({term["term"] for term in report["recipe"]}, {"key", "fill"})
 
     def test_a_baked_exposure_is_told_as_a_factor(self) -> None:
         baked = {**LIT, "": (LIT[""] * 2).astype(np.float16).astype(np.float32)}

@@ -41,12 +41,16 @@ _PAIR_LIMIT = 14
 
 @dataclass(frozen=True)
 class SampledPass:
-    """A pass as the search sees it: role, stored pixel type, and its values at the sampled places (C, 1, N)."""
+    """A pass as the search sees it: role, stored pixel type, and its values at the sampled places (C, 1, N).
+
+    `step`: how far its values may be off beyond rounding, where they come from whole numbers.
+    """
 
     name: str
     role: PassRole
     pixel_type: str
     values: Planes
+    step: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -342,7 +346,7 @@ class _Search:
         beauty = self.beauty.values[:3]
         total = np.zeros_like(beauty)
         bound = np.abs(beauty) * np.float32(UNIT_ROUNDOFF[self.beauty.pixel_type])
-        bound = bound + np.float32(2.0**-24 * (len(chosen) + 1))
+        bound = bound + np.float32((2.0**-24 + self.beauty.step) * (len(chosen) + 1))
         carried: Planes = np.zeros_like(beauty)
         for term in chosen:
             if term is not None:

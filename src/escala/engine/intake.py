@@ -82,7 +82,7 @@ def _entry(file: SourceFile) -> SourceEntry:
 def _input_space(frame: StoredFrame) -> tuple[str, str]:
     config = colour_config(DEFAULT_CONFIG)
     if frame.header.encoded:
-        return config.space(ENCODED_SPACE), "PNG and TIFF files are taken as sRGB-encoded"
+        return config.space(ENCODED_SPACE), "whole numbers in PNG and TIFF are taken as sRGB-encoded"
     return config.space_of_gamut(frame.header.chromaticities)
 
 

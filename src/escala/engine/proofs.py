@@ -4,7 +4,7 @@ import numpy as np
 
 from escala.core.folding import fold_bounds
 from escala.core.mixing import mix_planes
-from escala.core.planes import Planes
+from escala.core.planes import Planes, as_planes
 from escala.core.proof import UNIT_ROUNDOFF, Proof, constant_factor, join_proofs, prove, rounding_bound
 from escala.core.recipes import (
     NO_FACTOR,
@@ -15,6 +15,7 @@ from escala.core.recipes import (
     term_planes,
 )
 from escala.core.roles import Role
+from escala.core.transfer import decoded_step, srgb_decode
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 
@@ -40,8 +41,8 @@ def compare_recipe(render: Render, frame: StoredFrame, recipe: Recipe, look: Loo
     """Reference, rebuilt sum and rounding bound over a region, each (3, H, W), in the space of the file."""
     assert render.reference is not None
     roundoff = {p.name: UNIT_ROUNDOFF[p.pixel_type] for p in frame.passes.values()}
-    planes = {name: sample_pass(frame, name, look) for name in recipe.passes}
-    reference = sample_pass(frame, render.reference, look)[:3]
+    planes = {name: _linear_pass(frame, name, look) for name in recipe.passes}
+    reference = _linear_pass(frame, render.reference, look)[:3]
     terms = [term_planes(term, planes.__getitem__) for term in recipe.terms]
     alpha = _alpha(render, frame, look) if any(term.operator == "over" for term in recipe.terms) else None
     magnitudes = [term_magnitude(term, planes.__getitem__, roundoff.__getitem__) for term in recipe.terms]
@@ -53,7 +54,18 @@ def compare_recipe(render: Render, frame: StoredFrame, recipe: Recipe, look: Loo
         carried = carried * np.array(recipe.factor, np.float32)[:, None, None]
     stored_type = frame.passes[render.reference].pixel_type
     rebuilt = fold_recipe(recipe, terms, alpha=alpha)
+    if frame.header.encoded:
+        step = decoded_step(sample_pass(frame, render.reference, look)[:3])
+        carried = carried + np.float32(step * (len(terms) + 1))
     return reference, rebuilt, rounding_bound(reference, stored_type, carried, len(terms))
+
+
+def _linear_pass(frame: StoredFrame, name: str, look: Look) -> Planes:
+    """A pass as light is added: colour of files that hold display values is decoded."""
+    planes = sample_pass(frame, name, look)
+    if not frame.header.encoded or planes.shape[0] < 3:
+        return planes
+    return as_planes(srgb_decode(planes.astype(np.float64)))
 
 
 def _alpha(render: Render, frame: StoredFrame, look: Look) -> Planes | None:

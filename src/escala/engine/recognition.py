@@ -14,6 +14,7 @@ from escala.core.planes import as_planes
 from escala.core.recipe_search import Candidate, SampledPass, sample_places, search_recipes, twin_family
 from escala.core.recipes import LIGHTS, RECIPE_SENTENCES, Recipe
 from escala.core.roles import COLOUR_ROLES, SHADE_ROLES, PassRole, Role
+from escala.core.transfer import decoded_step, srgb_decode
 from escala.media.naming_table import naming_table
 from escala.media.store import StoredFrame, StoredPass
 from escala.model.render import FoundRecipe, Render, RenderPass
@@ -118,10 +119,16 @@ def sample_frame(frame: StoredFrame, passes: list[tuple[StoredPass, PassRole]]) 
     level = min(2, min(len(p.levels) for p, _ in chosen) - 1)
     coarse = [as_planes(frame.planes(p.name, level)) for p, _ in chosen]
     places = _full_places(sample_places(coarse), coarse[0].shape[1:], level, chosen[0][0].levels[0][1:])
-    return [
-        SampledPass(p.name, role, p.pixel_type, as_planes(frame.planes(p.name)[:3, places[0], places[1]])[:, None, :])
-        for p, role in chosen
-    ]
+    return [_sample(frame, p, role, places) for p, role in chosen]
+
+
+def _sample(frame: StoredFrame, p: StoredPass, role: PassRole, places: tuple[np.ndarray, np.ndarray]) -> SampledPass:
+    """A pass at some places; light is added in linear light, so encoded colour is decoded."""
+    values = as_planes(frame.planes(p.name)[:3, places[0], places[1]])[:, None, :]
+    if not frame.header.encoded or values.shape[0] < 3:
+        return SampledPass(p.name, role, p.pixel_type, values)
+    linear = as_planes(srgb_decode(values.astype(np.float64)))
+    return SampledPass(p.name, role, p.pixel_type, linear, decoded_step(values))
 
 
 def _is_light(p: StoredPass, role: PassRole) -> bool:

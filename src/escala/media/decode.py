@@ -47,6 +47,7 @@ class _OpenFile:
     bands: list[BandPart] | None = None
     pixels: list[dict[str, NDArray[Any]]] | None = None
     fitted: str = ""
+    encoded: bool = False
 
     def fit_to(self, display: Window) -> None:
         """Bring all pixels to another size: means or neighbours for light, nearest pixels for whole numbers."""
@@ -101,11 +102,13 @@ def _open(source: SourceFile) -> _OpenFile:
         if file.bands is None:
             file.pixels = read_channels(source.path, parts)
         return file
-    names, planes, _ = read_still(source.path)
+    names, planes, kind = read_still(source.path)
     height, width = planes[0].shape
     window = Window(0, 0, width, height)
     layers = layers_of_parts([("", names)])
-    return _OpenFile(source, window, [window], layers, [], None, [dict(zip(names, planes, strict=True))])
+    pixels = [dict(zip(names, planes, strict=True))]
+    encoded = kind not in ("float", "half", "double")
+    return _OpenFile(source, window, [window], layers, [], None, pixels, encoded=encoded)
 
 
 def _as_colour(layer: Layer) -> Layer:
@@ -269,7 +272,7 @@ def _header(opened: list[_OpenFile], raster: Window) -> FrameHeader:
         raster=raster,
         pixel_aspect=part.pixel_aspect if part else 1.0,
         chromaticities=part.chromaticities if part else None,
-        encoded=part is None,
+        encoded=first.encoded,
         attributes=_attributes(opened),
     )
 

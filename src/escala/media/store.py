@@ -24,7 +24,7 @@ from .sources import SourceFile
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
-_FORMAT = 5
+_FORMAT = 6
 # Attributes with this beginning tell which files were brought to another size.
 FITTED = "fitted/"
 
