@@ -162,7 +162,7 @@ class RenderTest(CommandTest):
     def test_views_and_spaces_agree_with_the_processor(self) -> None:
         import cv2
 
-        from escala.core.colour import colour_config
+        from escala.media.configs import colour_config
 
         path, out = write_layers(self.folder / "a.exr", LIT), self.folder / "a.png"
         config = colour_config("ACES 2")

@@ -11,6 +11,7 @@ from typing import Any
 from escala.core.errors import BadSource
 from escala.core.planes import as_planes
 from escala.core.recipes import fold_recipe, term_planes
+from escala.engine.colouring import colouring_of
 from escala.engine.diagnosis import explain_difference
 from escala.engine.intake import read_render
 from escala.engine.look import full_look, sample_pass
@@ -20,6 +21,7 @@ from escala.media.exr import write_exr
 from escala.media.store import StoredFrame
 from escala.media.windows import Window
 from escala.model.render import Render, RenderPass
+from escala.model.variant import Variant
 
 
 def add_commands(commands: Any) -> None:
@@ -64,6 +66,7 @@ def run_inspect(options: argparse.Namespace) -> None:
 
 def inspection(render: Render) -> dict[str, Any]:
     """The stable JSON of `inspect`."""
+    space = colouring_of(render, Variant()).input
     return {
         "width": render.width,
         "height": render.height,
@@ -71,8 +74,8 @@ def inspection(render: Render) -> dict[str, Any]:
         "missing_frames": list(render.missing_frames),
         "passes": [_pass_entry(p) for p in render.passes],
         "diagnostics": [{"code": d.code, "message": d.message} for d in render.diagnostics],
-        "input_space": render.input_space,
-        "input_space_reason": render.input_space_reason,
+        "input_space": space.name,
+        "input_space_reason": space.reason,
     }
 
 
@@ -94,7 +97,9 @@ def _pass_entry(p: RenderPass) -> dict[str, Any]:
 
 def _told_inspection(render: Render) -> str:
     frames = f"{len(render.frames)} frames" if len(render.frames) > 1 else "one frame"
-    lines = [f"{render.name}: {render.width} × {render.height}, {frames}, {render.input_space}"]
+    lines = [
+        f"{render.name}: {render.width} × {render.height}, {frames}, {colouring_of(render, Variant()).input_space}"
+    ]
     for p in render.passes:
         meaning = " ".join(word for word in (p.role.value, p.light, p.component, p.part and p.part.value) if word)
         lines.append(f"  {p.name:32} {meaning:40} {p.pixel_type:6} {' '.join(p.channels)}")

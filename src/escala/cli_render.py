@@ -16,6 +16,7 @@ from escala.engine.intake import frame_files, render_of_frame
 from escala.engine.picture import FrameEngine
 from escala.engine.reading import read_engine, reading_of
 from escala.media.cdl import read_cdl
+from escala.media.configs import is_builtin
 from escala.media.intake import take_in_frame
 from escala.model.render import Render
 from escala.model.variant import (
@@ -47,8 +48,9 @@ def add_commands(commands: Any) -> None:
     render.add_argument("--tint", action="append", default=[], type=_tint, metavar="NAME=R,G,B")
     for option in ("--mute", "--solo"):
         render.add_argument(option, action="append", default=[], metavar="NAME")
-    for option in ("--input-space", "--working-space", "--ocio", "--display", "--view", "--space"):
+    for option in ("--input-space", "--working-space", "--ocio", "--display", "--view", "--look", "--space"):
         render.add_argument(option)
+    render.add_argument("--context", action="append", default=[], type=_variable, metavar="NAME=VALUE")
     render.add_argument("--cdl", type=Path, metavar="FILE")
     render.add_argument("--lut", type=Path, metavar="FILE")
     render.add_argument("--frames", type=_range, metavar="A-B")
@@ -134,16 +136,22 @@ def _plain(name: str) -> str:
 
 
 def _colour(variant: Variant, options: argparse.Namespace) -> ColourChoice:
-    given = {"config": options.ocio, "input_space": options.input_space, "working_space": options.working_space}
-    if options.ocio and not options.ocio.startswith("ocio://") and not Path(options.ocio).is_file():
+    given = {
+        "config": options.ocio,
+        "context": dict(options.context),
+        "input_space": options.input_space,
+        "working_space": options.working_space,
+    }
+    if options.ocio and not is_builtin(options.ocio) and not Path(options.ocio).is_file():
         raise ColourError(f"{options.ocio}: no such config file; a built-in name begins with ocio://")
     return variant.colour.model_copy(update={key: value for key, value in given.items() if value})
 
 
 def _display(variant: Variant, options: argparse.Namespace) -> DisplayChoice:
-    if not options.display and not options.view:
-        return variant.display
-    return DisplayChoice(display=options.display or variant.display.display, view=options.view)
+    chosen = variant.display
+    if options.display or options.view:
+        chosen = DisplayChoice(display=options.display or chosen.display, view=options.view, look=chosen.look)
+    return chosen if options.look is None else chosen.model_copy(update={"look": options.look})
 
 
 def _corrections(options: argparse.Namespace) -> list[CdlCorrection | LutCorrection]:
@@ -194,6 +202,13 @@ def _stops(text: str) -> Pair:
     if not -16 <= stops <= 16:
         raise argparse.ArgumentTypeError(f"{text!r}: stops run from -16 to 16")
     return name, stops
+
+
+def _variable(text: str) -> tuple[str, str]:
+    name, mark, value = text.partition("=")
+    if not mark or not name:
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=VALUE, as in SHOT=quay_010")
+    return name, value
 
 
 def _tint(text: str) -> Pair:

@@ -2,9 +2,9 @@ import unittest
 
 import numpy as np
 
-from escala.core.colour import colour_config
 from escala.core.levels import level_gain, names_that_count, normalise_tint, stops_to_gain
 from escala.core.temperature import kelvin_to_xy
+from escala.media.configs import colour_config
 
 
 class LevelTest(unittest.TestCase):

@@ -2,9 +2,10 @@ import cv2
 import numpy as np
 import OpenEXR
 
-from escala.core.colour import colour_config
 from escala.core.errors import BadSource, UnreadableFile
 from escala.delivery.deliver import Delivery, deliver_frame
+from escala.engine.colouring import colouring_of
+from escala.media.configs import colour_config
 from escala.model.variant import Balance, DisplayChoice, Level, Variant
 from tests.engine.made_shot import engine_for, grid_engine, grid_passes
 from tests.made import FolderTest, box, read_colour, write_layers
@@ -35,7 +36,9 @@ class DeliverTest(FolderTest):
     def test_another_space_is_what_the_processor_makes_of_it_and_is_tagged(self) -> None:
         file = self.folder / "cg.exr"
         deliver_frame(self.engine, Variant(), Delivery(file, "ACEScg", pixel_type="float"))
-        expected = colour_config("ACES 2").convert(grid_passes()[""], self.engine.render.input_space, "ACEScg")
+        expected = colour_config("ACES 2").convert(
+            grid_passes()[""], colouring_of(self.engine.render, Variant()).input_space, "ACEScg"
+        )
         np.testing.assert_allclose(read_colour(file), expected, atol=1e-5)
         with OpenEXR.File(str(file), header_only=True) as found:
             header = dict(found.parts[0].header)
@@ -48,7 +51,7 @@ class DeliverTest(FolderTest):
             file = self.folder / f"view{bits}.png"
             deliver_frame(self.engine, Variant(), Delivery(file, as_view=True, bits=bits))
             shown = cv2.imread(str(file), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(np.float64) / (2**bits - 1)
-            scene = config.convert(grid_passes()[""], self.engine.render.input_space, "ACEScg")
+            scene = config.convert(grid_passes()[""], colouring_of(self.engine.render, Variant()).input_space, "ACEScg")
             expected = config.display(scene, "ACEScg", config.default_view)
             self.assertLessEqual(float(np.abs(shown.transpose(2, 0, 1) - np.clip(expected, 0, 1)).max()), tolerance)
 

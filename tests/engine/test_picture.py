@@ -5,6 +5,7 @@ from escala.engine.balance import plan_balance
 from escala.engine.colouring import colouring_of
 from escala.engine.look import Look, fit_look, full_look
 from escala.engine.screen import screen_picture
+from escala.engine.subject import Subject
 from escala.model.variant import Balance, CdlCorrection, ExposureCorrection, Finish, Level, Variant
 from tests.engine.made_shot import engine_for, grid_engine, grid_passes, one_axis_passes
 from tests.made import FolderTest, write_layers
@@ -23,7 +24,7 @@ class PictureTest(FolderTest):
         self.passes = grid_passes()
 
     def in_file_space(self, variant: Variant) -> np.ndarray:
-        return self.engine.delivered(variant, FULL, self.engine.render.input_space)
+        return self.engine.delivered(variant, FULL, colouring_of(self.engine.render, Variant()).input_space)
 
     def test_an_untouched_variant_is_the_beauty_to_the_bit(self) -> None:
         np.testing.assert_array_equal(self.in_file_space(Variant()), self.passes[""])
@@ -84,12 +85,12 @@ class PictureTest(FolderTest):
         )
 
     def test_screens_get_jpeg_while_moving_and_png_at_rest(self) -> None:
-        live, kind = screen_picture(self.engine, Variant(), "display", FULL, live=True)
+        live, kind = screen_picture(Subject(self.engine, Variant(), "display"), FULL, live=True)
         self.assertEqual((live[:2], kind), (b"\xff\xd8", "image/jpeg"))
-        rest, kind = screen_picture(self.engine, Variant(), "balance", FULL, live=False)
+        rest, kind = screen_picture(Subject(self.engine, Variant(), "balance"), FULL, live=False)
         self.assertEqual((rest[:4], kind), (b"\x89PNG", "image/png"))
         with self.assertRaisesRegex(UnknownChoice, "beauty"):
-            screen_picture(self.engine, Variant(), "nowhere", FULL, live=False)
+            screen_picture(Subject(self.engine, Variant(), "nowhere"), FULL, live=False)
 
     def test_looks_that_show_nothing_are_refused(self) -> None:
         with self.assertRaises(ShapeError):
@@ -106,7 +107,7 @@ class OneAxisTest(FolderTest):
         self.engine = engine_for(write_layers(self.folder / "one.exr", one_axis_passes()))
 
     def delivered(self, variant: Variant) -> np.ndarray:
-        return self.engine.delivered(variant, FULL, self.engine.render.input_space)
+        return self.engine.delivered(variant, FULL, colouring_of(self.engine.render, Variant()).input_space)
 
     def test_either_axis_alone_is_exact(self) -> None:
         p = one_axis_passes()
@@ -121,7 +122,7 @@ class OneAxisTest(FolderTest):
         variant = with_levels({"key": Level(stops=1)}, {"specular": Level(stops=-1)})
         plan = plan_balance(self.engine.render, variant, colouring_of(self.engine.render, variant).working)
         self.assertTrue(plan and plan.second)
-        space = self.engine.render.input_space
+        space = colouring_of(self.engine.render, Variant()).input_space
         same = variant.model_copy(update={"colour": variant.colour.model_copy(update={"working_space": space})})
         p = one_axis_passes()
         lights = (2 * p["lg_key"] + p["lg_fill"]) / (p["lg_key"] + p["lg_fill"])

@@ -3,11 +3,21 @@ import numpy as np
 
 from escala.engine.cache import ByteCache
 from escala.engine.diagnosis import explain_difference
-from escala.engine.look import full_look
+from escala.engine.look import Look, full_look
 from escala.engine.picture import FrameEngine
 from escala.engine.reading import read_engine
 from escala.engine.tally import tally_of, tally_sheet
-from escala.model.variant import PassReading, PassRepair, SourceChoice, TallyChoice, TermEdit, Variant
+from escala.media.configs import colour_config
+from escala.model.variant import (
+    CdlCorrection,
+    Finish,
+    PassReading,
+    PassRepair,
+    SourceChoice,
+    TallyChoice,
+    TermEdit,
+    Variant,
+)
 from tests.engine.made_shot import engine_for
 from tests.made import FolderTest, add_up, light, write_layers
 
@@ -129,3 +139,53 @@ class ReadingTest(FolderTest):
         self.assertTrue(engine.render.recipes[0].exact)
         read = self.read(engine, Variant(source=SourceChoice(twin="denoised")))
         self.assertEqual(set(read.render.recipes[0].recipe.passes), set(clean))
+
+
+class AlphaTest(FolderTest):
+    """Colour and coverage: multiplied in the file, not multiplied, or nothing to do with each other."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.alpha = np.linspace(0, 1, 32 * 24).reshape(24, 32).astype(np.float16).astype(np.float32)
+        self.colour = light(7)
+        self.engine = engine_for(write_layers(self.folder / "cover.exr", {"": self.colour, "A": self.alpha}))
+
+    def read(self, how: str) -> tuple[FrameEngine, Variant]:
+        cdl = CdlCorrection(offset=(0.1, 0.1, 0.1))
+        variant = Variant(source=SourceChoice(alpha=how), finish=Finish(corrections=(cdl,)))
+        return read_engine(self.engine, 1, self.engine, variant, self.folder / "store"), variant
+
+    def working(self, planes: np.ndarray) -> np.ndarray:
+        return colour_config("ACES 2").convert(planes, "Linear Rec.709 (sRGB)", "ACEScg")
+
+    def test_associated_colour_is_divided_around_a_correction(self) -> None:
+        engine, variant = self.read("associated")
+        # An offset of straight colour is the offset times alpha of associated colour; clear pixels stay out of it.
+        covered = np.where(self.alpha > 1e-4, self.alpha, 1)
+        expected = self.working(self.colour) + 0.1 * covered
+        np.testing.assert_allclose(engine.finish(variant, WHOLE), expected, atol=2e-5)
+
+    def test_unassociated_colour_is_multiplied_first(self) -> None:
+        engine, variant = self.read("unassociated")
+        expected = self.working(self.colour * self.alpha)
+        np.testing.assert_allclose(engine.source(variant, WHOLE), expected, atol=2e-5)
+        straight = self.working(self.colour) + 0.1
+        inside = self.alpha > 1e-3
+        np.testing.assert_allclose(
+            engine.finish(variant, WHOLE)[:, inside], (straight * self.alpha)[:, inside], atol=2e-5
+        )
+        # Smaller pictures are means of the multiplied colour, not products of means.
+        half = Look(0, 0, 32, 24, 16, 12)
+        means = expected.reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
+        np.testing.assert_allclose(engine.source(variant, half), means, atol=2e-3)
+
+    def test_an_ignored_alpha_plays_no_part(self) -> None:
+        engine, variant = self.read("ignored")
+        self.assertIsNone(engine.alpha(WHOLE))
+        np.testing.assert_allclose(engine.finish(variant, WHOLE), self.working(self.colour) + 0.1, atol=2e-5)
+
+    def test_the_file_itself_is_read_once_for_each_way(self) -> None:
+        first, _ = self.read("unassociated")
+        again, _ = self.read("unassociated")
+        self.assertEqual(first.frame.folder, again.frame.folder)
+        self.assertNotEqual(first.frame.folder, self.engine.frame.folder)

@@ -29,8 +29,8 @@ BOX = WindowBox(x=0, y=0, width=1, height=1)
 
 def empty_render() -> Render:
     return Render(
-        name="quay", frames={1: ()}, missing_frames=(), display=BOX, raster=BOX, pixel_aspect=1, input_space="ACEScg",
-        input_space_reason="", passes=(), reference=None, recipes=(),
+        name="quay", frames={1: ()}, missing_frames=(), display=BOX, raster=BOX, pixel_aspect=1, passes=(),
+        reference=None, recipes=(),
     )  # fmt: skip
 
 

@@ -98,28 +98,45 @@ export function frameQuery(frame: number | null): string {
 
 /** Stream one file to the server; files of one batch lie side by side there. */
 export async function upload(file: File, batch: string): Promise<string> {
-  const response = await fetch(`/api/uploads/${encodeURIComponent(file.name)}`, {
-    method: 'PUT',
-    body: file,
-    headers: { 'X-Batch': batch },
-  })
-  if (!response.ok) throw problemOf(response.status, await response.json().catch(() => undefined))
+  const address = `/api/uploads/${encodeURIComponent(file.name)}`
+  const response = await sent(address, { method: 'PUT', body: file, headers: { 'X-Batch': batch } })
   return ((await response.json()) as { path: string }).path
 }
 
 export async function readCdl(file: File): Promise<import('./types').Cdl> {
   const address = `/api/cdl?name=${encodeURIComponent(file.name)}`
-  const response = await fetch(address, { method: 'POST', body: file })
-  if (!response.ok) throw problemOf(response.status, await response.json().catch(() => undefined))
-  return response.json()
+  return (await sent(address, { method: 'POST', body: file })).json()
 }
 
+/** Bring in a colour config: its files with their places in its folder, then the whole; what of it fails is told. */
+export async function bringConfig(
+  files: File[],
+  told: (done: number) => void,
+): Promise<import('./types').ConfigMade> {
+  const first = files[0]!
+  const [top, rest] = (first.webkitRelativePath || first.name).split('/', 2) as [string, string?]
+  const name = encodeURIComponent(rest === undefined ? top.replace(/\.[^.]+$/, '') : top)
+  for (const [index, file] of files.entries()) {
+    told(index)
+    const place = file.webkitRelativePath.split('/').slice(1).join('/') || file.name
+    if (USELESS.test(place)) continue
+    await sent(`/api/configs/${name}/files?path=${encodeURIComponent(place)}`, { method: 'PUT', body: file })
+  }
+  return (await sent(`/api/configs/${name}`, { method: 'POST' })).json()
+}
+/** Files that lie about in folders, and are no part of a config. */
+const USELESS = /(^|\/)\.|\.(md|txt|pdf|py|html?)$|(^|\/)(license|readme)[^/]*$/i
+
 async function postJson(address: string, body: unknown): Promise<Response> {
-  const response = await fetch(address, {
+  return sent(address, {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify(body),
-  }).catch(noAnswer)
+  })
+}
+
+async function sent(address: string, request: RequestInit): Promise<Response> {
+  const response = await fetch(address, request).catch(noAnswer)
   if (!response.ok) throw problemOf(response.status, await response.json().catch(() => undefined))
   return response
 }

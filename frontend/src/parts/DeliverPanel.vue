@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { api, told } from '@/api/client'
-import type { ColourOffer, Job, NewDelivery } from '@/api/types'
+import type { Job, NewDelivery } from '@/api/types'
 import { useJobs } from '@/stores/jobs'
+import { useColourOffer } from '@/stations/useColourOffer'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
@@ -14,7 +15,7 @@ const troubles = useTroubles()
 const kind = ref<'exr-half' | 'exr-float' | 'png-16' | 'png-8'>('exr-half')
 const space = ref<string | null>(null)
 const jobId = ref<number | null>(null)
-const offer = shallowRef<ColourOffer | null>(null)
+const { offer } = useColourOffer()
 
 const KINDS = [
   { value: 'exr-half', label: 'EXR, half float, scene-linear' },
@@ -22,15 +23,8 @@ const KINDS = [
   { value: 'png-16', label: 'PNG, 16 bits, as seen' },
   { value: 'png-8', label: 'PNG, 8 bits, as seen' },
 ]
-const config = computed(() => shots.document?.colour?.config ?? 'ACES 2')
-watch(
-  config,
-  async (name) =>
-    (offer.value = await told<ColourOffer>(api.GET('/api/colour', { params: { query: { config: name } } }))),
-  { immediate: true },
-)
 const linear = computed(() => kind.value.startsWith('exr'))
-const source = computed(() => shots.document?.colour?.input_space ?? shots.shot?.render.input_space ?? '')
+const source = computed(() => shots.variant?.delivery_space ?? '')
 const job = computed(() => jobs.find(jobId.value))
 const files = computed(
   () => (job.value?.result as { files?: { name: string; address: string }[] } | null)?.files ?? [],
@@ -72,7 +66,7 @@ async function deliver() {
       <Select
         input-id="space"
         :model-value="space ?? source"
-        :options="offer?.spaces ?? [source]"
+        :options="offer?.scene_spaces ?? [source]"
         @update:model-value="space = $event"
       />
     </template>

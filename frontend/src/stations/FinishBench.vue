@@ -6,6 +6,7 @@ import RulerScale from '@/parts/RulerScale.vue'
 import { factorScale, OFFSET, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
+import ConfigCorrections from './ConfigCorrections.vue'
 import PinPanel from './PinPanel.vue'
 import ScopePanel from './ScopePanel.vue'
 
@@ -136,6 +137,7 @@ async function takeFile(event: Event) {
     </div>
     <p class="quiet">{{ 'path' in lut ? lut.path : '' }}</p>
   </section>
+  <ConfigCorrections />
   <PinPanel />
   <ScopePanel />
 </template>

@@ -44,6 +44,13 @@ function chooseRate(event: Event) {
   edits.setFrameRate(rate >= 1 && rate <= 240 && rate !== render.value?.frame_rate ? rate : null)
 }
 
+const ALPHAS = [
+  { value: 'associated', words: 'colour has it in', title: 'Associated: colour was multiplied by alpha' },
+  { value: 'unassociated', words: 'not yet', title: 'Unassociated: colour is multiplied by alpha first' },
+  { value: 'ignored', words: 'ignore', title: 'Colour is taken as it stands, as if all were solid' },
+] as const
+const hasAlpha = computed(() => all.value.some((p) => p.role === 'alpha'))
+const alpha = computed(() => shots.document?.source?.alpha ?? 'associated')
 const TWINS = [
   { twin: null, words: 'either' },
   { twin: 'noisy', words: 'noisy' },
@@ -56,7 +63,7 @@ const TWINS = [
     <h2>{{ render.display.width }} × {{ render.display.height }}, {{ all.length }} passes</h2>
     <p class="quiet">
       {{ frames.length === 1 ? `frame ${frames[0]}` : `frames ${frames[0]} to ${frames.at(-1)}` }} ·
-      {{ render.input_space }}: {{ render.input_space_reason }}.
+      {{ shots.variant?.input_space }}: {{ shots.variant?.inputs[0]?.reason }}.
     </p>
     <p v-for="finding in render.diagnostics" :key="finding.code" class="warning">{{ finding.message }}</p>
     <label v-if="frames.length > 1" class="bench-head">
@@ -71,6 +78,19 @@ const TWINS = [
         @change="chooseRate"
       />
     </label>
+    <div v-if="hasAlpha" class="bench-head" role="group" aria-label="Alpha">
+      <span class="fill">alpha</span>
+      <button
+        v-for="each in ALPHAS"
+        :key="each.value"
+        type="button"
+        :aria-pressed="alpha === each.value"
+        :title="each.title"
+        @click="edits.readAlpha(each.value, each.words)"
+      >
+        {{ each.words }}
+      </button>
+    </div>
     <div v-if="ruled.length" class="bench-head">
       <span class="fill">
         {{ ruled.length === 1 ? 'A naming rule' : `${ruled.length} naming rules` }} of earlier renders would

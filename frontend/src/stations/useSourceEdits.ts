@@ -75,10 +75,14 @@ export function useSourceEdits() {
     void shots.edit(patch, 'Naming rules used')
   }
 
+  function readAlpha(alpha: 'associated' | 'unassociated' | 'ignored', words: string) {
+    void shots.edit([{ op: 'add', path: '/source/alpha', value: alpha }], `Alpha: ${words}`)
+  }
+
   function setFrameRate(rate: number | null) {
     const label = rate ? `${rate} frames a second` : 'Frame rate of the header'
     void shots.edit([{ op: 'replace', path: '/source/frame_rate', value: rate }], label)
   }
 
-  return { setFrameRate, useRules, readAs, asRecognised, repair, undoRepair, useTwin }
+  return { readAlpha, setFrameRate, useRules, readAs, asRecognised, repair, undoRepair, useTwin }
 }

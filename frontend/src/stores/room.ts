@@ -8,7 +8,14 @@ export interface Chosen {
   name: string
 }
 
-export const NO_AIDS: Aids = { exposure: 0, gamma: 1, show: 'colour', marks: false }
+export const NO_AIDS: Aids = {
+  exposure: 0,
+  gamma: 1,
+  show: 'colour',
+  marks: false,
+  behind: 'nothing',
+  behind_colour: [0.5, 0.5, 0.5],
+}
 const THEME = 'escala-theme'
 
 /** How the room is arranged: station and tap, what is chosen, the part of the picture in view, what is compared. */

@@ -5,8 +5,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.baked_view import BakedView
-from escala.core.colour import ColourConfig, colour_config
+from escala.core.colour import ColourConfig
 from escala.core.mixing import mix_planes
+from escala.media.configs import colour_config
 
 from .figures import Figure, made_up_light, seconds
 

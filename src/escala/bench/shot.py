@@ -10,13 +10,14 @@ import cv2
 import numpy as np
 import psutil
 
-from escala.core.colour import colour_config
 from escala.engine.cache import ByteCache
 from escala.engine.colouring import finish_refining
 from escala.engine.intake import read_render
 from escala.engine.look import fit_look
 from escala.engine.picture import FrameEngine
 from escala.engine.screen import screen_picture
+from escala.engine.subject import Subject
+from escala.media.configs import colour_config
 from escala.media.intake import take_in_frame
 from escala.media.sources import find_render
 from escala.model.variant import Balance, Level, Variant
@@ -56,10 +57,10 @@ def bench_edit(shot: BigShot) -> Figure:
     """From one light's new level to an encoded 1280 × 720 picture: p95 of 100, over plain numpy and the processor."""
     engine, look = shot.engine(), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in (1, 2, 3):
-        screen_picture(engine, _variant(step), "display", look, live=True)
+        screen_picture(Subject(engine, _variant(step)), look, live=True)
     finish_refining()
     times = [
-        once(lambda s=step: screen_picture(engine, _variant(s), "display", look, live=True)) for step in range(_EDITS)
+        once(lambda s=step: screen_picture(Subject(engine, _variant(s)), look, live=True)) for step in range(_EDITS)
     ]  # type: ignore[misc]
     p95 = float(np.percentile(times, 95))
     recipe = engine.render.recipes[0].recipe
@@ -107,7 +108,7 @@ def bench_open(shot: BigShot) -> Figure:
     def first_picture() -> None:
         frame = take_in_frame(find_render([shot.file]).first, shot.store)
         engine = FrameEngine(shot.render, frame, ByteCache())
-        screen_picture(engine, Variant(), "display", fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), live=True)
+        screen_picture(Subject(engine, Variant()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), live=True)
 
     time = seconds(first_picture, 3)
     return Figure(time, "s", time / 0.5, "≤ 0.5 s", time <= 0.5)
@@ -129,7 +130,7 @@ def balance_alone(file: Path, store: Path) -> None:
     render, frame = read_render([file], store)
     engine, look = FrameEngine(render, frame, ByteCache()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in range(40):
-        screen_picture(engine, _variant(step), "display", look, live=True)
+        screen_picture(Subject(engine, _variant(step)), look, live=True)
     finish_refining()
-    screen_picture(engine, _variant(3), "display", look, live=False)
+    screen_picture(Subject(engine, _variant(3)), look, live=False)
     print(psutil.Process(os.getpid()).memory_info().rss)

@@ -1,9 +1,11 @@
 """Colour management by OpenColorIO: spaces, views, and the exact processors that are the truth."""
 
-from collections.abc import Callable, Sequence
+import copy
+import re
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache, cached_property, lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -16,12 +18,8 @@ from .levels import WorkingSpace
 from .matrix import apply_matrix
 from .planes import Planes, as_planes
 
-# Built-in configs by the name that users see; the newest of each kind that every supported library has.
-BUILTIN_CONFIGS = {
-    "ACES 2": "ocio://cg-config-v4.0.0_aces-v2.0_ocio-v2.5",
-    "ACES 1.3": "ocio://cg-config-v2.2.0_aces-v1.3_ocio-v2.4",
-}
-DEFAULT_CONFIG = BUILTIN_CONFIGS["ACES 2"]
+# The config that shots begin with, by the name that users see.
+DEFAULT_CONFIG = "ACES 2"
 
 # SMPTE ST 2065-1: ACES2065-1 (AP0) RGB to CIE XYZ, relative to the ACES white.
 AP0_TO_XYZ = np.array(
@@ -45,22 +43,35 @@ GAMUT_SPACES: dict[str, tuple[str, ...]] = {
 _MATRIX_SLACK = np.float32(2e-6)
 _THREADS = ThreadPoolExecutor(max_workers=2, thread_name_prefix="colour")
 _BAND_ROWS = 64
+# Names of fewer letters and figures are found in file names by chance.
+_TELLING = 5
 
 
 @dataclass(frozen=True)
 class View:
-    """A display and one of its views."""
+    """A display and one of its views. `look`: laid on before it in place of the view's own; "" is none at all."""
 
     display: str
     view: str
+    look: str | None = None
 
 
 class ColourConfig:
-    """An OpenColorIO config: names of spaces and views, and processors between them."""
+    """An OpenColorIO config: names of spaces, views and looks, and processors between them.
 
-    def __init__(self, source: str) -> None:
-        self.source = source
+    `source`: a config file, an archive of one, or an `ocio://` name. `context`: values of its variables. `own`: whether
+    it was made for the user's own files, so that its file rules speak of them.
+    """
+
+    def __init__(self, source: str, context: Mapping[str, str] | None = None, own: bool = False) -> None:
+        self.own = own
+        self.key = f"{source} {sorted((context or {}).items())}"
         self._config = _load_config(source)
+        self._context = copy.deepcopy(self._config.getCurrentContext())
+        for name, value in (context or {}).items():
+            if name not in self.variables:
+                raise UnknownChoice("context variable", name, self.variables)
+            self._context.setStringVar(name, value)
 
     @property
     def spaces(self) -> list[str]:
@@ -70,8 +81,32 @@ class ColourConfig:
     @property
     def scene_spaces(self) -> list[str]:
         """Names of the scene-linear spaces, in which passes may come and results leave."""
-        linear = ("scene-linear", "")
-        return [s.getName() for s in self._config.getColorSpaces() if not s.isData() and s.getEncoding() in linear]
+        return [name for name in self.spaces if self.is_scene_linear(name)]
+
+    def is_scene_linear(self, name: str) -> bool:
+        """Whether a space holds scene-linear light; one whose encoding the config leaves open is taken to."""
+        return self._config.getColorSpace(name).getEncoding() in ("scene-linear", "")
+
+    @property
+    def roles(self) -> dict[str, str]:
+        """The space of each role."""
+        return {str(role): str(self._config.getRoleColorSpace(role)) for role in self._config.getRoleNames()}
+
+    @property
+    def looks(self) -> list[str]:
+        """Names of looks."""
+        return [str(name) for name in self._config.getLookNames()]
+
+    @property
+    def named_transforms(self) -> list[str]:
+        """Names of transforms that belong to no space."""
+        return [str(transform.getName()) for transform in self._config.getNamedTransforms()]
+
+    @cached_property
+    def variables(self) -> dict[str, str]:
+        """The context variables that the config declares, with their defaults."""
+        names = [str(name) for name in self._config.getEnvironmentVarNames()]
+        return {name: str(self._config.getEnvironmentVarDefault(name)) for name in names}
 
     @cached_property
     def views(self) -> dict[str, list[str]]:
@@ -101,14 +136,25 @@ class ColourConfig:
         """Whether a space, role or alias of this name exists."""
         return self._config.getColorSpace(name) is not None
 
-    def space_of_gamut(self, chromaticities: Sequence[float] | None) -> tuple[str, str]:
-        """The space of a header's chromaticities, and the reason in words. None: the EXR standard's default."""
-        if chromaticities is None:
-            return self._gamut_space("Rec.709"), "the header names no primaries; OpenEXR's default is Rec.709"
-        for gamut, corners in GAMUTS.items():
-            if np.allclose(corners[:6], chromaticities[:6], atol=2e-3):
-                return self._gamut_space(gamut), f"the header's primaries are those of {gamut}"
-        return self._gamut_space("Rec.709"), "the header's primaries are of no known gamut; Rec.709 is assumed"
+    def space_of_gamut(self, gamut: str) -> str | None:
+        """The scene-linear space of a gamut of GAMUTS, if the config has it."""
+        return next((self.space(alias) for alias in GAMUT_SPACES[gamut] if self.has_space(alias)), None)
+
+    def space_named_in(self, text: str) -> str | None:
+        """The space whose name or alias a text holds as words of its own, the longest; short aliases do not count."""
+        plain, found = _words(text), ("", "")
+        for space in self._config.getColorSpaces():
+            for name in (space.getName(), *space.getAliases()):
+                words = _words(name)
+                if not space.isData() and len(words) >= _TELLING and f" {words} " in f" {plain} ":
+                    found = max(found, (words, str(space.getName())), key=lambda each: len(each[0]))
+        return found[1] or None
+
+    def space_by_rules(self, path: str) -> str | None:
+        """The space that the config's file rules name for a path; None when only the last, for all files, applies."""
+        rules = self._config.getFileRules()
+        name, rule = self._config.getColorSpaceFromFilepath(path)
+        return str(name) if rule < rules.getNumEntries() - 1 and self.has_space(name) else None
 
     def gamut_of_space(self, space: str) -> tuple[float, ...] | None:
         """Chromaticities to write into a header for a space, if it is one of the known gamuts."""
@@ -118,16 +164,14 @@ class ColourConfig:
                 return GAMUTS[gamut]
         return None
 
-    def _gamut_space(self, gamut: str) -> str:
-        aliases = GAMUT_SPACES[gamut]
-        return next((self.space(alias) for alias in aliases if self.has_space(alias)), self.default_working_space)
-
     def check_view(self, view: View) -> View:
         """The view itself when the config has it; raises `UnknownChoice`."""
         if view.display not in self.views:
             raise UnknownChoice("display", view.display, self.views)
         if view.view not in self.views[view.display]:
             raise UnknownChoice("view", view.view, self.views[view.display])
+        if view.look and view.look not in self.looks:
+            raise UnknownChoice("look", view.look, self.looks)
         return view
 
     def convert(self, planes: Planes, source: str, target: str) -> Planes:
@@ -147,6 +191,50 @@ class ColourConfig:
         out = np.ascontiguousarray(pixels, np.float32).copy()
         self._view_processor(self.space(source), self.check_view(view)).applyRGB(out)
         return out
+
+    def transform(self, planes: Planes, name: str, space: str, inverse: bool = False) -> Planes:
+        """Pixels of `space` through a look or a named transform of the config; (3, H, W). Raises `UnknownChoice`."""
+        if name not in self.looks and name not in self.named_transforms:
+            raise UnknownChoice("look or named transform", name, [*self.looks, *self.named_transforms])
+        return _apply(self._transform_processor(name, self.space(space), inverse), planes)
+
+    @property
+    def faults(self) -> tuple[str, ...]:
+        """What of the config does not work, each with its place: spaces, looks, named transforms and views."""
+        return self._survey[0]
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """The files that the config's transforms read."""
+        return self._survey[1]
+
+    @cached_property
+    def _survey(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        """Try everything that the config offers: what fails, and the files that were read."""
+        working, found = self.default_working_space, []
+        files: set[str] = set()
+        trials: list[tuple[str, Callable[[], Any]]] = [
+            *(
+                (f"colour space {name}", lambda n=name: self._made(ocio.ColorSpaceTransform(src=n, dst=working)))
+                for name in self.spaces
+            ),
+            *((f"look {name}", lambda n=name: self._made(*self._transform(n, working, False))) for name in self.looks),
+            *(
+                (f"named transform {name}", lambda n=name: self._made(*self._transform(n, working, False)))
+                for name in self.named_transforms
+            ),
+            *(
+                (f"view {view} of {display}", lambda v=View(display, view): self._made(_shown(working, v)))
+                for display, views in self.views.items()
+                for view in views
+            ),
+        ]
+        for place, trial in trials:
+            try:
+                files.update(trial().getProcessorMetadata().getFiles())
+            except ColourError as error:
+                found.append(f"{place}: {error}")
+        return tuple(found), tuple(sorted(files))
 
     def working_space(self, name: str) -> WorkingSpace:
         """What levels need to know of a space."""
@@ -178,12 +266,39 @@ class ColourConfig:
 
     @lru_cache(maxsize=64)  # noqa: B019
     def _processor(self, source: str, target: str) -> Any:
-        return _told(lambda: self._config.getProcessor(source, target).getDefaultCPUProcessor())
+        return self._cpu(ocio.ColorSpaceTransform(src=source, dst=target))
 
     @lru_cache(maxsize=64)  # noqa: B019
     def _view_processor(self, source: str, view: View) -> Any:
-        transform = ocio.DisplayViewTransform(src=source, display=view.display, view=view.view)
-        return _told(lambda: self._config.getProcessor(transform).getDefaultCPUProcessor())
+        return self._cpu(_shown(source, view))
+
+    @lru_cache(maxsize=64)  # noqa: B019
+    def _transform_processor(self, name: str, space: str, inverse: bool) -> Any:
+        return self._cpu(*self._transform(name, space, inverse))
+
+    def _transform(self, name: str, space: str, inverse: bool) -> tuple[Any, Any]:
+        """A look or named transform, and its direction."""
+        direction = ocio.TRANSFORM_DIR_INVERSE if inverse else ocio.TRANSFORM_DIR_FORWARD
+        if name in self.looks:
+            return ocio.LookTransform(src=space, dst=space, looks=name), direction
+        return self._config.getNamedTransform(name), direction
+
+    def _cpu(self, transform: Any, direction: Any = ocio.TRANSFORM_DIR_FORWARD) -> Any:
+        return _told(lambda: self._made(transform, direction).getDefaultCPUProcessor())
+
+    def _made(self, transform: Any, direction: Any = ocio.TRANSFORM_DIR_FORWARD) -> Any:
+        """The exact processor of a transform. Raises `ColourError` that says what is missing or wrong, and where."""
+        return _told(lambda: self._config.getProcessor(self._context, transform, direction))
+
+
+def _shown(source: str, view: View) -> Any:
+    """The transform from a space to a view, with a look of its own before it where one is chosen."""
+    shown = ocio.DisplayViewTransform(
+        src=source, display=view.display, view=view.view, looksBypass=view.look is not None
+    )
+    if not view.look:
+        return shown
+    return ocio.GroupTransform([ocio.LookTransform(src=source, dst=source, looks=view.look), shown])
 
 
 # IEC 61966-2-1: linear Rec.709 to CIE XYZ (D65).
@@ -194,18 +309,17 @@ def _rows(matrix: NDArray[np.float64]) -> tuple[tuple[float, float, float], ...]
     return tuple((float(row[0]), float(row[1]), float(row[2])) for row in matrix)
 
 
-@cache
-def colour_config(source: str) -> ColourConfig:
-    """The config of a file path, an `ocio://` name or a name of `BUILTIN_CONFIGS`, loaded once."""
-    return ColourConfig(BUILTIN_CONFIGS.get(source, source))
-
-
 def apply_lut_file(planes: Planes, path: str) -> Planes:
     """A LUT file laid on working-space values, with OpenColorIO's interpolation. Raises `ColourError`. (3, H, W)."""
     transform = ocio.FileTransform(src=path, interpolation=ocio.INTERP_BEST)
     config = ocio.Config.CreateRaw()
     processor = _told(lambda: config.getProcessor(transform).getDefaultCPUProcessor())
     return _apply(processor, planes)
+
+
+def _words(text: str) -> str:
+    """Letters and figures in lower case, all else as single spaces."""
+    return " ".join(re.findall(r"[a-z0-9]+", text.lower()))
 
 
 def _load_config(source: str) -> Any:

@@ -16,6 +16,9 @@ Bytes = NDArray[np.uint8]
 # Bands of one stop from so many below middle grey to so many above.
 BELOW, ABOVE = 8, 8
 _HATCH = 6
+_SQUARE = 16
+# Negative channels up to this share of the largest one come from rounding and filtering.
+_SLACK = np.float32(1e-3)
 _LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 
@@ -38,6 +41,31 @@ def show_stops(planes: Planes, weights: ArrayLike) -> Bytes:
         stops = np.log2(np.maximum(light, 0.0) / np.float32(MIDDLE_GREY))
     bands = np.clip(np.rint(stops), -BELOW, ABOVE).astype(np.int64) + BELOW
     return stop_colours()[bands]
+
+
+def outside_gamut(planes: Planes) -> NDArray[np.bool_]:
+    """Where (H, W) a colour lies beyond the primaries of its space: a channel is negative by more than rounding."""
+    largest = np.maximum(np.abs(planes).max(axis=0), np.float32(1e-4))
+    return np.asarray(planes.min(axis=0) < -_SLACK * largest)
+
+
+def show_outside(planes: Planes, weights: ArrayLike) -> Bytes:
+    """The picture as a dim grey, and white where its colours lie beyond the primaries of its space; (H, W, 3)."""
+    light = np.tensordot(np.asarray(weights, np.float32), np.nan_to_num(planes), axes=1)
+    grey = np.clip(np.maximum(light, 0) ** (1 / 2.4), 0, 1) * 96
+    shown = np.where(outside_gamut(np.nan_to_num(planes)), 255, grey)
+    return np.repeat(np.rint(shown).astype(np.uint8)[..., None], 3, axis=2)
+
+
+def lay_over(planes: Planes, alpha: NDArray[np.float32], behind: Planes) -> Planes:
+    """Associated colour (3, H, W) over what lies behind it, by its coverage (H, W)."""
+    return np.asarray(planes + (np.float32(1.0) - np.clip(alpha, 0, 1)) * behind, np.float32)
+
+
+def checker(height: int, width: int) -> Planes:
+    """A board of squares in two greys, as scene-linear light; (3, height, width)."""
+    y, x = np.indices((height, width)) // _SQUARE
+    return grey_of(np.where((x + y) % 2 == 0, np.float32(0.12), np.float32(0.3)))
 
 
 def show_channel(shown: Planes, channel: str) -> Planes:

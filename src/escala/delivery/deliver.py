@@ -57,7 +57,7 @@ def _pixels(engine: FrameEngine, variant: Variant, colouring: Colouring, deliver
     if delivery.as_view:
         planes = colouring.config.display(engine.full_finish(variant, look), colouring.working.name, colouring.view)
         return planes, f"{colouring.view.display}, {colouring.view.view}"
-    space = colouring.config.space(delivery.space or colouring.input_space)
+    space = colouring.config.space(delivery.space or colouring.delivery_space)
     return engine.delivered(variant, look, space), space
 
 

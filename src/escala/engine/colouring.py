@@ -4,48 +4,82 @@ import atexit
 import os
 import sys
 import threading
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
 from escala.core.baked_view import BakedView
-from escala.core.colour import ColourConfig, View, colour_config
+from escala.core.colour import ColourConfig, View
+from escala.core.file_colour import FileColour, InputSpace, input_space_of
 from escala.core.levels import WorkingSpace
+from escala.media.configs import colour_config
 from escala.model.render import Render
-from escala.model.variant import Variant
+from escala.model.variant import ColourChoice, Variant
 
 
 @dataclass(frozen=True)
 class Colouring:
-    """The colour chain of a picture, from file to screen."""
+    """The colour chain of a picture, from file to screen. `inputs`: by pass, the space of its file, and why."""
 
     config: ColourConfig
-    input_space: str
+    inputs: Mapping[str, InputSpace]
+    reference: str | None
     working: WorkingSpace
     view: View
 
     @property
+    def input(self) -> InputSpace:
+        """How the beauty is read, or the first pass where there is none."""
+        return self.inputs[self.reference or next(iter(self.inputs))]
+
+    @property
+    def input_space(self) -> str:
+        """The space that the beauty is read in."""
+        return self.input.name
+
+    @property
+    def delivery_space(self) -> str:
+        """The scene-linear space in which results leave: that of the file, else the working space."""
+        return self.input_space if self.config.is_scene_linear(self.input_space) else self.working.name
+
+    @property
+    def key(self) -> tuple[str, ...]:
+        """What decides the working-space values of every pass."""
+        return self.config.key, self.working.name, *(space.name for space in self.inputs.values())
+
+    @property
     def words(self) -> tuple[str, ...]:
         """The chain in words."""
-        return f"{self.input_space} file", self.working.name, self.view.view, self.view.display
+        inputs = list(dict.fromkeys(space.name for space in self.inputs.values()))
+        files = f"{self.input_space} file" if len(inputs) == 1 else f"{self.input_space} and other files"
+        look = (f"look {self.view.look}",) if self.view.look else ()
+        return files, self.working.name, *look, self.view.view, self.view.display
+
+    def space_of(self, name: str) -> str:
+        """The space that a pass is read in."""
+        return self.inputs[name].name
 
 
 def colouring_of(render: Render, variant: Variant) -> Colouring:
     """Resolve every name; raises `UnknownChoice` or `ColourError` in a sentence."""
     choice = variant.colour
-    config = colour_config(choice.config)
-    wanted_input = choice.input_space or render.input_space
-    known = choice.input_space is not None or config.has_space(wanted_input)
-    input_space = config.space(wanted_input if known else config.default_working_space)
+    config = colour_config(choice.config, choice.context)
     working = config.space(choice.working_space or config.default_working_space)
-    return Colouring(config, input_space, _working_space(config, working), _view(config, variant))
+    inputs = {p.name: _input(config, choice, p.colour) for p in render.passes}
+    return Colouring(config, inputs, render.reference, _working_space(config, working), _view(config, variant))
+
+
+def _input(config: ColourConfig, choice: ColourChoice, file: FileColour) -> InputSpace:
+    """The space of a file: as chosen for it, as chosen for all, or as it says itself."""
+    chosen = choice.file_spaces.get(file.name) or choice.input_space
+    return InputSpace(config.space(chosen), "chosen by hand") if chosen else input_space_of(config, file)
 
 
 def _view(config: ColourConfig, variant: Variant) -> View:
     chosen, default = variant.display, config.default_view
-    if chosen.display is None:
-        return config.check_view(View(default.display, chosen.view or default.view))
-    views = config.views.get(chosen.display, [""])
-    return config.check_view(View(chosen.display, chosen.view or views[0]))
+    display = chosen.display or default.display
+    first = default.view if chosen.display is None else config.views.get(display, [""])[0]
+    return config.check_view(View(display, chosen.view or first, chosen.look))
 
 
 @lru_cache(maxsize=16)

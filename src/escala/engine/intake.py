@@ -4,7 +4,6 @@ from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 from pathlib import Path
 
-from escala.core.colour import DEFAULT_CONFIG, colour_config
 from escala.core.diagnostics import Diagnostic
 from escala.core.errors import BadSource
 from escala.media.intake import take_in_frame
@@ -18,7 +17,6 @@ from .recognition import recognise_frame, with_recipes
 Progress = Callable[[float, str], None]
 
 USUAL_FRAME_RATE = 24.0
-ENCODED_SPACE = "sRGB Encoded Rec.709 (sRGB)"
 
 
 def read_render(
@@ -55,7 +53,6 @@ def render_of_frame(render: Render, number: int, frame: StoredFrame) -> Render:
 def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
     """Roles, recipes and diagnostics of a decoded frame."""
     recognised = recognise_frame(frame)
-    space, reason = _input_space(frame)
     render = Render(
         name=source.name,
         frames={number: tuple(_entry(file) for file in files) for number, files in source.frames.items()},
@@ -64,8 +61,6 @@ def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
         display=_box(frame.header.display),
         raster=_box(frame.header.raster),
         pixel_aspect=frame.header.pixel_aspect,
-        input_space=space,
-        input_space_reason=reason,
         passes=recognised.passes,
         reference=recognised.reference,
         recipes=(),
@@ -77,13 +72,6 @@ def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
 
 def _entry(file: SourceFile) -> SourceEntry:
     return SourceEntry(path=str(file.path), label=file.label, fit=file.fit)
-
-
-def _input_space(frame: StoredFrame) -> tuple[str, str]:
-    config = colour_config(DEFAULT_CONFIG)
-    if frame.header.encoded:
-        return config.space(ENCODED_SPACE), "whole numbers in PNG and TIFF are taken as sRGB-encoded"
-    return config.space_of_gamut(frame.header.chromaticities)
 
 
 def _frame_rate(attributes: Mapping[str, str]) -> float:

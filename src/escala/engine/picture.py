@@ -45,9 +45,10 @@ class FrameEngine:
             # What multiplies light is no light: white is 1 in any space.
             if term.operator == "multiply":
                 return planes
-            return colouring.config.convert(planes, colouring.input_space, colouring.working.name)
+            return colouring.config.convert(planes, space, colouring.working.name)
 
-        spaces = ("as stored",) if term.operator == "multiply" else (colouring.input_space, colouring.working.name)
+        space = colouring.space_of(term.passes[0])
+        spaces = ("as stored",) if term.operator == "multiply" else (space, colouring.working.name)
         key = (self._key, "term", str(term), look, *spaces)
         return self.cache.get(key, make) if keep else make()
 
@@ -67,13 +68,12 @@ class FrameEngine:
             terms = [self.term(term, look, colouring, keep) for term in recipe.terms]
             return np.subtract(reference, fold_recipe(recipe, terms, alpha=self._cover(recipe, look)))
 
-        key = (self._key, "residual", recipe, look, colouring.input_space, colouring.working.name)
+        key = (self._key, "residual", recipe, look, colouring.key)
         return self.cache.get(key, make) if keep else make()
 
     def alpha(self, look: Look) -> Planes | None:
-        """The render's alpha, (H, W)."""
-        name = next((p.name for p in self.render.passes if p.role == "alpha"), None)
-        return None if name is None else self.stored_pass(name, look)[0]
+        """The render's alpha, (H, W); None where it is ignored."""
+        return None if self.render.alpha_ignored else self._file_alpha(look)
 
     def source(self, variant: Variant, look: Look) -> Planes:
         """The reference, or the plain sum where there is none."""
@@ -92,8 +92,9 @@ class FrameEngine:
     def finish(self, variant: Variant, look: Look, live: bool = False, keep: bool = True) -> Planes:
         """The beauty with the corrections of Finish, in the working space."""
         planes = self.beauty(variant, look, live, keep)
+        colouring = colouring_of(self.render, variant)
         for correction in variant.finish.corrections:
-            planes = apply_correction(planes, correction, self.alpha(look))
+            planes = apply_correction(planes, correction, self.alpha(look), colouring)
         return planes
 
     def full_finish(self, variant: Variant, look: Look) -> Planes:
@@ -111,7 +112,7 @@ class FrameEngine:
         reference = self.render.reference
         if reference is not None and self.is_untouched(variant):
             stored = np.concatenate([sample_pass(self.frame, reference, band)[:3] for band in _bands(look)], axis=1)
-            return colouring.config.convert(stored, colouring.input_space, space)
+            return colouring.config.convert(stored, colouring.space_of(reference), space)
         return colouring.config.convert(self.full_finish(variant, look), colouring.working.name, space)
 
     def is_untouched(self, variant: Variant) -> bool:
@@ -141,8 +142,7 @@ class FrameEngine:
             moving = self._moving_terms(plan, look)
             still = [i for i in changed if i not in moving]
             if still and len(still) < len(changed):
-                spaces = (colouring.input_space, colouring.working.name)
-                key = (self._key, "still", plan.recipe, look, tuple(still), gains[still].tobytes(), *spaces)
+                key = (self._key, "still", plan.recipe, look, tuple(still), gains[still].tobytes(), colouring.key)
                 chosen = [self.term(plan.recipe.terms[i], look, colouring, keep) for i in still]
                 reference = self.cache.get(key, lambda: mix_planes(chosen, gains[still], reference))
                 changed = [i for i in changed if i in moving]
@@ -185,7 +185,11 @@ class FrameEngine:
 
     def _cover(self, recipe: Recipe, look: Look) -> Planes | None:
         """The alpha for terms that are laid over; None where none is."""
-        return self.alpha(look) if any(term.operator == "over" for term in recipe.terms) else None
+        return self._file_alpha(look) if any(term.operator == "over" for term in recipe.terms) else None
+
+    def _file_alpha(self, look: Look) -> Planes | None:
+        name = next((p.name for p in self.render.passes if p.role == "alpha"), None)
+        return None if name is None else self.stored_pass(name, look)[0]
 
     def _filtered_product(self, term: Term, look: Look) -> Planes:
         """A product over the region at full size, in bands, then filtered down."""

@@ -32,7 +32,8 @@ class Part:
 class Probe:
     """Means over a square of pixels. `linear`: finished working space; `source`: the beauty in the space of the file.
 
-    `stops`: luminance over middle grey 0.18, None in the dark; `display`: 0..255 on screen, may lie beyond.
+    `stops`: luminance over middle grey 0.18, None in the dark; `display`: 0..255 on screen, may lie beyond; `hue`:
+    degrees of the linear colour's hexagon, None for a grey; `saturation`: 0..1, beyond 1 out of gamut.
     """
 
     x: int
@@ -42,9 +43,12 @@ class Probe:
     source: Triple
     stops: float | None
     display: Triple
+    hue: float | None
+    saturation: float
     alpha: float | None
     lights: tuple[Part, ...]
     components: tuple[Part, ...]
+    passes: tuple[Part, ...]
 
 
 def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 1) -> Probe:
@@ -67,6 +71,7 @@ def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 
     shown = _mean(colouring.config.display(finished, colouring.working.name, colouring.view) * np.float32(255))
     luminance = float(np.dot(linear, colouring.working.luminance_weights))
     alpha = engine.alpha(look)
+    hue, saturation = hue_of(linear)
     return Probe(
         x=x,
         y=y,
@@ -75,10 +80,29 @@ def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 
         source=source,
         stops=float(np.log2(luminance / MIDDLE_GREY)) if luminance > 0 else None,
         display=shown,
+        hue=hue,
+        saturation=saturation,
         alpha=None if alpha is None else float(alpha.mean()),
         lights=_parts(engine, variant, look, colouring, "light"),
         components=_parts(engine, variant, look, colouring, "component"),
+        passes=_parts(engine, variant, look, colouring, "name"),
     )
+
+
+def hue_of(linear: Triple) -> tuple[float | None, float]:
+    """Hue in degrees (red 0, green 120, blue 240; None for a grey) and saturation, (largest - least) / largest."""
+    red, green, blue = linear
+    largest, least = max(linear), min(linear)
+    span = largest - least
+    if largest <= 0 or span <= 1e-6 * largest:
+        return None, 0.0
+    if largest == red:
+        turn = ((green - blue) / span) % 6
+    elif largest == green:
+        turn = (blue - red) / span + 2
+    else:
+        turn = (red - green) / span + 4
+    return 60.0 * turn, span / largest
 
 
 def _mean(planes: Planes) -> Triple:
@@ -87,8 +111,8 @@ def _mean(planes: Planes) -> Triple:
 
 
 def _parts(engine: FrameEngine, variant: Variant, look: Look, colouring: Colouring, axis: str) -> tuple[Part, ...]:
-    """Shares along an axis after the levels, the largest first."""
-    recipe = next((r for r in board_recipes(engine) if (r.lights if axis == "light" else r.components)), None)
+    """Shares along an axis (light, component, or the name of each term) after the levels, the largest first."""
+    recipe = next((r for r in board_recipes(engine) if any(getattr(term, axis) for term in r.terms)), None)
     if recipe is None:
         return ()
     energy = _energies(engine, recipe, variant, look, colouring, axis)
@@ -104,7 +128,7 @@ def _energies(
     gains, _ = term_gains(recipe, variant, colouring.working)
     energy: dict[str, float] = {}
     for term, gain in zip(recipe.terms, gains, strict=True):
-        name = (term.light if axis == "light" else term.component) or "other"
+        name = getattr(term, axis) or "other"
         mean = np.array(_mean(engine.term(term, look, colouring, keep=False))) * gain
         energy[name] = energy.get(name, 0.0) + max(0.0, float(mean @ colouring.working.luminance_weights))
     return energy

@@ -54,7 +54,7 @@ def compare_recipe(render: Render, frame: StoredFrame, recipe: Recipe, look: Loo
         carried = carried * np.array(recipe.factor, np.float32)[:, None, None]
     stored_type = frame.passes[render.reference].pixel_type
     rebuilt = fold_recipe(recipe, terms, alpha=alpha)
-    if frame.header.encoded:
+    if frame.passes[render.reference].colour.encoded:
         step = decoded_step(sample_pass(frame, render.reference, look)[:3])
         carried = carried + np.float32(step * (len(terms) + 1))
     return reference, rebuilt, rounding_bound(reference, stored_type, carried, len(terms))
@@ -63,7 +63,7 @@ def compare_recipe(render: Render, frame: StoredFrame, recipe: Recipe, look: Loo
 def _linear_pass(frame: StoredFrame, name: str, look: Look) -> Planes:
     """A pass as light is added: colour of files that hold display values is decoded."""
     planes = sample_pass(frame, name, look)
-    if not frame.header.encoded or planes.shape[0] < 3:
+    if not frame.passes[name].colour.encoded or planes.shape[0] < 3:
         return planes
     return as_planes(srgb_decode(planes.astype(np.float64)))
 

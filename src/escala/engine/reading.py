@@ -2,17 +2,20 @@
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
+
+from numpy.typing import NDArray
 
 from escala.core.planes import as_planes
 from escala.core.recipes import Recipe, Term, one_pass
 from escala.core.repairs import repair_planes
-from escala.core.roles import EXACT_ROLES, PassRole, Role
+from escala.core.roles import COLOUR_ROLES, EXACT_ROLES, PassRole, Role
 from escala.media.store import INDEX, FrameWriter, PassSlot, RepairedFrame, StoredFrame
 from escala.model.render import Render
-from escala.model.variant import PassReading, PassRepair, TallyChoice, Variant
+from escala.model.variant import PassReading, PassRepair, SourceChoice, TallyChoice, Variant
 
 from .intake import render_of_frame
 from .picture import FrameEngine
@@ -24,10 +27,11 @@ REPAIRED = "repaired/"
 
 def read_as(render: Render, frame: StoredFrame, variant: Variant) -> Render:
     """The render as a variant reads it; `frame` is its first frame, repaired. Recipes are found and proven anew."""
-    recipes = [found.recipe for found in render.recipes]
-    if variant.source.roles or variant.source.repairs or variant.source.twin:
-        corrected = {name: _role(reading) for name, reading in variant.source.roles.items() if name in frame.passes}
-        recognised = recognise_frame(frame, corrected, variant.source.twin)
+    source, recipes = variant.source, [found.recipe for found in render.recipes]
+    render = render.model_copy(update={"alpha_ignored": source.alpha == "ignored"})
+    if source.roles or source.repairs or source.twin or source.alpha == "unassociated":
+        corrected = {name: _role(reading) for name, reading in source.roles.items() if name in frame.passes}
+        recognised = recognise_frame(frame, corrected, source.twin)
         found = {"passes": recognised.passes, "reference": recognised.reference, "attributes": frame.header.attributes}
         render = render.model_copy(update=found)
         recipes = [candidate.recipe for candidate in recognised.candidates]
@@ -48,7 +52,7 @@ def read_engine(first: FrameEngine, number: int, engine: FrameEngine, variant: V
     if not variant.changes_reading:
         return engine
     render = reading_of(first, variant, store)
-    frame = repaired_frame(engine.frame, variant.source.repairs, store)
+    frame = repaired_frame(engine.frame, first.render, variant.source, store)
     return FrameEngine(render_of_frame(render, number, frame), frame, engine.cache)
 
 
@@ -59,7 +63,7 @@ def reading_of(first: FrameEngine, variant: Variant, store: Path) -> Render:
     key = (first.frame.folder.name, "reading", reading_key(variant))
 
     def make() -> Render:
-        return read_as(first.render, repaired_frame(first.frame, variant.source.repairs, store), variant)
+        return read_as(first.render, repaired_frame(first.frame, first.render, variant.source, store), variant)
 
     return first.cache.get(key, make)
 
@@ -100,21 +104,34 @@ def edited_recipe(recipe: Recipe, tally: TallyChoice, render: Render) -> Recipe:
     return Recipe(recipe.name, tuple(kept), tally.factor)
 
 
-def repaired_frame(frame: StoredFrame, repairs: Sequence[PassRepair], store: Path) -> StoredFrame:
-    """The frame with its repaired passes in place of the stored ones; they are made once and kept in the store."""
-    fitting = [repair for repair in repairs if repair.pass_name in frame.passes]
-    if not fitting:
+def repaired_frame(frame: StoredFrame, render: Render, source: SourceChoice, store: Path) -> StoredFrame:
+    """The frame with its repaired passes in place of the stored ones; they are made once and kept in the store.
+
+    `render` tells what was recognised. Colour that was stored unassociated is multiplied by the alpha.
+    """
+    fitting = [repair for repair in source.repairs if repair.pass_name in frame.passes]
+    roles = {p.name: source.roles.get(p.name, p).role for p in render.passes}
+    alpha = next((name for name, role in roles.items() if role == Role.ALPHA), None)
+    unassociated = source.alpha == "unassociated" and alpha is not None
+    covered = [name for name, role in roles.items() if unassociated and role in COLOUR_ROLES]
+    if not fitting and not covered:
         return frame
-    facts = json.dumps([frame.folder.name, [repair.model_dump() for repair in fitting]])
+    facts = json.dumps([frame.folder.name, [repair.model_dump() for repair in fitting], covered])
     folder = store / hashlib.sha256(facts.encode()).hexdigest()[:32]
     if not (folder / INDEX).is_file():
-        _write_repaired(frame, fitting, folder)
+        cover = frame.planes(alpha)[0] if covered and alpha else None
+        _write_repaired(frame, roles, fitting, {name: cover for name in covered if cover is not None}, folder)
     return RepairedFrame(folder, frame)
 
 
-def _write_repaired(frame: StoredFrame, repairs: Sequence[PassRepair], folder: Path) -> None:
-    names = list(dict.fromkeys(repair.pass_name for repair in repairs))
-    roles = {p.name: p.role for p in recognise_frame(frame).passes}
+def _write_repaired(
+    frame: StoredFrame,
+    roles: Mapping[str, Role],
+    repairs: Sequence[PassRepair],
+    covers: Mapping[str, NDArray[Any]],
+    folder: Path,
+) -> None:
+    names = list(dict.fromkeys([*(repair.pass_name for repair in repairs), *covers]))
     slots = [_slot(frame, name, roles[name]) for name in names]
     rows, columns = frame.passes[names[0]].levels[0][1:]
     counts = {}
@@ -124,6 +141,8 @@ def _write_repaired(frame: StoredFrame, repairs: Sequence[PassRepair], folder: P
             for repair in repairs:
                 if repair.pass_name == name:
                     planes, counts[f"{REPAIRED}{name}/{repair.how}"] = repair_planes(planes, repair.how, repair.factor)
+            if name in covers:
+                planes = as_planes(planes * covers[name])
             for index, plane in enumerate(planes):
                 writer.write_plane(name, index, plane)
         attributes = frame.header.attributes | {key: str(count) for key, count in counts.items()}
@@ -137,6 +156,7 @@ def _slot(frame: StoredFrame, name: str, role: Role) -> PassSlot:
         label=stored.label,
         file=stored.file,
         part_name=stored.part_name,
+        colour=stored.colour,
         channels=stored.channels,
         letters=stored.letters,
         pixel_type="float",

@@ -63,7 +63,7 @@ def _findings(frame: StoredFrame, p: StoredPass, role: PassRole, alpha: str | No
     for top, bottom in _bands(*p.levels[0][1:]):
         planes = as_planes(frame.planes(p.name)[:, top:bottom])
         cover = as_planes(frame.planes(alpha)[0, top:bottom]) if alpha else None
-        for finding in check_pass(role, planes, cover, frame.header.encoded):
+        for finding in check_pass(role, planes, cover, p.colour.encoded):
             place = (finding.place[0], finding.place[1] + top) if finding.place else None
             if all(finding.code != known.code for known in found):
                 found.append(replace(finding, place=place))
@@ -125,7 +125,7 @@ def sample_frame(frame: StoredFrame, passes: list[tuple[StoredPass, PassRole]]) 
 def _sample(frame: StoredFrame, p: StoredPass, role: PassRole, places: tuple[np.ndarray, np.ndarray]) -> SampledPass:
     """A pass at some places; light is added in linear light, so encoded colour is decoded."""
     values = as_planes(frame.planes(p.name)[:3, places[0], places[1]])[:, None, :]
-    if not frame.header.encoded or values.shape[0] < 3:
+    if not p.colour.encoded or values.shape[0] < 3:
         return SampledPass(p.name, role, p.pixel_type, values)
     linear = as_planes(srgb_decode(values.astype(np.float64)))
     return SampledPass(p.name, role, p.pixel_type, linear, decoded_step(values))
@@ -203,6 +203,7 @@ def _render_pass(p: StoredPass, role: PassRole, findings: list[Diagnostic]) -> R
         file_part=p.part_name,
         channels=p.channels,
         pixel_type=p.pixel_type,
+        colour=p.colour,
         statistics=p.statistics,
         diagnostics=tuple(findings),
     )

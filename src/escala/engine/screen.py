@@ -6,59 +6,96 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.corrections import expose
-from escala.core.errors import choose
+from escala.core.errors import BadSource
+from escala.core.gamuts import gamut_matrix
 from escala.core.histogram import Histogram, histogram_of
-from escala.core.planes import Planes
-from escala.core.role_pictures import show_data
-from escala.core.roles import EXACT_ROLES, Role
-from escala.core.scopes import draw_scope
-from escala.core.viewer_aids import apply_gamma, grey_of, mark_ends, show_channel, show_stops
+from escala.core.matrix import apply_matrix
+from escala.core.planes import Planes, as_planes
+from escala.core.transfer import srgb_decode
+from escala.core.viewer_aids import (
+    apply_gamma,
+    checker,
+    grey_of,
+    lay_over,
+    mark_ends,
+    show_channel,
+    show_outside,
+    show_stops,
+)
 from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
 
 from .colouring import Colouring, baked_view, colouring_of
 from .look import Look, whole_look
 from .picture import FrameEngine
-from .stations import STATION_BY_NAME
+from .subject import Seen, Subject, see
+
+Triple = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
 class ViewerAids:
-    """What the viewer alone does to a picture: exposure in stops, gamma, what is shown, marks at the screen's ends."""
+    """What the viewer alone does to a picture: exposure in stops, gamma, what is shown, marks at the screen's ends.
+
+    `behind`: what is seen through clear pixels; nothing, a checker, or a colour (sRGB, 0..1).
+    """
 
     exposure: float = 0.0
     gamma: float = 1.0
     show: str = "colour"
     marks: bool = False
+    behind: str = "nothing"
+    behind_colour: Triple = (0.5, 0.5, 0.5)
 
 
-# A scope counts a picture of this width: enough for its columns, and quick.
-_SCOPE_PIXELS = 640
 NO_AIDS = ViewerAids()
 
 
-def screen_picture(
-    engine: FrameEngine, variant: Variant, station: str, look: Look, live: bool, aids: ViewerAids = NO_AIDS
-) -> tuple[bytes, str]:
-    """The picture at a station, encoded, and its media type: JPEG by the baked view while `live`, else exact PNG."""
-    planes = choose("station", station, STATION_BY_NAME).tap(engine, variant, look, live)
-    colouring = colouring_of(engine.render, variant)
-    if aids != NO_AIDS:
-        pixels = aided_bytes(planes, engine.alpha(look), colouring, aids)
+def screen_picture(subject: Subject, look: Look, live: bool, aids: ViewerAids = NO_AIDS) -> tuple[bytes, str]:
+    """The subject, encoded, and its media type: JPEG by the baked view while `live`, else exact PNG.
+
+    What is display values already is shown as it is, whatever the aids.
+    """
+    seen = see(subject, look, live)
+    colouring = colouring_of(subject.engine.render, subject.variant)
+    if not seen.scene:
+        pixels = to_bytes(seen.planes)
+    elif aids != NO_AIDS:
+        pixels = aided_bytes(seen.planes, subject.engine.alpha(look), colouring, aids)
     else:
-        pixels = moving_bytes(planes, colouring) if live else resting_bytes(planes, colouring)
+        pixels = moving_bytes(seen.planes, colouring) if live else resting_bytes(seen.planes, colouring)
     return (encode_jpeg(pixels), "image/jpeg") if live else (encode_png(pixels), "image/png")
+
+
+def difference_of(one: Subject, other: Subject, look: Look, gain: float, measure: str) -> bytes:
+    """The absolute difference of two subjects times `gain`, as PNG; data, so without a view.
+
+    `measure`: "linear" in working-space light, or "display" in what the exact views show.
+    """
+    seen = [see(subject, look) for subject in (one, other)]
+    if measure == "linear":
+        if not all(each.scene for each in seen):
+            raise BadSource("one of the two is display values, not light: compare them as displayed")
+        planes = [each.planes for each in seen]
+    else:
+        planes = [_as_displayed(each, subject) for each, subject in zip(seen, (one, other), strict=True)]
+    shown = np.nan_to_num(np.abs(planes[0] - planes[1])) * np.float32(gain)
+    return encode_png(to_bytes(np.minimum(shown, 1.0)))
 
 
 def aided_bytes(planes: Planes, alpha: Planes | None, colouring: Colouring, aids: ViewerAids) -> NDArray[np.uint8]:
     """(3, H, W) working space to (H, W, 3) display bytes as the viewer's aids want them, by the exact processor."""
     weights = colouring.working.luminance_weights
+    if aids.show == "gamut":
+        return show_outside(planes, weights)
     if aids.exposure:
         planes = expose(planes, aids.exposure)
     if aids.show == "stops":
         return show_stops(planes, weights)
     if aids.show == "alpha":
         return to_bytes(grey_of(alpha if alpha is not None else np.ones(planes.shape[1:], np.float32)))
+    if aids.behind != "nothing" and alpha is not None:
+        planes = lay_over(planes, alpha, _behind(planes, colouring, aids))
     if aids.show == "luminance":
         planes = grey_of(np.tensordot(weights.astype(np.float32), planes, axes=1))
     shown = colouring.config.display(planes, colouring.working.name, colouring.view)
@@ -77,13 +114,6 @@ def resting_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
     return to_bytes(colouring.config.display(planes, colouring.working.name, colouring.view))
 
 
-def scope_picture(engine: FrameEngine, variant: Variant, station: str, kind: str, columns: int, rows: int) -> bytes:
-    """A scope of the scene-linear picture at a station, as PNG; counted on the picture at the scope's own width."""
-    look = whole_look(engine.render, max(columns, _SCOPE_PIXELS))
-    planes = choose("station", station, STATION_BY_NAME).tap(engine, variant, look, True)
-    return encode_png(draw_scope(planes, kind, columns, rows))
-
-
 def pass_histogram(engine: FrameEngine, name: str) -> Histogram:
     """How often each brightness occurs in a pass, counted on a smaller picture of it."""
     return histogram_of(engine.stored_pass(name, whole_look(engine.render, 480), exact=True)[:3])
@@ -91,11 +121,22 @@ def pass_histogram(engine: FrameEngine, name: str) -> Histogram:
 
 def pass_picture(engine: FrameEngine, variant: Variant, name: str, look: Look) -> bytes:
     """A pass as its role wants to be seen, as JPEG: light under the view, data by its own range."""
-    found = engine.render.find_pass(name)
-    role = found.role if found else Role.OTHER
-    planes = engine.stored_pass(name, look, exact=role in EXACT_ROLES)
-    if found is None or not found.is_colour or planes.shape[0] < 3:
-        return encode_jpeg(to_bytes(show_data(role, planes)))
-    colouring = colouring_of(engine.render, variant)
-    working = colouring.config.convert(planes[:3], colouring.input_space, colouring.working.name)
-    return encode_jpeg(moving_bytes(working, colouring))
+    return screen_picture(Subject(engine, variant, pass_name=name), look, live=True)[0]
+
+
+def _as_displayed(seen: Seen, subject: Subject) -> Planes:
+    if not seen.scene:
+        return seen.planes
+    colouring = colouring_of(subject.engine.render, subject.variant)
+    shown = colouring.config.display(seen.planes, colouring.working.name, colouring.view)
+    return np.clip(shown, 0.0, 1.0)
+
+
+def _behind(planes: Planes, colouring: Colouring, aids: ViewerAids) -> Planes:
+    """What lies behind, as working-space light."""
+    if aids.behind == "checker":
+        return checker(*planes.shape[1:])
+    linear = srgb_decode(np.array(aids.behind_colour, np.float64)).reshape(3, 1, 1)
+    to_ap0 = apply_matrix(as_planes(linear), as_planes(gamut_matrix("Rec.709", "AP0")))
+    ap0 = colouring.config.space_of_gamut("AP0")
+    return to_ap0 if ap0 is None else colouring.config.convert(to_ap0, ap0, colouring.working.name)

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from escala.core.cryptomatte import declared_layers
 from escala.core.errors import EscalaError, SizesDiffer
+from escala.core.file_colour import FileColour, told_space
 from escala.core.naming import NamedPass, recognise_passes
 from escala.core.roles import EXACT_ROLES, PassRole, Role
 
@@ -128,8 +129,18 @@ def _slot(file: _OpenFile, layer: Layer, exact: set[str]) -> PassSlot:
         channels=layer.channels,
         letters=layer.letters,
         pixel_type=file.pixel_type(layer),
+        colour=_file_colour(file, layer),
         exact=name in exact,
     )
+
+
+def _file_colour(file: _OpenFile, layer: Layer) -> FileColour:
+    """What the header of the layer's part says of colour."""
+    name = file.source.path.name
+    if not file.parts:
+        return FileColour(name, encoded=file.encoded)
+    part = file.parts[layer.part]
+    return FileColour(name, part.chromaticities, told_space(part.attributes))
 
 
 def _roles(opened: list[_OpenFile]) -> dict[str, PassRole]:
@@ -271,8 +282,6 @@ def _header(opened: list[_OpenFile], raster: Window) -> FrameHeader:
         display=first.display,
         raster=raster,
         pixel_aspect=part.pixel_aspect if part else 1.0,
-        chromaticities=part.chromaticities if part else None,
-        encoded=first.encoded,
         attributes=_attributes(opened),
     )
 

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.diagnostics import PassStatistics, join_figures, join_statistics
+from escala.core.file_colour import FileColour
 from escala.core.intake_rows import FIGURES, split_band
 from escala.core.pyramid import halve_box, halve_nearest, level_count
 
@@ -24,7 +25,7 @@ from .sources import SourceFile
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
-_FORMAT = 6
+_FORMAT = 7
 # Attributes with this beginning tell which files were brought to another size.
 FITTED = "fitted/"
 
@@ -40,6 +41,7 @@ class StoredPass:
     channels: tuple[str, ...]
     letters: tuple[str, ...]
     pixel_type: str
+    colour: FileColour
     levels: tuple[tuple[int, int, int], ...]
     statistics: PassStatistics
 
@@ -51,8 +53,6 @@ class FrameHeader:
     display: Window
     raster: Window
     pixel_aspect: float
-    chromaticities: tuple[float, ...] | None
-    encoded: bool
     attributes: dict[str, str] = field(default_factory=dict)
 
 
@@ -73,6 +73,7 @@ class PassSlot:
     channels: tuple[str, ...]
     letters: tuple[str, ...]
     pixel_type: str
+    colour: FileColour
     exact: bool
 
 
@@ -294,8 +295,14 @@ def _split_integers(
 
 
 def _stored_pass(entry: dict[str, Any]) -> StoredPass:
-    statistics = entry.pop("statistics")
+    statistics, colour = entry.pop("statistics"), entry.pop("colour")
+    corners = colour.pop("chromaticities")
     listed = {key: tuple(value) if isinstance(value, list) else value for key, value in statistics.items()}
     levels = tuple((int(a), int(b), int(c)) for a, b, c in entry.pop("levels"))
     plain = {key: tuple(value) if isinstance(value, list) else value for key, value in entry.items()}
-    return StoredPass(**plain, levels=levels, statistics=PassStatistics(**listed))
+    return StoredPass(
+        **plain,
+        colour=FileColour(**colour, chromaticities=None if corners is None else tuple(corners)),
+        levels=levels,
+        statistics=PassStatistics(**listed),
+    )

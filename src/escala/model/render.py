@@ -5,6 +5,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from escala.core.diagnostics import Diagnostic, PassStatistics
+from escala.core.file_colour import FileColour
 from escala.core.recipes import Recipe
 from escala.core.roles import COLOUR_ROLES, Portion, Role
 
@@ -33,7 +34,7 @@ class SourceEntry(Document):
 
 
 class RenderPass(Document):
-    """A pass of a render. `part` is the portion of its component: total, direct, indirect or colour."""
+    """A pass of a render. `part` is the portion of its component; `colour`: what its file says of colour."""
 
     name: str
     role: Role
@@ -47,6 +48,7 @@ class RenderPass(Document):
     file_part: str
     channels: tuple[str, ...]
     pixel_type: str
+    colour: FileColour = FileColour()
     statistics: PassStatistics
     diagnostics: tuple[Diagnostic, ...] = ()
 
@@ -69,7 +71,10 @@ class FoundRecipe(Document):
 
 
 class Render(Document):
-    """Files that belong together, read and recognised. `stamp` tells their state when they were read."""
+    """Files that belong together, read and recognised. `stamp` tells their state when they were read.
+
+    `alpha_ignored`: colour is taken as it stands, as if all of it were solid.
+    """
 
     name: str
     frames: dict[int, tuple[SourceEntry, ...]]
@@ -78,12 +83,11 @@ class Render(Document):
     display: WindowBox
     raster: WindowBox
     pixel_aspect: float
-    input_space: str
-    input_space_reason: str
     passes: tuple[RenderPass, ...]
     reference: str | None
     recipes: tuple[FoundRecipe, ...]
     stamp: str = ""
+    alpha_ignored: bool = False
     attributes: dict[str, str] = Field(default_factory=dict)
     diagnostics: tuple[Diagnostic, ...] = ()
 

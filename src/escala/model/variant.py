@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator
 
-from escala.core.colour import BUILTIN_CONFIGS
+from escala.core.colour import DEFAULT_CONFIG
 from escala.core.folding import OPERATORS
 from escala.core.repairs import REPAIRS
 from escala.core.roles import Portion, Role
@@ -59,25 +59,31 @@ class Balance(Document):
 
 
 class ColourChoice(Document):
-    """Config and spaces. None: what the render's files say, and the config's own working space."""
+    """Config and spaces. None: what the render's files say, and the config's own working space.
 
-    config: str = "ACES 2"
+    `context`: values of the config's variables. `file_spaces`: input spaces by file, where they differ.
+    """
+
+    config: str = DEFAULT_CONFIG
+    context: dict[str, str] = Field(default_factory=dict)
     input_space: str | None = None
+    file_spaces: dict[str, str] = Field(default_factory=dict)
     working_space: str | None = None
 
     @field_validator("config")
     @classmethod
     def _named(cls, config: str) -> str:
         if not config:
-            raise ValueError(f"a config is a path or one of {', '.join(BUILTIN_CONFIGS)}")
+            raise ValueError("a config is a name, as ACES 2, or a path")
         return config
 
 
 class DisplayChoice(Document):
-    """Display and view; None: the config's default."""
+    """Display and view; None: the config's default. `look`: in place of the view's own; "" is none at all."""
 
     display: str | None = None
     view: str | None = None
+    look: str | None = None
 
 
 class ExposureCorrection(Document):
@@ -118,7 +124,19 @@ class LutCorrection(Document):
     opacity: float = Field(1.0, ge=0, le=1)
 
 
-Correction = Annotated[ExposureCorrection | CdlCorrection | LutCorrection, Field(discriminator="kind")]
+class ConfigCorrection(Document):
+    """A look or named transform of the colour config, on working-space values."""
+
+    kind: Literal["config"] = "config"
+    name: str = Field(min_length=1)
+    inverse: bool = False
+    on: bool = True
+    opacity: float = Field(1.0, ge=0, le=1)
+
+
+Correction = Annotated[
+    ExposureCorrection | CdlCorrection | LutCorrection | ConfigCorrection, Field(discriminator="kind")
+]
 
 
 class Finish(Document):
@@ -155,12 +173,14 @@ class PassRepair(Document):
 class SourceChoice(Document):
     """How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
 
-    `frame_rate`: frames a second where the header is wrong or silent.
+    `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
+    frames a second where the header is wrong or silent.
     """
 
     roles: dict[str, PassReading] = Field(default_factory=dict)
     repairs: tuple[PassRepair, ...] = ()
     twin: Literal["noisy", "denoised"] | None = None
+    alpha: Literal["associated", "unassociated", "ignored"] = "associated"
     frame_rate: float | None = Field(None, ge=1, le=240)
 
 
@@ -218,7 +238,8 @@ class Variant(Document):
     def changes_reading(self) -> bool:
         """Whether its render is not the one that was recognised."""
         source = self.source
-        return bool(source.roles or source.repairs or source.twin) or self.tally.changes_recipe
+        edited = bool(source.roles or source.repairs or source.twin) or source.alpha != "associated"
+        return edited or self.tally.changes_recipe
 
 
 def level_of(table: Mapping[str, Level], name: str | None) -> Level:

@@ -6,6 +6,7 @@ from typing import Any
 from flask import Response, jsonify, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 
+from .colour_routes import colour_routes
 from .delivery_routes import delivery_routes
 from .guard import register_guard
 from .picture_routes import picture_routes
@@ -31,7 +32,7 @@ def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
     app.extensions["studio"] = studio
     register_guard(app, settings)
     register_problems(app)
-    for routes in (shot_routes, variant_routes, picture_routes, delivery_routes):
+    for routes in (shot_routes, variant_routes, picture_routes, colour_routes, delivery_routes):
         app.register_api(routes(studio))
 
     @app.route("/api/openapi.json")

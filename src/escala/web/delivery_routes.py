@@ -1,27 +1,21 @@
-"""Deliveries from the browser, colour configs, CDL files, and the stream of events."""
+"""Deliveries from the browser, and the stream of events."""
 
 import re
 import tempfile
 from pathlib import Path
 from typing import Any
 
-from flask import Response, request, send_from_directory
+from flask import Response, send_from_directory
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
 
-from escala.core.errors import BadSource
-from escala.core.viewer_aids import BELOW, stop_colours
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.worker import LONG
-from escala.media.cdl import read_cdl
-from escala.model.variant import ColourChoice, Variant
 from escala.record.shots import find_variant, shot_render, variant_document
 
 from .jobs import Job
-from .schemas import CdlOut, ColourOut, ColourQuery, JobOut, NewDelivery, StopColours, VariantPath, colour_out
+from .schemas import JobOut, NewDelivery, VariantPath
 from .studio import Studio
-
-_CDL_LIMIT = 1 << 20
 
 
 class FilePath(BaseModel):
@@ -42,27 +36,6 @@ def delivery_routes(studio: Studio) -> APIBlueprint:
     @routes.get("/deliveries/<string:folder>/<string:name>")
     def get_file(path: FilePath) -> Response:
         return send_from_directory(studio.settings.deliveries / Path(path.folder).name, path.name, as_attachment=True)
-
-    @routes.get("/colour", responses={200: ColourOut})
-    def get_colour(query: ColourQuery) -> dict[str, Any]:
-        studio.check_files(Variant(colour=ColourChoice(config=query.config)))
-        return colour_out(query.config).model_dump()
-
-    @routes.get("/stops", responses={200: StopColours})
-    def get_stop_colours() -> dict[str, Any]:
-        colours = [(int(red), int(green), int(blue)) for red, green, blue in stop_colours()]
-        return {"stops": [{"stop": i - BELOW, "colour": colour} for i, colour in enumerate(colours)]}
-
-    @routes.post("/cdl", responses={200: CdlOut})
-    def read_cdl_file() -> dict[str, Any]:
-        name = Path(request.args.get("name", "grade.cdl")).name
-        if Path(name).suffix.lower() not in (".cdl", ".cc", ".ccc"):
-            raise BadSource(f"{name}: a colour decision comes as .cdl, .cc or .ccc")
-        with tempfile.TemporaryDirectory(prefix="escala-") as folder:
-            file = Path(folder) / name
-            file.write_bytes(request.get_data(cache=False)[:_CDL_LIMIT])
-            values = read_cdl(file)
-        return {"slope": values.slope, "offset": values.offset, "power": values.power, "saturation": values.saturation}
 
     @routes.get("/events")
     def stream_events() -> Response:

@@ -4,10 +4,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from escala.core.colour import BUILTIN_CONFIGS, colour_config
 from escala.engine.balance import render_components, render_lights
 from escala.engine.board import Board
-from escala.engine.colour_warnings import colour_warnings
 from escala.engine.colouring import colouring_of
 from escala.engine.probe import Probe
 from escala.engine.reading import REPAIRED
@@ -16,6 +14,8 @@ from escala.engine.tally import Tally
 from escala.model.render import FoundRecipe, Render, RenderPass
 from escala.model.variant import PassReading, Variant
 from escala.record.tables import ShotRow, VariantRow
+
+from .colour_schemas import FileInput, file_inputs
 
 Patch = list[dict[str, Any]]
 
@@ -102,30 +102,74 @@ class Aids(BaseModel):
 
     exposure: float = Field(0.0, ge=-16, le=16)
     gamma: float = Field(1.0, ge=0.1, le=4)
-    show: Literal["colour", "red", "green", "blue", "luminance", "alpha", "stops"] = "colour"
+    show: Literal["colour", "red", "green", "blue", "luminance", "alpha", "stops", "gamut"] = "colour"
     marks: bool = False
+    behind: Literal["nothing", "checker", "colour"] = "nothing"
+    behind_colour: tuple[float, float, float] = (0.5, 0.5, 0.5)
 
 
-class PictureRequest(Preview):
-    """A picture at a station. `live`: the fast one, of this viewer only the newest."""
-
-    aids: Aids = Field(default_factory=Aids)
+class SubjectRequest(Preview):
+    """What is looked at: a station of the variant, one of its passes, or a picture that was brought in."""
 
     station: str = "display"
+    pass_name: str | None = None
+    picture: str | None = None
+
+
+class Against(BaseModel):
+    """What a picture is compared with: the absolute difference times `gain`, in light or in display values."""
+
+    subject: SubjectRequest
+    gain: float = Field(1.0, gt=0, le=1e7)
+    measure: Literal["linear", "display"] = "display"
+
+
+class PictureRequest(SubjectRequest):
+    """A picture. `live`: the fast one, of this viewer only the newest. `against`: its difference from another."""
+
+    aids: Aids = Field(default_factory=Aids)
     region: Region
     out_width: int = Field(gt=0, le=8192)
     out_height: int = Field(gt=0, le=8192)
     live: bool = False
     viewer: str = Field("", max_length=64)
+    against: Against | None = None
 
 
-class ScopeRequest(Preview):
-    """A scope of the picture at a station, and its size in pixels."""
+class ValuesRequest(SubjectRequest):
+    """A small region, for the numbers behind its pixels."""
 
-    kind: Literal["waveform", "parade"] = "waveform"
-    station: str = "display"
+    region: Region
+
+
+class ValuesOut(BaseModel):
+    """Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number."""
+
+    channels: list[list[list[float | None]]]
+
+
+class ScopeRequest(SubjectRequest):
+    """A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked."""
+
+    kind: Literal["waveform", "parade", "histogram", "chromaticity"] = "waveform"
+    scale: Literal["stops", "display"] = "stops"
     columns: int = Field(324, ge=16, le=2048)
     rows: int = Field(126, ge=16, le=1024)
+    region: Region | None = None
+    object_name: str | None = None
+
+
+class ObjectsOut(BaseModel):
+    """The objects that a render's cryptomattes name."""
+
+    objects: list[str]
+
+
+class PictureMade(BaseModel):
+    """A picture that was brought in for comparing."""
+
+    picture: str
+    title: str
 
 
 class ProbeRequest(Preview):
@@ -162,19 +206,6 @@ class HistogramOut(BaseModel):
     dark: int
 
 
-class StopColour(BaseModel):
-    """The colour of a band of one stop around middle grey."""
-
-    stop: int
-    colour: tuple[int, int, int]
-
-
-class StopColours(BaseModel):
-    """The bands of the picture by stops, darkest first."""
-
-    stops: list[StopColour]
-
-
 class RevisionPath(BaseModel):
     """A state of a variant in an address; 0: as it was created."""
 
@@ -209,12 +240,6 @@ class MediaQuery(BaseModel):
     """A folder under a media root; empty: the roots themselves."""
 
     folder: str = ""
-
-
-class ColourQuery(BaseModel):
-    """A config by name."""
-
-    config: str = "ACES 2"
 
 
 class NewDelivery(BaseModel):
@@ -261,7 +286,9 @@ class VariantOut(BaseModel):
     document: Variant
     stations: list[StationWords]
     chain: list[str]
-    colour_warnings: list[str]
+    inputs: list[FileInput]
+    input_space: str
+    delivery_space: str
     reading: Reading
     offered_rules: dict[str, PassReading]
 
@@ -349,31 +376,12 @@ class MediaOut(BaseModel):
     entries: list[MediaEntry]
 
 
-class ColourOut(BaseModel):
-    """What a config offers, and the built-in configs."""
-
-    configs: list[str]
-    spaces: list[str]
-    views: dict[str, list[str]]
-    working_space: str
-    display: str
-    view: str
-
-
-class CdlOut(BaseModel):
-    """The ten numbers of a colour decision."""
-
-    slope: tuple[float, float, float]
-    offset: tuple[float, float, float]
-    power: tuple[float, float, float]
-    saturation: float
-
-
 def variant_out(
     row: VariantRow, document: Variant, render: Render, can_redo: bool, offered: dict[str, PassReading]
 ) -> VariantOut:
     """A variant for the page, with the words of the path, the colour chain, and the render as the variant reads it."""
     words = [(station.name, *station.words(render, document)) for station in STATIONS]
+    colouring = colouring_of(render, document)
     return VariantOut(
         id=row.id,
         shot_id=row.shot_id,
@@ -383,8 +391,10 @@ def variant_out(
         can_redo=can_redo,
         document=document,
         stations=[StationWords(name=name, words=text, changes=changes) for name, text, changes in words],
-        chain=list(colouring_of(render, document).words),
-        colour_warnings=colour_warnings(render, document),
+        chain=list(colouring.words),
+        inputs=[FileInput(**entry) for entry in file_inputs(render, colouring)],
+        input_space=colouring.input_space,
+        delivery_space=colouring.delivery_space,
         reading=Reading(
             passes=list(render.passes),
             reference=render.reference,
@@ -425,17 +435,4 @@ def shot_out(row: ShotRow) -> ShotOut:
         lights=render_lights(render),
         components=render_components(render),
         variants=[VariantLabel(id=variant.id, name=variant.name) for variant in row.variants],
-    )
-
-
-def colour_out(source: str) -> ColourOut:
-    """What a config offers."""
-    config = colour_config(source)
-    return ColourOut(
-        configs=list(BUILTIN_CONFIGS),
-        spaces=config.scene_spaces,
-        views=config.views,
-        working_space=config.default_working_space,
-        display=config.default_view.display,
-        view=config.default_view.view,
     )

@@ -40,14 +40,19 @@ class Settings:
         return self.home / "uploads"
 
     @property
+    def configs(self) -> Path:
+        """Colour configs brought in by the browser."""
+        return self.home / "configs"
+
+    @property
     def deliveries(self) -> Path:
         """Files written for the browser."""
         return self.home / "deliveries"
 
     @property
     def roots(self) -> tuple[Path, ...]:
-        """Folders that may be read, uploads among them."""
-        return (*self.media_roots, self.uploads)
+        """Folders that may be read, uploads and configs among them."""
+        return (*self.media_roots, self.uploads, self.configs)
 
     @property
     def is_loopback(self) -> bool:

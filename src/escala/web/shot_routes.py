@@ -8,7 +8,7 @@ from typing import Any
 from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
-from escala.core.errors import BadSource, TooLarge
+from escala.core.errors import BadSource
 from escala.engine.look import fit_look
 from escala.engine.picture import FrameEngine
 from escala.engine.screen import pass_histogram, pass_picture
@@ -28,15 +28,14 @@ from .schemas import (
     NewRender,
     NewShot,
     PassQuery,
+    PictureMade,
     ShotList,
     ShotOut,
     ShotPath,
     shot_name,
     shot_out,
 )
-from .studio import Studio
-
-_CHUNK = 1 << 20
+from .studio import Studio, keep_body
 
 
 def shot_routes(studio: Studio) -> APIBlueprint:
@@ -127,6 +126,11 @@ def shot_routes(studio: Studio) -> APIBlueprint:
         name = str((request.view_args or {})["name"])
         return {"path": str(_keep_upload(studio, name))}
 
+    @routes.put("/pictures/<string:name>", responses={201: PictureMade})
+    def bring_picture() -> tuple[dict[str, str], int]:
+        name = str((request.view_args or {})["name"])
+        return {"picture": studio.bring_picture(name, request.stream), "title": Path(name).stem}, 201
+
     return routes
 
 
@@ -150,12 +154,4 @@ def _keep_upload(studio: Studio, name: str) -> Path:
     batch = hashlib.sha256(request.headers.get("X-Batch", safe).encode()).hexdigest()[:16]
     folder = studio.settings.uploads / batch
     folder.mkdir(parents=True, exist_ok=True)
-    unfinished, size = folder / f".{safe}.part", 0
-    with unfinished.open("wb") as file:
-        while chunk := request.stream.read(_CHUNK):
-            size += len(chunk)
-            if size > studio.settings.upload_limit:
-                unfinished.unlink()
-                raise TooLarge(safe, f"larger than the limit of {studio.settings.upload_limit >> 20} MiB")
-            file.write(chunk)
-    return unfinished.replace(folder / safe)
+    return keep_body(request.stream, folder / safe, studio.settings.upload_limit)

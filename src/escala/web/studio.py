@@ -1,25 +1,28 @@
 """What all routes share: database, evaluation thread, decoded frames, jobs and events."""
 
+import shutil
+import tempfile
 import threading
 import time
 from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from escala.core.colour import BUILTIN_CONFIGS
-from escala.core.errors import BadSource, SeveralRenders
+from escala.core.errors import BadSource, SeveralRenders, TooLarge
 from escala.engine.cache import ByteCache
 from escala.engine.intake import Progress, frame_files, read_render, render_of_frame
 from escala.engine.picture import FrameEngine
 from escala.engine.reading import read_engine, reading_of
 from escala.engine.takeover import Changes, compare_renders
 from escala.engine.worker import EvaluationThread
+from escala.media.configs import colour_config, is_builtin
 from escala.media.intake import take_in_frame
-from escala.media.store import trim_store
+from escala.media.sources import SourceFile
+from escala.media.store import StoredFrame, trim_store
 from escala.model.render import Render
 from escala.model.variant import Variant
 from escala.record.database import open_database
@@ -30,13 +33,35 @@ from .jobs import Job, JobBoard
 from .settings import Settings
 
 _IN_USE_SECONDS = 3600.0
+_CHUNK = 1 << 20
+PICTURES = (".exr", ".png", ".tif", ".tiff", ".jpg", ".jpeg")
+
+
+class ByteStream(Protocol):
+    """What bytes can be read from."""
+
+    def read(self, size: int) -> bytes:
+        """At most `size` bytes; none at the end."""
+
+
+def keep_body(stream: ByteStream, target: Path, limit: int) -> Path:
+    """Stream a body into a file, which appears when it is whole. Raises `TooLarge` beyond `limit` bytes."""
+    unfinished, size = target.with_name(f".{target.name}.part"), 0
+    with unfinished.open("wb") as file:
+        while chunk := stream.read(_CHUNK):
+            size += len(chunk)
+            if size > limit:
+                unfinished.unlink()
+                raise TooLarge(target.name, f"larger than the limit of {limit >> 20} MiB")
+            file.write(chunk)
+    return unfinished.replace(target)
 
 
 class Studio:
     """A running Escala."""
 
     def __init__(self, settings: Settings) -> None:
-        for folder in (settings.home, settings.store, settings.uploads, settings.deliveries):
+        for folder in (settings.home, settings.store, settings.uploads, settings.configs, settings.deliveries):
             folder.mkdir(parents=True, exist_ok=True)
         self.settings = settings
         self.hub = EventHub()
@@ -169,6 +194,26 @@ class Studio:
         told = list(changes.sentences) if changes.is_news else []
         self.hub.tell("render", shot_id=shot_id, changes=told, renamed=changes.renamed)
 
+    def bring_picture(self, name: str, stream: ByteStream) -> str:
+        """Keep a picture that others are compared with, and name it. Raises errors that say what is wrong."""
+        safe = Path(name).name
+        if safe != name or Path(safe).suffix.lower() not in PICTURES:
+            raise BadSource(f"{name}: a picture to compare with comes as EXR, PNG, TIFF or JPEG")
+        folder = Path(tempfile.mkdtemp(prefix="picture-", dir=self.settings.uploads))
+        file = keep_body(stream, folder / safe, self.settings.upload_limit)
+        picture = str(file.relative_to(self.settings.uploads))
+        try:
+            self.brought_picture(picture)
+        except BaseException:
+            shutil.rmtree(folder, ignore_errors=True)
+            raise
+        return picture
+
+    def brought_picture(self, picture: str) -> StoredFrame:
+        """A picture that was brought in, decoded."""
+        path = self.allowed_path(str(self.settings.uploads / picture))
+        return take_in_frame((SourceFile(path),), self.settings.store)
+
     def forget(self, shot_id: int) -> list[FrameEngine]:
         """Let the render and the decoded frames of a shot go, and return what was evaluating them."""
         with self._lock:
@@ -183,9 +228,11 @@ class Studio:
 
     def check_files(self, variant: Variant) -> Variant:
         """The variant itself; raises `BadSource` when it names a file outside the media roots."""
-        config = variant.colour.config
-        if config not in BUILTIN_CONFIGS and not config.startswith("ocio://"):
-            self.allowed_path(config)
+        colour = variant.colour
+        if not is_builtin(colour.config):
+            self.allowed_path(colour.config)
+            for file in colour_config(colour.config, colour.context).files:
+                self.allowed_path(file)
         for correction in variant.finish.corrections:
             if correction.kind == "lut":
                 self.allowed_path(correction.path)

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from escala.engine.look import whole_look
 from escala.engine.screen import screen_picture
+from escala.engine.subject import Subject
 from escala.engine.worker import SMALL
 from escala.model.variant import Variant
 from escala.record.naming_rules import offered_rules, remember_rules
@@ -141,7 +142,7 @@ def variant_routes(studio: Studio) -> APIBlueprint:
             document, shot_id = state_at(session, row, path.number), row.shot_id
         engine = studio.engine_of_variant(shot_id, document)
         look = whole_look(engine.render, 224)
-        picture, kind = studio.thread.run(lambda: screen_picture(engine, document, "display", look, True), SMALL)
+        picture, kind = studio.thread.run(lambda: screen_picture(Subject(engine, document), look, True), SMALL)
         return Response(picture, mimetype=kind)
 
     @routes.post("/variants/<int:variant_id>/revisions/<int:number>/bring-back", responses={200: VariantOut})

@@ -1,0 +1,51 @@
+<script setup lang="ts">
+import { shallowRef, watch } from 'vue'
+import { api, told } from '@/api/client'
+import type { ColourWarning } from '@/api/types'
+import { percent } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+
+/** The classic mistakes of colour, as soon as the chain makes one, with the share of the picture that shows it. */
+const shots = useShot()
+const room = useRoom()
+const troubles = useTroubles()
+const warnings = shallowRef<ColourWarning[]>([])
+
+watch(
+  () => [shots.variant?.id, shots.variant?.head, shots.renderKey],
+  async () => {
+    if (!shots.variant) return
+    const params = { path: { variant_id: shots.variant.id } }
+    try {
+      warnings.value = (
+        await told<{ warnings: ColourWarning[] }>(
+          api.GET('/api/variants/{variant_id}/colour-warnings', { params }),
+        )
+      ).warnings
+    } catch (error) {
+      troubles.tell(error)
+    }
+  },
+  { immediate: true },
+)
+</script>
+
+<template>
+  <section v-if="warnings.length" class="bench-part" aria-label="Colour warnings" role="status">
+    <div v-for="warning in warnings" :key="warning.code">
+      <p class="warning">{{ warning.message }}</p>
+      <p v-if="warning.share !== null" class="quiet">
+        {{ percent(warning.share) }} of the picture.
+        <button
+          v-if="warning.code === 'outside_gamut'"
+          type="button"
+          @click="room.aids = { ...room.aids, show: 'gamut' }"
+        >
+          show where
+        </button>
+      </p>
+    </div>
+  </section>
+</template>

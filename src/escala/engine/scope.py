@@ -1,0 +1,72 @@
+"""Scopes of what is looked at: the whole picture, a region, or one object of it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.chromaticity import chromaticities, draw_chromaticity
+from escala.core.errors import choose
+from escala.core.planes import Matte, Planes, as_planes
+from escala.core.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_histogram
+from escala.core.temperature import bradford_matrix, xy_to_xyz
+from escala.media.stills import encode_png
+
+from .colouring import Colouring, colouring_of
+from .look import Look, resize_planes
+from .mattes import matte_of_objects
+from .screen import moving_bytes
+from .subject import Subject, see
+
+# The triangles of the chromaticity scope, all of one white.
+TRIANGLES = ("Rec.709", "P3-D65", "Rec.2020")
+_D65 = (0.3127, 0.3290)
+
+
+@dataclass(frozen=True)
+class ScopeWish:
+    """A scope by its kind, its scale (stops or display), its size in pixels, and the object that it is limited to."""
+
+    kind: str
+    scale: str
+    columns: int
+    rows: int
+    object_name: str | None = None
+
+
+def draw_scope(subject: Subject, look: Look, wish: ScopeWish, live: bool) -> bytes:
+    """A scope of the subject at a look, as PNG. Raises `UnknownChoice` for what is not there."""
+    seen = see(subject, look, live)
+    colouring = colouring_of(subject.engine.render, subject.variant)
+    within = _object(subject, look, wish.object_name) if wish.object_name else None
+    if wish.kind == "chromaticity":
+        points = chromaticities(seen.planes, _to_d65(colouring), within)
+        return encode_png(draw_chromaticity(points, min(wish.columns, wish.rows), list(TRIANGLES)))
+    planes = seen.planes if wish.scale == "stops" or not seen.scene else _displayed(seen.planes, colouring, live)
+    if wish.kind == "histogram":
+        return encode_png(draw_histogram(count_columns(planes, 1, wish.columns, wish.scale, within), wish.rows))
+    groups = choose("scope", wish.kind, COLUMN_SCOPES)
+    counts = count_columns(planes, wish.columns // len(groups), wish.rows, wish.scale, within)
+    return encode_png(draw_columns(counts, wish.kind))
+
+
+def _displayed(planes: Planes, colouring: Colouring, live: bool) -> Planes:
+    """Display values: by the table while something moves, else by the exact processor."""
+    if live:
+        return as_planes(moving_bytes(planes, colouring).transpose(2, 0, 1) / np.float32(255))
+    return as_planes(colouring.config.display(planes, colouring.working.name, colouring.view))
+
+
+def _object(subject: Subject, look: Look, name: str) -> Matte:
+    """The coverage of an object at a look."""
+    frame = subject.engine.frame
+    key = (frame.folder.name, "object", name)
+    whole: Matte = subject.engine.cache.get(key, lambda: matte_of_objects(frame, [name], None))
+    part = whole[None, look.y : look.y + look.height, look.x : look.x + look.width]
+    return as_planes(resize_planes(part, look.out_width, look.out_height)[0])
+
+
+def _to_d65(colouring: Colouring) -> NDArray[np.float64]:
+    """Working space to CIE XYZ, its white brought to D65."""
+    to_xyz = np.array(colouring.working.to_xyz)
+    return np.asarray(bradford_matrix(to_xyz.sum(axis=1), xy_to_xyz(*_D65)) @ to_xyz)

@@ -1,0 +1,55 @@
+"""Colour configs brought in as a folder or an archive: unpacked, and the config in them found."""
+
+import shutil
+import zipfile
+from pathlib import Path, PurePosixPath
+
+from escala.core.errors import BadSource, EscalaError, TooLarge
+
+ARCHIVES = (".ocioz", ".zip")
+# What a config and its tables may come as; anything else is left out.
+KEPT = (
+    ".ocio", ".cube", ".3dl", ".spi1d", ".spi3d", ".spimtx", ".csp", ".clf", ".ctf", ".cc", ".ccc", ".cdl", ".lut",
+    ".vf", ".mga", ".m3d", ".itx", ".look", ".hdl", ".icc", ".icm", ".cub",
+)  # fmt: skip
+
+
+def place_in(folder: Path, name: str) -> Path:
+    """Where a file of a config lies; raises `BadSource` for a name that leads out of the folder or is of no use."""
+    parts = PurePosixPath(name.replace("\\", "/")).parts
+    if not parts or ".." in parts or PurePosixPath(name).is_absolute() or ":" in parts[0]:
+        raise BadSource(f"{name}: a file of a config lies in its own folder")
+    if PurePosixPath(name).suffix.lower() not in (*KEPT, *ARCHIVES):
+        raise BadSource(f"{name}: a colour config comes as .ocio with its tables, or as one .ocioz or .zip")
+    return folder.joinpath(*parts)
+
+
+def unpack_archives(folder: Path, limit: int) -> None:
+    """Unpack every archive in a folder beside itself, and delete it. `limit`: the most bytes of all files together."""
+    for archive in [file for file in folder.rglob("*") if file.suffix.lower() in ARCHIVES]:
+        try:
+            with zipfile.ZipFile(archive) as packed:
+                wanted = [i for i in packed.infolist() if PurePosixPath(i.filename).suffix.lower() in KEPT]
+                if sum(info.file_size for info in wanted) > limit:
+                    raise TooLarge(archive.name, f"its files are larger than the limit of {limit >> 20} MiB together")
+                for info in wanted:
+                    target = place_in(archive.parent, info.filename)
+                    target.parent.mkdir(parents=True, exist_ok=True)
+                    with packed.open(info) as source, target.open("wb") as file:
+                        shutil.copyfileobj(source, file)
+        except EscalaError:
+            raise
+        except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
+            raise BadSource(f"{archive.name}: the archive cannot be read: {error}") from error
+        archive.unlink()
+
+
+def find_config(folder: Path) -> Path:
+    """The config in a folder: the one nearest to its top. Raises `BadSource` where there is none, or two as near."""
+    found = sorted(folder.rglob("*.ocio"), key=lambda file: (len(file.parts), file.name != "config.ocio", file.name))
+    if not found:
+        raise BadSource(f"{folder.name}: there is no .ocio file in it")
+    rivals = [f for f in found if len(f.parts) == len(found[0].parts)]
+    if len(rivals) > 1 and found[0].name != "config.ocio":
+        raise BadSource(f"{folder.name} holds several configs: {', '.join(f.name for f in rivals)}; bring in one")
+    return found[0]

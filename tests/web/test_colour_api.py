@@ -1,0 +1,108 @@
+import io
+import zipfile
+from typing import Any
+
+import numpy as np
+
+from escala.core.colour import View
+from escala.media.configs import BUILTIN_CONFIGS, colour_config
+from tests.made import add_up, light, write_layers
+from tests.made_config import CONFIG, write_config
+from tests.web.test_source_api import SourceApiTest
+
+KEY, FILL = light(1, top=1), light(2, top=1)
+
+
+class ColourApiTest(SourceApiTest):
+    def bring(self, name: str, files: dict[str, bytes]) -> Any:
+        for path, data in files.items():
+            answer = self.client.put(f"/api/configs/{name}/files?path={path}", data=data)
+            self.assertEqual(answer.status_code, 200, answer.json)
+        return self.client.post(f"/api/configs/{name}")
+
+    def own_files(self) -> dict[str, bytes]:
+        folder = self.folder / "made"
+        write_config(folder)
+        return {str(f.relative_to(folder)): f.read_bytes() for f in folder.rglob("*.*")}
+
+    def opened(self) -> dict[str, Any]:
+        write_layers(self.media / "col.exr", {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
+        return self.variant_of(self.open("col.exr")["result"]["shot_id"])
+
+    def test_a_config_is_brought_in_as_a_folder_and_shows_the_picture(self) -> None:
+        made = self.bring("quay", self.own_files())
+        self.assertEqual(made.status_code, 201, made.json)
+        source = made.json["source"]
+        self.assertEqual(made.json["faults"], [])
+        offer = self.client.get("/api/colour", query_string={"config": source}).json
+        self.assertEqual(offer["looks"], ["Dusk", "Dawn"])
+        self.assertEqual(offer["variables"], {"MOOD": "day"})
+        self.assertIn(source, [config["source"] for config in offer["configs"]])
+        variant = self.change(self.opened(), "/colour", {"config": source, "input_space": "Quay Linear"})
+        variant = self.change(variant, "/display", {"display": "Bridge", "view": "Print", "look": ""})
+        self.assertEqual(variant["chain"], ["Quay Linear file", "Quay Linear", "Print", "Bridge"])
+        probe = self.client.post(f"/api/variants/{variant['id']}/probe", json={"x": 5, "y": 5}).json["probe"]
+        shown = colour_config(source).display(add_up(KEY, FILL), "Quay Linear", View("Bridge", "Print", ""))
+        np.testing.assert_allclose(probe["display"], shown[:, 5, 5] * 255, atol=1e-3)
+
+    def test_a_config_is_brought_in_as_an_archive_and_never_replaces_another(self) -> None:
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as archive:
+            for name, data in self.own_files().items():
+                archive.writestr(f"studio/{name}", data)
+        first = self.bring("harbour", {"harbour.ocioz": packed.getvalue()}).json
+        second = self.bring("harbour", {"harbour.zip": packed.getvalue()}).json
+        self.assertEqual((first["title"], second["title"]), ("harbour", "harbour-2"))
+
+    def test_what_fails_in_a_config_is_told_with_its_place(self) -> None:
+        files = self.own_files()
+        del files["tables/print.cube"]
+        made = self.bring("torn", files).json
+        self.assertTrue(any("print.cube" in fault and "Bridge" in fault for fault in made["faults"]))
+        broken = self.bring("broken", {"config.ocio": CONFIG.replace("displays:", "displays: [").encode()})
+        self.assertEqual(broken.status_code, 422, broken.json)
+        self.assertIn("line", broken.json["detail"])
+        offer = self.client.get("/api/colour").json
+        self.assertNotIn("broken", [config["title"] for config in offer["configs"]])
+
+    def test_a_config_reaches_no_file_outside_the_roots(self) -> None:
+        outside = self.folder / "secret"
+        write_config(outside)
+        table = outside / "tables" / "print.cube"
+        sly = CONFIG.replace("src: print.cube", f"src: {table}")
+        made = self.bring("sly", {**self.own_files(), "config.ocio": sly.encode()})
+        self.assertEqual(made.status_code, 422, made.json)
+        self.assertIn("outside the media roots", made.json["detail"])
+        self.assertEqual(self.client.put("/api/configs/x/files?path=../y.cube", data=b"").status_code, 422)
+        config = str(outside / "config.ocio")
+        titles = [entry["title"] for entry in self.client.get("/api/colour").json["configs"]]
+        self.assertNotIn("sly", titles)
+        self.assertEqual(self.client.get("/api/colour", query_string={"config": config}).status_code, 422)
+
+    def test_every_file_may_be_read_in_a_space_of_its_own(self) -> None:
+        folder = self.media / "apart"
+        folder.mkdir()
+        write_layers(folder / "sea.beauty.exr", {"": add_up(KEY, FILL)})
+        write_layers(folder / "sea.lg_key.exr", {"": KEY})
+        write_layers(folder / "sea.lg_fill.exr", {"": FILL})
+        variant = self.variant_of(self.open("apart")["result"]["shot_id"])
+        self.assertEqual({entry["space"] for entry in variant["inputs"]}, {"Linear Rec.709 (sRGB)"})
+        variant = self.change(variant, "/colour/file_spaces", {"sea.lg_key.exr": "ACEScg"})
+        spaces = {entry["file"]: entry["space"] for entry in variant["inputs"]}
+        self.assertEqual(spaces["sea.lg_key.exr"], "ACEScg")
+        self.assertEqual(spaces["sea.beauty.exr"], "Linear Rec.709 (sRGB)")
+        self.assertIn("other files", variant["chain"][0])
+        warned = self.client.get(f"/api/variants/{variant['id']}/colour-warnings").json["warnings"]
+        self.assertEqual(warned, [])
+
+    def test_warnings_carry_their_evidence(self) -> None:
+        variant = self.change(self.opened(), "/display", {"display": "sRGB - Display", "view": "Raw"})
+        (warning,) = self.client.get(f"/api/variants/{variant['id']}/colour-warnings").json["warnings"]
+        self.assertEqual(warning["code"], "raw_view")
+        working = colour_config("ACES 2").convert(add_up(KEY, FILL), "Linear Rec.709 (sRGB)", "ACEScg")
+        self.assertAlmostEqual(warning["share"], float((working.max(axis=0) > 1).mean()), places=6)
+
+    def test_all_builtin_configs_are_offered(self) -> None:
+        offer = self.client.get("/api/colour?config=Soft").json
+        self.assertEqual([config["source"] for config in offer["configs"]][:3], list(BUILTIN_CONFIGS))
+        self.assertEqual(offer["view"], "Soft")
