@@ -9,6 +9,7 @@ import ShortcutList from '@/parts/ShortcutList.vue'
 import TopBar from '@/parts/TopBar.vue'
 import TroubleList from '@/parts/TroubleList.vue'
 import StartPage from '@/start/StartPage.vue'
+import { useHolds } from '@/stores/holds'
 import { useJobs } from '@/stores/jobs'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
@@ -17,6 +18,7 @@ import WorkRoom from './WorkRoom.vue'
 
 const shots = useShot()
 const room = useRoom()
+const holds = useHolds()
 const troubles = useTroubles()
 const jobs = useJobs()
 const delivering = ref(false)
@@ -98,16 +100,37 @@ const KEYS: Record<string, () => void> = {
   b: () => (room.benchOpen = !room.benchOpen),
   l: () => (room.lowerOpen = !room.lowerOpen),
   h: () => (showingHistory.value = !showingHistory.value),
-  k: () => shots.document && room.hold(`held: ${shots.variant?.name}`, shots.document),
-  j: () => room.held && (room.comparing = room.comparing === 'held' ? 'now' : 'held'),
+  k: () => shots.document && holds.holdState(shots.variant?.name ?? '', shots.document, room.frame, room.tap),
+  j: () => holds.first && holds.turnTo('held'),
+  w: () => holds.first && holds.turnTo('wipe'),
+  d: () => holds.first && holds.turnTo('difference'),
+  s: () => holds.first && holds.turnTo('side'),
+  f: () => void toggleFullScreen(),
 }
+/** Only the picture, on the whole screen; where the browser allows no more, at least on the whole page. */
+async function toggleFullScreen() {
+  room.bare = !room.bare
+  try {
+    if (room.bare) await document.documentElement.requestFullscreen()
+    else if (document.fullscreenElement) await document.exitFullscreen()
+  } catch {
+    // The page alone is cleared, then.
+  }
+}
+
+function onFullScreen() {
+  if (!document.fullscreenElement) room.bare = false
+}
+document.addEventListener('fullscreenchange', onFullScreen)
+onScopeDispose(() => document.removeEventListener('fullscreenchange', onFullScreen))
 window.addEventListener('keydown', onKey)
 onScopeDispose(() => window.removeEventListener('keydown', onKey))
 </script>
 
 <template>
-  <div class="app">
+  <div class="app" :class="{ bare: room.bare }">
     <TopBar
+      v-if="!room.bare"
       @history="showingHistory = !showingHistory"
       @deliver="delivering = !delivering"
       @shortcuts="showingKeys = !showingKeys"
@@ -128,6 +151,9 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
   display: grid;
   grid-template-rows: 36px auto 1fr 24px;
   height: 100vh;
+}
+.app.bare {
+  grid-template-rows: 1fr 24px;
 }
 .app > :deep(.start) {
   grid-row: 2 / 5;

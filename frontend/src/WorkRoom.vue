@@ -11,15 +11,18 @@ import FinishBench from '@/stations/FinishBench.vue'
 import QuietBench from '@/stations/QuietBench.vue'
 import SourceBench from '@/stations/SourceBench.vue'
 import DifferencePanel from '@/tally/DifferencePanel.vue'
+import CompareStrip from '@/viewer/CompareStrip.vue'
 import FrameStrip from '@/viewer/FrameStrip.vue'
 import PictureView from '@/viewer/PictureView.vue'
 import type { StationName } from '@/api/types'
 import { spoken } from '@/stores/levels'
+import { useHolds } from '@/stores/holds'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
 const room = useRoom()
 const shots = useShot()
+const holds = useHolds()
 const BENCHES: Partial<Record<StationName, Component>> = {
   source: SourceBench,
   balance: BalanceBench,
@@ -35,19 +38,23 @@ const LOWER: Partial<Record<StationName, Component>> = {
 const bench = computed(() => BENCHES[room.station] ?? QuietBench)
 watch(
   () => shots.shot?.id,
-  () => Object.assign(room, { frame: null, pin: null, chosen: null, chosenPasses: [] }),
+  () => {
+    Object.assign(room, { frame: null, pins: [], chosenPin: 0, chosen: null, chosenPasses: [] })
+    holds.clear()
+  },
 )
 const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
 const lower = computed(() => LOWER[room.station])
 </script>
 
 <template>
-  <PathStrip />
-  <div class="room" :class="{ wide: !room.benchOpen }">
+  <PathStrip v-if="!room.bare" />
+  <div class="room" :class="{ wide: !room.benchOpen || room.bare }">
     <div class="left">
       <PictureView />
+      <CompareStrip v-if="holds.holds.length" />
       <FrameStrip v-if="hasFrames" />
-      <div v-if="lower" class="lower" :class="{ folded: !room.lowerOpen }">
+      <div v-if="lower && !room.bare" class="lower" :class="{ folded: !room.lowerOpen }">
         <button
           type="button"
           class="fold"
@@ -59,7 +66,7 @@ const lower = computed(() => LOWER[room.station])
         <component :is="lower" v-if="room.lowerOpen" />
       </div>
     </div>
-    <aside v-if="room.benchOpen" class="bench" :aria-label="`${spoken(room.station)} bench`">
+    <aside v-if="room.benchOpen && !room.bare" class="bench" :aria-label="`${spoken(room.station)} bench`">
       <div class="tap-row">
         <button
           type="button"
@@ -73,7 +80,9 @@ const lower = computed(() => LOWER[room.station])
       </div>
       <component :is="bench" />
     </aside>
-    <button v-else type="button" class="unfold" @click="room.benchOpen = true">open the bench</button>
+    <button v-else-if="!room.bare" type="button" class="unfold" @click="room.benchOpen = true">
+      open the bench
+    </button>
   </div>
   <FootBar />
 </template>
@@ -90,7 +99,8 @@ const lower = computed(() => LOWER[room.station])
 }
 .left {
   display: grid;
-  grid-template-rows: 1fr auto auto;
+  grid-template-rows: minmax(0, 1fr);
+  grid-auto-rows: auto;
   grid-template-columns: minmax(0, 1fr);
   min-width: 0;
   min-height: 0;

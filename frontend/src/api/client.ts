@@ -38,16 +38,24 @@ function problemOf(status: number, error: unknown): Problem {
   return new Problem(status, detail ?? `The server answered with status ${status}.`)
 }
 
-export interface PictureWish {
+/** What is looked at: a station of the variant, one of its passes, or a picture that was brought in. */
+export interface SubjectWish {
   patch: PatchStep[]
   frame: number | null
   station: StationName
+  pass_name?: string
+  picture?: string
+}
+
+export interface PictureWish extends SubjectWish {
   region: Region
   out_width: number
   out_height: number
   aids: Aids
   live: boolean
   viewer: string
+  /** Show the difference from another subject instead. */
+  against?: { subject: SubjectWish; gain: number; measure: 'linear' | 'display' } | null
 }
 
 export interface PictureAnswer {
@@ -68,11 +76,13 @@ export async function fetchBoardSheet(variantId: number, patch: PatchStep[], fra
   return URL.createObjectURL(await response.blob())
 }
 
-export interface ScopeWish {
-  kind: 'waveform' | 'parade'
-  patch: PatchStep[]
-  frame: number | null
-  station: StationName
+export interface ScopeWish extends SubjectWish {
+  kind: 'waveform' | 'parade' | 'histogram' | 'chromaticity'
+  scale: 'stops' | 'display'
+  columns: number
+  rows: number
+  region: Region | null
+  object_name: string | null
 }
 
 /** A scope's picture, as an address; revoke it when it is replaced. */
@@ -94,6 +104,17 @@ export function passPicture(
 /** The part of an address that names a frame; nothing for the first. */
 export function frameQuery(frame: number | null): string {
   return frame === null ? '' : `frame=${frame}&`
+}
+
+/** The numbers behind the pixels of a small region, by channel, row and column. */
+export async function fetchValues(variantId: number, wish: SubjectWish & { region: Region }) {
+  const response = await postJson(`/api/variants/${variantId}/values`, wish)
+  return ((await response.json()) as { channels: (number | null)[][][] }).channels
+}
+
+/** Bring in a picture to compare with. */
+export async function bringPicture(file: File): Promise<{ picture: string; title: string }> {
+  return (await sent(`/api/pictures/${encodeURIComponent(file.name)}`, { method: 'PUT', body: file })).json()
 }
 
 /** Stream one file to the server; files of one batch lie side by side there. */

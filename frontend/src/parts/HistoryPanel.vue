@@ -2,14 +2,14 @@
 import { computed, shallowRef, watch } from 'vue'
 import { api, told } from '@/api/client'
 import type { Revision, Variant } from '@/api/types'
-import { useRoom } from '@/stores/room'
+import { useHolds } from '@/stores/holds'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
 /** Every state that the variant ever had: looked at, compared, brought back. Nothing is ever lost. */
 const emit = defineEmits<{ close: [] }>()
 const shots = useShot()
-const room = useRoom()
+const holds = useHolds()
 const troubles = useTroubles()
 const revisions = shallowRef<Revision[]>([])
 const newestFirst = computed(() => [...revisions.value].reverse())
@@ -43,8 +43,8 @@ async function hold(revision: Revision) {
     const answer = await told<{ document: Variant }>(
       api.GET('/api/variants/{variant_id}/revisions/{number}', at(revision.number)),
     )
-    room.hold(`held: ${revision.label}`, answer.document)
-    room.comparing = 'held'
+    holds.holdState(revision.label, answer.document)
+    holds.mode = 'held'
   } catch (error) {
     troubles.tell(error)
   }

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { useShot } from '@/stores/shot'
 import ColourWarnings from './ColourWarnings.vue'
 import ConfigPanel from './ConfigPanel.vue'
+import ScopePanel from './ScopePanel.vue'
 import InputSpaces from './InputSpaces.vue'
 import { useColourOffer } from './useColourOffer'
 
@@ -76,6 +77,7 @@ function chooseDisplay(name: string) {
   </section>
   <InputSpaces />
   <ConfigPanel />
+  <ScopePanel />
 </template>
 
 <style scoped>

@@ -1,54 +1,156 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import { useScope, type ScopeKind } from './useScope'
+import { computed } from 'vue'
+import { spoken } from '@/stores/levels'
+import { useObjects, useScope, type ScopeKind, type Within } from './useScope'
 
-/** The brightness of the picture, column by column, in stops around middle grey. */
-const kind = ref<ScopeKind>('waveform')
-const { picture, low, high } = useScope(kind)
-const stops = computed(() => [8, 4, 0, -4, -8].filter((stop) => stop >= low && stop <= high))
-const top = (stop: number) => `${((high - stop) / (high - low)) * 100}%`
-const text = (stop: number) => `${stop > 0 ? '+' : stop < 0 ? '−' : ''}${Math.abs(stop)}`
+/** How often each brightness and colour occurs in the picture. */
+const { kind, scale, within, picture } = useScope()
+const objects = useObjects()
+const KINDS: { value: ScopeKind; label: string }[] = [
+  { value: 'waveform', label: 'waveform' },
+  { value: 'parade', label: 'parade' },
+  { value: 'histogram', label: 'histogram' },
+  { value: 'chromaticity', label: 'chromaticity' },
+]
+const AXES = {
+  stops: { low: -10, high: 8, marks: [8, 4, 0, -4, -8] },
+  display: { low: -0.05, high: 1.05, marks: [1, 0.75, 0.5, 0.25, 0] },
+}
+// Columns and rows of the chromaticity scope run over this much of x and y.
+const PLANE = { low: -0.05, high: 0.9, marks: [0, 0.2, 0.4, 0.6, 0.8] }
+const axis = computed(() => AXES[scale.value])
+const up = computed(() => kind.value === 'waveform' || kind.value === 'parade')
+const away = (mark: number, { low, high }: { low: number; high: number }) =>
+  `${((mark - low) / (high - low)) * 100}%`
+const text = (mark: number) =>
+  `${scale.value === 'stops' && mark > 0 && kind.value !== 'chromaticity' ? '+' : mark < 0 ? '−' : ''}${Math.abs(mark)}`
+const places = computed(() => [
+  { value: 'whole', label: 'the whole picture' },
+  { value: 'view', label: 'the part in view' },
+  ...objects.value.map((name) => ({ value: `object ${name}`, label: `object: ${spoken(name)}` })),
+])
+const place = computed({
+  get: () => (within.value.what === 'object' ? `object ${within.value.name}` : within.value.what),
+  set: (chosen: string) => {
+    const name = chosen.startsWith('object ') ? chosen.slice(7) : ''
+    within.value = name ? { what: 'object', name } : ({ what: chosen } as Within)
+  },
+})
 </script>
 
 <template>
   <section class="bench-part" aria-label="Scope">
-    <div class="bench-head">
-      <h2>{{ kind === 'waveform' ? 'Waveform' : 'Parade' }} <span class="quiet">stops from grey</span></h2>
-      <button type="button" @click="kind = kind === 'waveform' ? 'parade' : 'waveform'">
-        {{ kind === 'waveform' ? 'red, green, blue apart' : 'all in one' }}
-      </button>
+    <div class="choices">
+      <select v-model="kind" aria-label="Scope">
+        <option v-for="each in KINDS" :key="each.value" :value="each.value">{{ each.label }}</option>
+      </select>
+      <select v-if="kind !== 'chromaticity'" v-model="scale" aria-label="Scale">
+        <option value="stops">stops from grey</option>
+        <option value="display">display values</option>
+      </select>
+      <span v-else class="quiet">CIE x, y, white at D65</span>
+      <select v-model="place" aria-label="Of what">
+        <option v-for="each in places" :key="each.value" :value="each.value">{{ each.label }}</option>
+      </select>
     </div>
-    <div class="scope">
+    <div class="scope" :class="kind">
       <img v-if="picture" :src="picture" :alt="`The ${kind} of the picture`" />
-      <i v-for="stop in stops" :key="stop" :style="{ top: top(stop) }">{{ text(stop) }}</i>
+      <template v-if="up">
+        <i v-for="mark in axis.marks" :key="mark" class="across" :style="{ bottom: away(mark, axis) }">{{
+          text(mark)
+        }}</i>
+      </template>
+      <template v-else-if="kind === 'histogram'">
+        <i v-for="mark in axis.marks" :key="mark" class="upright" :style="{ left: away(mark, axis) }">{{
+          text(mark)
+        }}</i>
+        <b
+          v-for="(channel, index) in ['red', 'green', 'blue']"
+          :key="channel"
+          :style="{ top: `${index * 33.3}%` }"
+          >{{ channel }}</b
+        >
+      </template>
+      <template v-else>
+        <i v-for="mark in PLANE.marks" :key="mark" class="upright" :style="{ left: away(mark, PLANE) }">{{
+          text(mark)
+        }}</i>
+        <i
+          v-for="mark in PLANE.marks"
+          :key="`y ${mark}`"
+          class="across"
+          :style="{ bottom: away(mark, PLANE) }"
+          >{{ text(mark) }}</i
+        >
+      </template>
     </div>
+    <p v-if="kind === 'chromaticity'" class="quiet">
+      Triangles from the brightest line: Rec.709, P3, Rec.2020. The outline is the light of single
+      wavelengths.
+    </p>
   </section>
 </template>
 
 <style scoped>
-h2 .quiet {
-  font-weight: 400;
-  font-size: 12px;
+.choices {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 4px;
+  align-items: center;
+}
+.choices select {
+  min-width: 0;
+  padding: 2px 4px;
+  border: 1px solid var(--line);
+  background: var(--well);
+  color: inherit;
+  font: inherit;
+}
+.choices select:last-child {
+  grid-column: 1 / 3;
 }
 .scope {
   position: relative;
-  height: 126px;
-  background: var(--well);
+  height: 144px;
+  overflow: hidden;
+  background: #141414;
+}
+.scope.chromaticity {
+  height: auto;
+  aspect-ratio: 1;
 }
 .scope img {
+  display: block;
   width: 100%;
   height: 100%;
-  mix-blend-mode: screen;
 }
 .scope i {
   position: absolute;
-  left: 0;
-  width: 100%;
-  border-top: 1px solid var(--line);
-  color: var(--text-3);
+  color: #a8a8a8;
   font-size: 10px;
   font-style: normal;
   line-height: 12px;
   pointer-events: none;
+}
+.scope .across {
+  left: 0;
+  width: 100%;
+  height: 12px;
+  margin-bottom: -12px;
+  border-top: 1px solid #45454599;
+}
+.scope .upright {
+  bottom: 0;
+  height: 100%;
+  padding-left: 2px;
+  border-left: 1px solid #45454599;
+}
+.scope b {
+  position: absolute;
+  right: 3px;
+  color: #a8a8a8;
+  font-size: 10px;
+  font-weight: 400;
+  line-height: 12px;
 }
 </style>

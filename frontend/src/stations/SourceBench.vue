@@ -137,7 +137,7 @@ const TWINS = [
       <button
         v-if="finding.place"
         type="button"
-        @click="room.pin = { x: finding.place[0], y: finding.place[1] }"
+        @click="room.putPin({ x: finding.place[0], y: finding.place[1] })"
       >
         show {{ finding.place[0] }}, {{ finding.place[1] }}
       </button>

@@ -1,23 +1,60 @@
-import { onScopeDispose, ref, type Ref } from 'vue'
-import { fetchScope } from '@/api/client'
+import { createSharedComposable } from '@vueuse/core'
+import { onScopeDispose, ref, shallowRef, watch } from 'vue'
+import { api, fetchScope, told, type ScopeWish } from '@/api/client'
 import type { PatchStep } from '@/api/types'
 import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
 import { useSteadily } from '@/stores/useSteadily'
 
-export type ScopeKind = 'waveform' | 'parade'
+export type ScopeKind = ScopeWish['kind']
+/** Over what a scope counts: the whole picture, the part in view, or an object by its name. */
+export type Within = { what: 'whole' } | { what: 'view' } | { what: 'object'; name: string }
 
-/** The address of a scope's picture, following every edit; its axis runs from `low` to `high` stops. */
-export function useScope(kind: Ref<ScopeKind>) {
+const WIDTH = 324
+const ROWS: Record<ScopeKind, number> = { waveform: 144, parade: 144, histogram: 144, chromaticity: 300 }
+
+/** The address of a scope's picture, following every edit; how it is chosen stays while the room changes. */
+export const useScope = createSharedComposable(() => {
   const room = useRoom()
+  const kind = ref<ScopeKind>('waveform')
+  const scale = ref<ScopeWish['scale']>('stops')
+  const within = shallowRef<Within>({ what: 'whole' })
   const picture = ref('')
 
   async function load(id: number, patch: PatchStep[]): Promise<void> {
-    const address = await fetchScope(id, { kind: kind.value, patch, frame: room.frame, station: room.tap })
+    const address = await fetchScope(id, {
+      ...{ kind: kind.value, scale: scale.value, columns: WIDTH, rows: ROWS[kind.value] },
+      region: within.value.what === 'view' ? room.view : null,
+      object_name: within.value.what === 'object' ? within.value.name : null,
+      ...{ patch, frame: room.frame, station: room.tap },
+    })
     if (picture.value) URL.revokeObjectURL(picture.value)
     picture.value = address
   }
 
-  useSteadily(load, () => [kind.value, room.tap])
+  const part = () => (within.value.what === 'view' ? room.view : null)
+  useSteadily(load, () => [kind.value, scale.value, within.value, part(), room.tap])
   onScopeDispose(() => picture.value && URL.revokeObjectURL(picture.value))
-  return { picture, low: -10, high: 8 }
+  return { kind, scale, within, picture }
+})
+
+/** The objects that the render names. */
+export function useObjects() {
+  const shots = useShot()
+  const objects = shallowRef<string[]>([])
+  watch(
+    () => [shots.variant?.id, shots.renderKey],
+    async () => {
+      const id = shots.variant?.id
+      if (id === undefined) return
+      const params = { path: { variant_id: id } }
+      objects.value = (
+        await told<{ objects: string[] }>(api.GET('/api/variants/{variant_id}/objects', { params })).catch(
+          () => ({ objects: [] }),
+        )
+      ).objects
+    },
+    { immediate: true },
+  )
+  return objects
 }

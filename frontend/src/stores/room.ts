@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import type { Aids, Region, StationName, Variant } from '@/api/types'
+import type { Aids, Region, StationName } from '@/api/types'
 import type { Axis } from './levels'
 
 export interface Chosen {
@@ -8,6 +8,12 @@ export interface Chosen {
   name: string
 }
 
+export interface Pin {
+  x: number
+  y: number
+}
+
+export const MOST_PINS = 8
 export const NO_AIDS: Aids = {
   exposure: 0,
   gamma: 1,
@@ -18,7 +24,7 @@ export const NO_AIDS: Aids = {
 }
 const THEME = 'escala-theme'
 
-/** How the room is arranged: station and tap, what is chosen, the part of the picture in view, what is compared. */
+/** How the room is arranged: station and tap, what is chosen, the part of the picture in view. */
 export const useRoom = defineStore('room', () => {
   const station = ref<StationName>('balance')
   /** The tap stays at the end of the path unless a station is looked at by itself. */
@@ -31,18 +37,22 @@ export const useRoom = defineStore('room', () => {
   const scale = ref(1)
   const fitted = ref(true)
   const view = shallowRef<Region | null>(null)
-  /** Grows with every fast picture that came to the screen. */
-  const pictures = ref(0)
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
   /** The frame of the sequence that is looked at; null: the first. */
   const frame = ref<number | null>(null)
-  const pin = ref<{ x: number; y: number } | null>(null)
+  /** The places that are looked at closely, and which of them the benches speak of. */
+  const pins = shallowRef<Pin[]>([])
+  const chosenPin = ref(0)
+  const pin = computed<Pin | null>(() => pins.value[chosenPin.value] ?? null)
+  /** The side of the square around a pin that is averaged, in pixels. */
+  const probeSize = ref(5)
+  /** The pixel under the pointer. */
+  const hover = shallowRef<Pin | null>(null)
   /** A zoom that was asked for elsewhere; a new object each time. */
   const zoomWish = shallowRef<{ to: 'fit' | 'one' | 'closer' | 'wider' } | null>(null)
-  const held = shallowRef<{ name: string; document: Variant } | null>(null)
-  const comparing = ref<'now' | 'held' | 'wipe'>('now')
-  const wipe = ref(0.5)
+  /** Only the picture, on the whole screen. */
+  const bare = ref(false)
   /** What the viewer alone does to the picture. */
   const aids = shallowRef<Aids>({ ...NO_AIDS })
   const aided = computed(() => JSON.stringify(aids.value) !== JSON.stringify(NO_AIDS))
@@ -63,16 +73,26 @@ export const useRoom = defineStore('room', () => {
     station.value = name
   }
 
+  /** Move the chosen pin to a place, or put one more there. Null takes the chosen one away. */
+  function putPin(place: Pin | null, more = false) {
+    const at = chosenPin.value
+    if (!place) {
+      pins.value = pins.value.filter((_, index) => index !== at)
+      chosenPin.value = Math.max(0, Math.min(at, pins.value.length - 1))
+    } else if (!pins.value.length || (more && pins.value.length < MOST_PINS)) {
+      pins.value = [...pins.value, place]
+      chosenPin.value = pins.value.length - 1
+    } else {
+      pins.value = pins.value.map((pin, index) => (index === at ? place : pin))
+    }
+  }
+
   function choose(axis: Axis, name: string) {
     chosen.value = { axis, name }
   }
 
-  function hold(name: string, variant: Variant) {
-    held.value = { name, document: structuredClone(variant) as Variant }
-  }
-
   return {
-    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, frame, pictures, held,
-    comparing, wipe, aids, aided, light, go, choose, hold,
+    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
+    aids, aided, light, go, choose,
   } // prettier-ignore
 })

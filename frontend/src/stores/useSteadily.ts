@@ -1,6 +1,7 @@
 import { useThrottleFn } from '@vueuse/core'
 import { watch, type WatchSource } from 'vue'
 import type { PatchStep } from '@/api/types'
+import { useReel } from './reel'
 import { useRoom } from './room'
 import { useShot } from './shot'
 import { useTroubles } from './troubles'
@@ -19,6 +20,7 @@ export function useSteadily(
   const shots = useShot()
   const room = useRoom()
   const troubles = useTroubles()
+  const reel = useReel()
   let busy = false
   let again = false
 
@@ -42,8 +44,12 @@ export function useSteadily(
 
   const calmly = useThrottleFn(next, MOVING_MS, true)
   watch(
-    [also, () => [shots.variant?.id, shots.variant?.head, shots.draft, room.frame, shots.renderKey]],
-    () => (shots.draft.length ? calmly() : next()),
+    [
+      also,
+      () => [shots.variant?.id, shots.variant?.head, shots.draft, room.frame, shots.renderKey, reel.playing],
+    ],
+    // What follows a sequence that plays would only slow it: it catches up when it stops.
+    () => (reel.playing ? undefined : shots.draft.length ? calmly() : next()),
     { immediate: true },
   )
 }

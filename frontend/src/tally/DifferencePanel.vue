@@ -24,7 +24,7 @@ const address = computed(() =>
 const number = (value: number) => (value < 0.001 ? value.toPrecision(2) : value.toFixed(4))
 
 function goWorst() {
-  if (verdict.value) room.pin = { x: verdict.value.worst[0], y: verdict.value.worst[1] }
+  if (verdict.value) room.putPin({ x: verdict.value.worst[0], y: verdict.value.worst[1] })
 }
 </script>
 

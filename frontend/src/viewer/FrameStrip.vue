@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { useReel } from '@/stores/reel'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
-import { usePlayback } from './usePlayback'
 
 const shots = useShot()
 const room = useRoom()
+const reel = useReel()
 
 const render = computed(() => shots.shot!.render)
 const frames = computed(() => numbersOf(render.value.frames))
@@ -22,6 +23,7 @@ const numbersOf = (table: object) => Object.keys(table).map(Number).sort((a, b) 
 const share = (number: number) => `${((number - first.value) / span.value) * 100}%`
 
 function choose(number: number) {
+  if (reel.playing) reel.stop()
   const nearest = frames.value.reduce((a, b) => (Math.abs(b - number) < Math.abs(a - number) ? b : a))
   room.frame = nearest === first.value ? null : nearest
 }
@@ -53,13 +55,22 @@ function onKey(event: KeyboardEvent) {
   KEYS[event.key]!()
 }
 
-const { playing, rate } = usePlayback(step, () => wantedRate.value)
+function toggle() {
+  if (reel.playing) reel.stop()
+  else reel.play(frames.value, current.value, wantedRate.value)
+}
+
+const words = computed(() => {
+  if (!reel.playing) return `${frames.value.length} frames`
+  const ahead = reel.prepared < frames.value.length ? `, ${reel.prepared} made ahead` : ''
+  return `${reel.rate.toFixed(1)} of ${wantedRate.value} frames a second${ahead}`
+})
 </script>
 
 <template>
   <div class="strip">
-    <button type="button" :aria-pressed="playing" @click="playing = !playing">
-      {{ playing ? 'stop' : 'play' }}
+    <button type="button" :aria-pressed="reel.playing" @click="toggle">
+      {{ reel.playing ? 'stop' : 'play' }}
     </button>
     <span class="number">frame {{ current }}</span>
     <div
@@ -84,7 +95,7 @@ const { playing, rate } = usePlayback(step, () => wantedRate.value)
       <b :style="{ left: share(current) }" />
     </div>
     <span class="quiet rate">
-      {{ playing ? `${rate.toFixed(1)} of ${wantedRate} frames a second` : `${frames.length} frames` }}
+      {{ words }}
       <span v-if="render.missing_frames.length" class="warning"
         >{{ render.missing_frames.length }} missing</span
       >

@@ -1,31 +1,32 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { stopsText } from '@/stores/levels'
+import { useHolds } from '@/stores/holds'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
+import HoldMenu from './HoldMenu.vue'
 import ViewerAids from './ViewerAids.vue'
 
 const room = useRoom()
+const holds = useHolds()
 const shots = useShot()
 const opened = ref(false)
 const aidWords = computed(() => {
-  const { exposure, gamma, show, marks } = room.aids
+  const { exposure, gamma, show, marks, behind } = room.aids
   const words = [
     exposure ? `${stopsText(exposure)} stops` : '',
     gamma === 1 ? '' : `gamma ${gamma.toFixed(2)}`,
     show === 'colour' ? '' : show,
     marks ? 'marks' : '',
+    behind === 'nothing' ? '' : `${behind} behind`,
   ].filter(Boolean)
   return words.length ? `viewer only: ${words.join(', ')}` : 'viewer exposure 0'
 })
 const zoomText = computed(() => `${Math.round(room.scale * 100)} %`)
 
 function hold() {
-  if (shots.document && shots.variant) room.hold(`held: ${shots.variant.name}`, shots.document)
-}
-
-function flip(to: 'held' | 'wipe') {
-  room.comparing = room.comparing === to ? 'now' : to
+  if (shots.document && shots.variant)
+    holds.holdState(shots.variant.name, shots.document, room.frame, room.tap)
 }
 </script>
 
@@ -36,10 +37,7 @@ function flip(to: 'held' | 'wipe') {
     </button>
     <ViewerAids v-if="opened" @close="opened = false" />
     <button type="button" @click="hold">hold this state</button>
-    <template v-if="room.held">
-      <button type="button" :aria-pressed="room.comparing === 'held'" @click="flip('held')">show held</button>
-      <button type="button" :aria-pressed="room.comparing === 'wipe'" @click="flip('wipe')">wipe</button>
-    </template>
+    <HoldMenu />
     <button type="button" aria-label="Zoom out" @click="room.zoomWish = { to: 'wider' }">−</button>
     <span class="zoom" aria-label="Zoom">{{ zoomText }}</span>
     <button type="button" aria-label="Zoom in" @click="room.zoomWish = { to: 'closer' }">+</button>

@@ -1,145 +1,94 @@
 <script setup lang="ts">
 import { computed, onMounted, onScopeDispose, ref, watch } from 'vue'
+import { useHolds } from '@/stores/holds'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
 import { FrameCanvas, type Place } from './FrameCanvas'
-import { Pace } from './pace'
-import { PictureLoop, type Wish } from './PictureLoop'
+import HoverReadout from './HoverReadout.vue'
+import { useDroppedPicture } from './useDroppedPicture'
 import { usePictureHand } from './usePictureHand'
+import { usePictures } from './usePictures'
+import { usePixelValues } from './usePixelValues'
+
+interface Mark extends Place {
+  number: number
+  chosen: boolean
+}
 
 const shots = useShot()
 const room = useRoom()
-const troubles = useTroubles()
+const holds = useHolds()
 const canvas = ref<HTMLCanvasElement>()
-/** Each page is a viewer of its own: its newer pictures replace only its own waiting ones. */
-const page = Math.random().toString(36).slice(2)
-const shown = ref('')
-const pinMark = ref<Place | null>(null)
-const wipeMark = ref<number | null>(null)
+const pinMarks = ref<Mark[]>([])
+const wipeMark = ref<Place | null>(null)
+const paneLabels = ref<(Place & { name: string })[]>([])
 let frame: FrameCanvas | null = null
 
 const size = computed(() => ({
   width: shots.shot?.render.display.width ?? 16,
   height: shots.shot?.render.display.height ?? 9,
 }))
-
-const now = new PictureLoop(`now ${page}`, {
-  shown(answer, wish, settled) {
-    frame?.show(answer.bitmap, wish.region)
-    room.milliseconds = answer.milliseconds
-    room.settled = settled
-    if (!settled) room.pictures += 1
-    if (wish.patch.length) pace.took(answer.milliseconds)
-    shown.value = stateOf(wish.variantId, shots.variant?.head, wish.station, wish.frame)
-    performance.mark('picture shown', { detail: { settled, patch: wish.patch } })
-  },
-  failed: (error) => troubles.tell(error),
-})
-const held = new PictureLoop(`held ${page}`, {
-  shown: (answer, wish) => frame?.showHeld({ bitmap: answer.bitmap, region: wish.region }, wipeEdge()),
-  failed: (error) => troubles.tell(error),
-})
-
-/** What a picture shows, in a word that tells whether it is the newest. */
-function stateOf(
-  variantId: number | undefined,
-  head: number | undefined,
-  station: string,
-  frame: number | null,
-): string {
-  return `${variantId}.${head}.${station}.${frame}.${shots.renderKey}`
-}
-const wanted = computed(() => stateOf(shots.variant?.id, shots.variant?.head, room.tap, room.frame))
-
-const moving = computed(() => shots.draft.length > 0)
-const pace = new Pace()
-watch(moving, (on) => !on && pace.rest())
-
-function wish(): Wish | null {
-  if (!frame || !shots.variant) return null
-  const region = frame.region()
-  const out = frame.outSize(region, moving.value ? pace.share : 1)
-  return {
-    variantId: shots.variant.id,
-    patch: shots.draft,
-    frame: room.frame,
-    station: room.tap,
-    aids: room.aids,
-    region,
-    out_width: out.width,
-    out_height: out.height,
-  }
-}
-
-function ask() {
-  const next = wish()
-  if (!next) return
-  room.settled = false
-  now.want(next, moving.value)
-  if (room.held && room.comparing !== 'now') {
-    const document = [{ op: 'replace' as const, path: '', value: room.held.document }]
-    held.want({ ...next, patch: document }, false)
-  }
-}
-
-function wipeEdge(): number | null {
-  if (room.comparing === 'now' || !room.held) return null
-  return room.comparing === 'held' ? 1 : room.wipe
-}
+const pictures = usePictures(() => frame)
+const dropped = useDroppedPicture()
+const pinMark = computed(() => pinMarks.value.find((mark) => mark.chosen) ?? null)
+usePixelValues(() => frame)
 
 function placeMarks() {
   if (!frame) return
   room.scale = frame.scale
   room.fitted = frame.fitted
   room.view = frame.region()
-  pinMark.value = room.pin ? frame.toCanvas({ x: room.pin.x + 0.5, y: room.pin.y + 0.5 }) : null
-  const edge = room.comparing === 'wipe' && room.held ? size.value.width * room.wipe : null
-  wipeMark.value = edge === null ? null : frame.toCanvas({ x: edge, y: 0 }).x
+  pinMarks.value = room.pins.map((pin, index) => ({
+    ...frame!.toCanvas({ x: pin.x + 0.5, y: pin.y + 0.5 }),
+    number: index + 1,
+    chosen: index === room.chosenPin,
+  }))
+  const wiping = holds.comparing && holds.mode === 'wipe'
+  wipeMark.value = wiping ? frame.wipePlace(holds.wipe) : null
+  paneLabels.value = labels()
+}
+
+/** What each part of the picture shows, where there is more than one. */
+function labels(): (Place & { name: string })[] {
+  const names = ['now', ...pictures.onScreen.value.map((hold) => hold.name)]
+  if (!holds.comparing || !frame) return []
+  if (holds.mode === 'side')
+    return frame.panes().map((pane, i) => ({ x: pane.x, y: pane.y, name: names[i]! }))
+  if (holds.mode === 'split')
+    return names.map((name, i) => ({ x: (i * frame!.width) / names.length, y: 0, name }))
+  if (holds.mode === 'held') return [{ x: 0, y: 0, name: names[1]! }]
+  if (holds.mode === 'difference') return [{ x: 0, y: 0, name: `difference from ${holds.first!.name}` }]
+  return []
 }
 
 onMounted(() => {
   if (!canvas.value) return
   frame = new FrameCanvas(canvas.value, size.value, () => {
     placeMarks()
-    ask()
+    pictures.ask()
   })
 })
-onScopeDispose(() => {
-  now.stop()
-  held.stop()
-  frame?.destroy()
-})
+onScopeDispose(() => frame?.destroy())
 
+watch(pictures.arrangement, (next) => {
+  frame?.arrange(next)
+  placeMarks()
+})
 watch(
   () => [
-    shots.variant?.id,
-    shots.variant?.head,
-    shots.draft,
-    shots.renderKey,
-    room.tap,
-    room.comparing,
-    room.held,
-    room.frame,
-    room.aids,
+    [shots.variant?.id, shots.variant?.head, shots.draft, shots.renderKey],
+    [room.tap, room.frame, room.aids],
+    [holds.shown, holds.mode, holds.gain, holds.measure],
   ],
   () => {
-    frame?.showHeld(null, wipeEdge())
     placeMarks()
-    ask()
+    pictures.ask()
   },
 )
 watch(size, (next, before) => {
   if (next.width !== before.width || next.height !== before.height) frame?.setPicture(next)
 })
-watch(
-  () => room.wipe,
-  () => {
-    frame?.showHeld(null, wipeEdge())
-    placeMarks()
-  },
-)
-watch(() => room.pin, placeMarks)
+watch(() => [room.pins, room.chosenPin], placeMarks)
 watch(
   () => room.light,
   () => frame?.dress(),
@@ -158,23 +107,39 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
 </script>
 
 <template>
-  <section class="picture" aria-label="Picture">
+  <section
+    class="picture"
+    :class="{ target: dropped.over.value }"
+    aria-label="Picture"
+    @dragover.prevent="dropped.onOver"
+    @dragleave="dropped.onLeave"
+    @drop.prevent="dropped.onDrop"
+  >
     <canvas
       ref="canvas"
       tabindex="0"
       role="img"
       aria-label="The picture. Arrow keys move the pin, the wheel zooms, drag to pan."
-      :data-settled="room.settled && shown === wanted && !shots.saving"
+      :data-settled="room.settled && pictures.isNewest.value && !shots.saving"
       :class="{ gripping: hand.gripping.value }"
       @pointerdown="hand.onDown"
       @pointermove="hand.onMove"
+      @pointerleave="hand.onLeave"
       @pointerup="hand.onUp"
       @pointercancel="hand.cancel"
       @dblclick="frame?.fit()"
       @wheel.prevent="hand.onWheel"
       @keydown="hand.onKey"
     />
-    <div v-if="pinMark" class="pin" :style="{ left: pinMark.x + 'px', top: pinMark.y + 'px' }" />
+    <div
+      v-for="mark in pinMarks"
+      :key="mark.number"
+      class="pin"
+      :class="{ chosen: mark.chosen }"
+      :style="{ left: mark.x + 'px', top: mark.y + 'px' }"
+    >
+      <span v-if="pinMarks.length > 1">{{ mark.number }}</span>
+    </div>
     <div
       v-if="pinMark && room.station === 'balance' && hand.words.value"
       class="bubble"
@@ -185,9 +150,22 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       {{ hand.words.value }}
       <span>{{ hand.moving.value || 'drag up or down: level, sideways: warmth' }}</span>
     </div>
-    <div v-if="wipeMark !== null" class="wipe-handle" :style="{ left: wipeMark + 'px' }">
-      <span>{{ room.held?.name }}</span><span>now</span>
+    <div
+      v-if="wipeMark"
+      class="wipe-handle"
+      :style="{ left: wipeMark.x + 'px', top: wipeMark.y + 'px', rotate: `${holds.wipe.angle}deg` }"
+    >
+      <span>{{ holds.first?.name }}</span><i /><span>now</span>
     </div>
+    <span
+      v-for="label in paneLabels"
+      :key="`${label.name} ${label.x} ${label.y}`"
+      class="pane-label"
+      :style="{ left: label.x + 8 + 'px', top: label.y + 6 + 'px' }"
+      >{{ label.name }}</span
+    >
+    <HoverReadout />
+    <p v-if="dropped.over.value" class="drop-words">Let go to compare with this picture</p>
   </section>
 </template>
 
@@ -240,21 +218,61 @@ canvas {
   display: block;
   color: var(--text-2);
 }
+.pin:not(.chosen) {
+  border-color: #ececec;
+  opacity: 0.8;
+}
+.pin span {
+  position: absolute;
+  top: -15px;
+  left: 15px;
+  color: #ececec;
+  font-size: 11px;
+  text-shadow: 0 0 3px #000;
+}
 .wipe-handle {
   position: absolute;
-  bottom: 8px;
   display: flex;
-  gap: 14px;
-  width: 240px;
-  margin-left: -120px;
+  align-items: center;
+  gap: 8px;
+  width: 320px;
+  margin: -10px 0 0 -160px;
+  color: #ececec;
+  text-shadow: 0 0 3px #000;
   pointer-events: none;
 }
 .wipe-handle span {
   flex: 1;
-  color: #ececec;
-  text-shadow: 0 0 3px #000;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .wipe-handle span:first-child {
   text-align: right;
+}
+.wipe-handle i {
+  width: 9px;
+  height: 21px;
+  border: 1.5px solid #f3e6c2;
+  background: #1c1c1c;
+}
+.pane-label,
+.drop-words {
+  position: absolute;
+  padding: 1px 8px;
+  background: var(--surface-1);
+  color: var(--text-1);
+  font-size: 12px;
+  pointer-events: none;
+}
+.drop-words {
+  left: 50%;
+  top: 45%;
+  padding: 6px 14px;
+  translate: -50% 0;
+}
+.picture.target {
+  outline: 2px solid var(--accent);
+  outline-offset: -2px;
 }
 </style>

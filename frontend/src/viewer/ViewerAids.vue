@@ -19,8 +19,24 @@ const SHOWN = [
   { value: 'luminance', label: 'luminance' },
   { value: 'alpha', label: 'alpha' },
   { value: 'stops', label: 'stops around grey' },
+  { value: 'gamut', label: 'colours beyond the working space, in white' },
+]
+const BEHIND = [
+  { value: 'nothing', label: 'nothing behind clear pixels' },
+  { value: 'checker', label: 'a checker behind clear pixels' },
+  { value: 'colour', label: 'a colour behind clear pixels' },
 ]
 const aids = computed(() => room.aids)
+const hex = computed(
+  () =>
+    `#${aids.value.behind_colour.map((v) => Math.round(v * 255).toString(16).padStart(2, '0')).join('')}`, // prettier-ignore
+)
+
+function chooseBehind(event: Event) {
+  const text = (event.target as HTMLInputElement).value
+  const [red, green, blue] = [1, 3, 5].map((at) => parseInt(text.slice(at, at + 2), 16) / 255)
+  room.aids = { ...aids.value, behind_colour: [red!, green!, blue!] }
+}
 
 onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.GET('/api/stops'))).stops))
 </script>
@@ -60,6 +76,23 @@ onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.G
         <span>{{ band.stop > 0 ? '+' : band.stop < 0 ? '−' : '' }}{{ Math.abs(band.stop) }}</span>
       </li>
     </ol>
+    <div class="behind">
+      <Select
+        :model-value="aids.behind"
+        :options="BEHIND"
+        option-label="label"
+        option-value="value"
+        aria-label="Behind clear pixels"
+        @update:model-value="room.aids = { ...aids, behind: $event }"
+      />
+      <input
+        v-if="aids.behind === 'colour'"
+        type="color"
+        :value="hex"
+        aria-label="Colour behind"
+        @change="chooseBehind"
+      />
+    </div>
     <button
       type="button"
       :aria-pressed="aids.marks"
@@ -83,6 +116,14 @@ onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.G
   padding: 10px 16px 14px;
   background: var(--surface-2);
   border: 1px solid var(--line);
+}
+.behind {
+  display: flex;
+  gap: 4px;
+}
+.behind input {
+  width: 44px;
+  padding: 0 2px;
 }
 .legend {
   display: flex;

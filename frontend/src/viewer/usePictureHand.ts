@@ -1,6 +1,7 @@
 import { ref, type Ref } from 'vue'
 import { useRoom } from '@/stores/room'
-import type { FrameCanvas, Place } from './FrameCanvas'
+import { useHolds } from '@/stores/holds'
+import { wipeAxes, type FrameCanvas, type Place } from './FrameCanvas'
 import { useLightGrip } from './useLightGrip'
 
 const NEAR_PIN = 14
@@ -8,7 +9,7 @@ const NEAR_WIPE = 8
 
 interface Marks {
   pin: Ref<Place | null>
-  wipe: Ref<number | null>
+  wipe: Ref<Place | null>
 }
 
 /** Pointer and keys on the picture: pan, zoom, the pin, the wipe, and at Balance the light under the hand. */
@@ -19,6 +20,7 @@ export function usePictureHand(
   marks: Marks,
 ) {
   const room = useRoom()
+  const holds = useHolds()
   const grip = useLightGrip()
   const gripping = ref(false)
   let down: { at: Place; last: Place; moved: boolean; does: 'pan' | 'wipe' | 'light' } | null = null
@@ -29,11 +31,33 @@ export function usePictureHand(
   }
 
   function purpose(at: Place): 'pan' | 'wipe' | 'light' {
-    if (marks.wipe.value !== null && Math.abs(at.x - marks.wipe.value) < NEAR_WIPE) return 'wipe'
+    if (nearWipe(at)) return 'wipe'
     const pin = marks.pin.value
     const onPin = pin !== null && Math.hypot(at.x - pin.x, at.y - pin.y) < NEAR_PIN
     // A picture that is seen whole has nowhere to pan to.
     return room.station === 'balance' && (onPin || (room.fitted && inside(at))) ? 'light' : 'pan'
+  }
+
+  function nearWipe(at: Place): boolean {
+    const middle = marks.wipe.value
+    if (!middle) return false
+    const { across } = wipeAxes(holds.wipe)
+    return Math.abs((at.x - middle.x) * across.x + (at.y - middle.y) * across.y) < NEAR_WIPE
+  }
+
+  /** Move the line of the wipe under the hand; with Shift it leans towards it. */
+  function moveWipe(at: Place, lean: boolean) {
+    const middle = marks.wipe.value
+    if (!middle) return
+    if (lean) {
+      const turn = (Math.atan2(at.y - middle.y, at.x - middle.x) * 180) / Math.PI - 90
+      holds.wipe = { ...holds.wipe, angle: Math.round(((turn + 270) % 180) - 90) }
+      return
+    }
+    const place = frame()!.toPicture(at)
+    const within = (value: number) => Math.min(0.98, Math.max(0.02, value))
+    const { width, height } = size.value
+    holds.wipe = { ...holds.wipe, x: within(place.x / width), y: within(place.y / height) }
   }
 
   function inside(at: Place): boolean {
@@ -41,9 +65,9 @@ export function usePictureHand(
     return place.x >= 0 && place.y >= 0 && place.x < size.value.width && place.y < size.value.height
   }
 
-  function putPin(at: Place) {
+  function pixelAt(at: Place): Place | null {
     const place = frame()!.toPicture(at)
-    room.pin = inside(at) ? { x: Math.floor(place.x), y: Math.floor(place.y) } : null
+    return inside(at) ? { x: Math.floor(place.x), y: Math.floor(place.y) } : null
   }
 
   function onDown(event: PointerEvent) {
@@ -55,11 +79,12 @@ export function usePictureHand(
 
   function onMove(event: PointerEvent) {
     const picture = frame()
-    if (!down || !picture) return
+    if (!picture) return
     const at = placeOf(event)
+    room.hover = down ? null : pixelAt(at)
+    if (!down) return
     if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start()
-    if (down.does === 'wipe')
-      room.wipe = Math.min(0.98, Math.max(0.02, picture.toPicture(at).x / size.value.width))
+    if (down.does === 'wipe') moveWipe(at, event.shiftKey)
     else if (down.moved && down.does === 'light') grip.move(down.at, at, event.shiftKey)
     else if (down.moved) picture.pan(at.x - down.last.x, at.y - down.last.y)
     down.last = at
@@ -69,14 +94,14 @@ export function usePictureHand(
     down!.moved = true
     if (down!.does !== 'light') return
     const pin = marks.pin.value
-    if (!pin || Math.hypot(down!.at.x - pin.x, down!.at.y - pin.y) >= NEAR_PIN) putPin(down!.at)
+    if (!pin || Math.hypot(down!.at.x - pin.x, down!.at.y - pin.y) >= NEAR_PIN) room.putPin(pixelAt(down!.at))
     gripping.value = true
     grip.begin()
   }
 
   function onUp(event: PointerEvent) {
     if (!down || !frame()) return
-    if (!down.moved && down.does !== 'wipe') putPin(placeOf(event))
+    if (!down.moved && down.does !== 'wipe') room.putPin(pixelAt(placeOf(event)), event.shiftKey)
     cancel()
   }
 
@@ -91,6 +116,7 @@ export function usePictureHand(
   }
 
   function onKey(event: KeyboardEvent) {
+    if (event.key === 'Delete' && room.pin) return room.putPin(null)
     const step = event.shiftKey ? 10 : 1
     const moves: Record<string, [number, number]> = {
       ArrowLeft: [-step, 0],
@@ -103,11 +129,23 @@ export function usePictureHand(
     event.preventDefault()
     const { width, height } = size.value
     const pin = room.pin ?? { x: Math.floor(width / 2), y: Math.floor(height / 2) }
-    room.pin = {
+    room.putPin({
       x: Math.min(width - 1, Math.max(0, pin.x + move[0])),
       y: Math.min(height - 1, Math.max(0, pin.y + move[1])),
-    }
+    })
   }
 
-  return { onDown, onMove, onUp, onWheel, onKey, cancel, gripping, words: grip.words, moving: grip.moving }
+  const onLeave = () => (room.hover = null)
+  return {
+    onDown,
+    onLeave,
+    onMove,
+    onUp,
+    onWheel,
+    onKey,
+    cancel,
+    gripping,
+    words: grip.words,
+    moving: grip.moving,
+  }
 }

@@ -1,0 +1,119 @@
+<script setup lang="ts">
+import Menu from 'primevue/menu'
+import { computed, ref } from 'vue'
+import { api, told } from '@/api/client'
+import type { VariantState } from '@/api/types'
+import { useColourOffer } from '@/stations/useColourOffer'
+import { useHolds } from '@/stores/holds'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+import { useDroppedPicture } from './useDroppedPicture'
+
+/** All that can be held beside the present state: the renderer's beauty, passes, variants, other views, pictures. */
+const shots = useShot()
+const room = useRoom()
+const holds = useHolds()
+const troubles = useTroubles()
+const { offer } = useColourOffer()
+const { take } = useDroppedPicture()
+const menu = ref<InstanceType<typeof Menu>>()
+const files = ref<HTMLInputElement>()
+
+function compare(hold: Parameters<typeof holds.add>[0]) {
+  holds.add(hold)
+  if (holds.mode === 'now') holds.mode = 'wipe'
+}
+
+function holdReference() {
+  compare({ name: "renderer's beauty", patch: [], follows: false, station: 'source' })
+}
+
+function holdPass(name: string) {
+  compare({ name, patch: [], follows: true, station: 'source', pass_name: name })
+}
+
+function holdView(config: string, view?: string) {
+  const display = view === undefined ? {} : { ...shots.document?.display, view }
+  const patch = [{ op: 'replace' as const, path: '/display', value: display }]
+  const colour = { config }
+  const other = view === undefined ? [{ op: 'replace' as const, path: '/colour', value: colour }] : []
+  holds.add({ name: view ?? config, patch: [...other, ...patch], follows: true, station: 'display' })
+  holds.mode = 'side'
+}
+
+async function holdVariant(id: number, name: string) {
+  try {
+    const params = { path: { variant_id: id } }
+    const state = await told<VariantState>(api.GET('/api/variants/{variant_id}', { params }))
+    holds.holdState(name, state.document)
+    if (holds.mode === 'now') holds.mode = 'wipe'
+  } catch (error) {
+    troubles.tell(error)
+  }
+}
+
+const views = computed(() => {
+  const display = shots.document?.display?.display ?? offer.value?.display ?? ''
+  return offer.value?.views[display] ?? []
+})
+const items = computed(() => [
+  {
+    label: 'The render',
+    items: [
+      { label: "the renderer's own beauty", command: holdReference },
+      ...room.chosenPasses
+        .slice(0, 4)
+        .map((name) => ({ label: `pass ${name}`, command: () => holdPass(name) })),
+    ],
+  },
+  {
+    label: 'Another variant',
+    items: (shots.shot?.variants ?? [])
+      .filter((variant) => variant.id !== shots.variant?.id)
+      .map(({ id, name }) => ({ label: name, command: () => void holdVariant(id, name) })),
+  },
+  {
+    label: 'This state, seen by another view',
+    items: [
+      ...views.value.map((view) => ({ label: view, command: () => holdView('', view) })),
+      ...(offer.value?.configs ?? [])
+        .filter((config) => config.source !== (shots.document?.colour?.config ?? 'ACES 2'))
+        .map(({ source, title }) => ({ label: `config ${title}`, command: () => holdView(source) })),
+    ],
+  },
+  {
+    label: 'A picture',
+    items: [{ label: 'from a file, or drop it on the picture', command: () => files.value?.click() }],
+  },
+].filter((group) => group.items.length)) // prettier-ignore
+
+function bring(event: Event) {
+  const input = event.target as HTMLInputElement
+  void take([...(input.files ?? [])]).then(() => (input.value = ''))
+}
+</script>
+
+<template>
+  <button type="button" class="compare" aria-haspopup="menu" @click="menu?.toggle($event)">
+    compare with
+  </button>
+  <Menu ref="menu" :model="items" popup />
+  <input
+    ref="files"
+    type="file"
+    accept=".exr,.png,.tif,.tiff,.jpg,.jpeg"
+    hidden
+    multiple
+    aria-label="Picture to compare with"
+    @change="bring"
+  />
+</template>
+
+<style scoped>
+.compare {
+  padding: 0 7px;
+  border: 0;
+  background: none;
+}
+</style>
