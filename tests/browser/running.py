@@ -3,6 +3,7 @@
 import atexit
 import json
 import os
+import re
 import shutil
 import socket
 import subprocess
@@ -14,7 +15,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
-from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, Playwright, sync_playwright
 
 from escala.stage.render import StageJob, render_frame
 from escala.web.demo import ARRIVAL, FINISHED
@@ -145,6 +146,15 @@ class BrowserTest(unittest.TestCase):
     def go(self, page: Page, station: str) -> None:
         """To a station of the path."""
         page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
+
+    def light_head(self, page: Page, name: str) -> Locator:
+        return page.get_by_role("rowheader").get_by_role("button", name=re.compile(f"^{name}"))
+
+    def type_level(self, page: Page, label: str, text: str) -> None:
+        field = page.get_by_role("textbox", name=f"{label}, number")
+        field.fill(text)
+        field.press("Enter")
+        self.at_rest(page)
 
     def at_rest(self, page: Page) -> None:
         """Wait until the exact picture of the newest state is on the screen and everything is kept."""

@@ -6,7 +6,7 @@ import urllib.request
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Page, expect
 
 from tests.browser.running import BrowserTest, RunningServer
 from tests.engine.made_shot import one_axis_passes
@@ -16,15 +16,6 @@ AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "ax
 
 
 class TourTest(BrowserTest):
-    def light_head(self, page: Page, name: str) -> Locator:
-        return page.get_by_role("rowheader").get_by_role("button", name=re.compile(f"^{name}"))
-
-    def type_level(self, page: Page, label: str, text: str) -> None:
-        field = page.get_by_role("textbox", name=f"{label}, number")
-        field.fill(text)
-        field.press("Enter")
-        self.at_rest(page)
-
     def fresh_variant(self, page: Page) -> None:
         before = page.url
         page.get_by_role("button", name="Variants").click()
@@ -53,9 +44,9 @@ class TourTest(BrowserTest):
         page.get_by_role("button", name="Undo").click()
         self.at_rest(page)
         np.testing.assert_allclose(self.mean_colour(page), dimmed, atol=0.6)
-        page.get_by_role("button", name="show held").click()
+        page.get_by_role("button", name="held", exact=True).click()
         self.wait_for_colour(page, warm)
-        page.get_by_role("button", name="show held").click()
+        page.get_by_role("button", name="now", exact=True).click()
         page.get_by_role("button", name="Redo").click()
         self.at_rest(page)
 
@@ -174,7 +165,7 @@ class TourTest(BrowserTest):
         expect(history.get_by_role("listitem")).to_have_count(2)
         history.get_by_role("listitem").nth(1).get_by_role("button", name="look").click()
         self.wait_for_colour(page, untouched)
-        page.get_by_role("button", name="show held").click()
+        page.get_by_role("button", name="now", exact=True).click()
         self.wait_for_colour(page, dimmed)
         history.get_by_role("listitem").nth(1).get_by_role("button", name="bring back").click()
         self.at_rest(page)
@@ -216,8 +207,7 @@ class TourTest(BrowserTest):
         self.fresh_variant(page)
         page.get_by_role("navigation", name="Path").get_by_role("button", name="Display").click()
         before = self.mean_colour(page)
-        page.get_by_role("combobox").first.wait_for()
-        page.locator("[data-pc-name=select]").first.click()
+        page.get_by_role("combobox", name="Colour config").click()
         page.get_by_role("option", name="ACES 1.3").click()
         self.at_rest(page)
         expect(page.get_by_label("Colour chain")).to_contain_text("ACES 1.0 - SDR Video")

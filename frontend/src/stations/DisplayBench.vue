@@ -44,6 +44,7 @@ function chooseDisplay(name: string) {
     <label for="display">Display</label>
     <Select
       input-id="display"
+      aria-label="Display"
       :model-value="chosenDisplay"
       :options="Object.keys(offer.views)"
       @update:model-value="chooseDisplay"
@@ -51,6 +52,7 @@ function chooseDisplay(name: string) {
     <label for="view">View</label>
     <Select
       input-id="view"
+      aria-label="View"
       :model-value="chosenView"
       :options="views"
       @update:model-value="
@@ -61,6 +63,7 @@ function chooseDisplay(name: string) {
       <label for="look">Look before the view</label>
       <Select
         input-id="look"
+        aria-label="Look before the view"
         :model-value="display?.look ?? null"
         :options="looks"
         option-label="label"

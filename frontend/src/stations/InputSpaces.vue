@@ -50,6 +50,7 @@ function chooseWorking(space: string) {
     </div>
     <Select
       input-id="input"
+      aria-label="Input space"
       :model-value="shots.variant?.input_space"
       :options="offer.spaces"
       @update:model-value="chooseInput"
@@ -70,6 +71,7 @@ function chooseWorking(space: string) {
     <label for="working">Working space</label>
     <Select
       input-id="working"
+      aria-label="Working space"
       :model-value="colour?.working_space ?? offer.working_space"
       :options="offer.scene_spaces"
       @update:model-value="chooseWorking"

@@ -39,7 +39,7 @@ function textOf(found: Probe, index: number): string {
     list.map((part) => `${spoken(part.name)} ${percent(part.share)}`).join(', ')
   return [
     `Pin ${index + 1} at ${found.x}, ${found.y} (${found.size} × ${found.size} px)`,
-    `  working space  ${three(found.linear, 5)}`,
+    `  scene-linear   ${three(found.linear, 5)}`,
     `  beauty in file ${three(found.source, 5)}`,
     `  over grey      ${lightOf(found)}`,
     `  on screen      ${three(found.display, 1)}`,
@@ -87,7 +87,7 @@ async function copy() {
       <dl class="values">
         <dt>place</dt>
         <dd>{{ probe.x }}, {{ probe.y }} px</dd>
-        <dt>working space</dt>
+        <dt>scene-linear</dt>
         <dd>{{ three(probe.linear, 3) }}</dd>
         <dt>beauty, as in the file</dt>
         <dd>{{ three(probe.source, 3) }}</dd>

@@ -66,14 +66,16 @@ def _beauty_words(render: Render, variant: Variant) -> tuple[str, bool]:
     return ", ".join(words), len(words) > 1
 
 
+_CORRECTION_WORDS = {"exposure": "exposure", "cdl": "CDL", "lut": "LUT"}
+
+
 def _finish_words(render: Render, variant: Variant) -> tuple[str, bool]:
     active = [c for c in variant.finish.corrections if c.on]
     if not active:
         return "unchanged", False
     if len(active) == 1 and active[0].kind == "exposure":
         return f"exposure {active[0].stops:+.2f}".replace("-", "−"), True
-    names = {"exposure": "exposure", "cdl": "CDL", "lut": "LUT"}
-    return ", ".join(names[c.kind] for c in active), True
+    return ", ".join(c.name if c.kind == "config" else _CORRECTION_WORDS[c.kind] for c in active), True
 
 
 def _display_words(render: Render, variant: Variant) -> tuple[str, bool]:
