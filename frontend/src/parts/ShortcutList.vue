@@ -1,4 +1,7 @@
 <script setup lang="ts">
+import { useHints } from '@/stores/hints'
+
+const hints = useHints()
 const emit = defineEmits<{ close: [] }>()
 const KEYS = [
   ['Ctrl Z', 'undo'],
@@ -29,6 +32,7 @@ const KEYS = [
   <aside class="keys" aria-label="Keys">
     <div class="bench-head">
       <h2>Keys</h2>
+      <button type="button" @click="hints.again()">show the hints again</button>
       <button type="button" @click="emit('close')">close</button>
     </div>
     <dl>

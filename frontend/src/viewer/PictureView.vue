@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, onScopeDispose, ref, watch } from 'vue'
+import StationHint from '@/parts/StationHint.vue'
 import { useHolds } from '@/stores/holds'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
@@ -165,6 +166,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       >{{ label.name }}</span
     >
     <HoverReadout />
+    <StationHint v-if="!room.bare" />
     <p v-if="dropped.over.value" class="drop-words">Let go to compare with this picture</p>
   </section>
 </template>
@@ -191,7 +193,7 @@ canvas {
   width: 21px;
   height: 21px;
   margin: -10.5px;
-  border: 1.5px solid var(--accent);
+  border: 1.5px solid #f3e6c2;
   outline: 1px solid #000;
   outline-offset: -3px;
   border-radius: 50%;
