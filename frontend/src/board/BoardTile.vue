@@ -70,6 +70,7 @@ const state = computed(() => {
   text-align: left;
   cursor: ew-resize;
   overflow: hidden;
+  contain: strict;
   touch-action: none;
 }
 .chosen {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
-import { clampTo, graduations, readout, typed, type RulerScale } from './ruler'
+import { clampTo, graduations, placeOf, readout, typed, type RulerScale } from './ruler'
 
 const props = defineProps<{ label: string; value: number; scale: RulerScale; note?: string }>()
 /** `moving` while dragged or stepped, `settled` once when the hand rests: that is the edit to keep. */
@@ -21,7 +21,10 @@ watch(
     if (!grip) shown.value = value
   },
 )
-const marks = computed(() => graduations(props.scale, shown.value, width.value || 320))
+const marks = computed(() => graduations(props.scale))
+const middle = computed(() => (width.value || 320) / 2)
+/** The scale is drawn once, and moved under the pointer. */
+const moved = computed(() => `translateX(${middle.value - placeOf(props.scale, shown.value)}px)`)
 const reading = computed(() => readout(props.scale, shown.value))
 const isNeutral = computed(() => Math.abs(shown.value - props.scale.neutral) < 10 ** -props.scale.digits / 2)
 
@@ -134,13 +137,13 @@ function startTyping() {
       @keydown="onKey"
       @wheel.prevent="onWheel"
     >
-      <svg :width="width || 320" height="38" aria-hidden="true">
+      <svg class="scale" :style="{ transform: moved }" width="1" height="38" aria-hidden="true">
         <g v-for="mark in marks" :key="mark.x" :class="{ neutral: mark.neutral }">
           <line :x1="mark.x" :x2="mark.x" :y1="mark.major || mark.neutral ? 16 : 21" y2="29" />
           <text v-if="mark.text" :x="mark.x" y="12">{{ mark.text }}</text>
         </g>
-        <path class="pointer" :d="`M${(width || 320) / 2 - 5} 38 h10 l-5 -9 z`" />
       </svg>
+      <svg class="pointer" width="10" height="9" aria-hidden="true"><path d="M0 9 h10 l-5 -9 z" /></svg>
     </div>
   </div>
 </template>
@@ -176,11 +179,18 @@ input.changed {
   color: var(--accent);
 }
 .ruler {
+  position: relative;
   height: 38px;
   background: var(--well);
   cursor: ew-resize;
   overflow: hidden;
+  contain: strict;
   touch-action: none;
+}
+.scale {
+  position: absolute;
+  left: 0;
+  overflow: visible;
 }
 line {
   stroke: var(--text-3);
@@ -195,6 +205,9 @@ text {
   stroke-width: 2;
 }
 .pointer {
+  position: absolute;
+  bottom: 0;
+  left: calc(50% - 5px);
   fill: var(--accent);
 }
 </style>

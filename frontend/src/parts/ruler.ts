@@ -41,20 +41,23 @@ export const OFFSET: RulerScale = {
   min: -1, max: 1, neutral: 0, step: 0.01, major: 5, spacing: 12, digits: 3, signed: true, unit: '',
 } // prettier-ignore
 
-/** The graduations in sight when `value` stands under the pointer in the middle of `width` pixels. */
-export function graduations(scale: RulerScale, value: number, width: number): Graduation[] {
-  const reach = Math.ceil(width / 2 / scale.spacing) + 1
-  const centre = Math.round(value / scale.step)
+/** All graduations of a scale, each at its distance in pixels from the lowest. */
+export function graduations(scale: RulerScale): Graduation[] {
+  const first = Math.ceil(scale.min / scale.step - 1e-9)
+  const last = Math.floor(scale.max / scale.step + 1e-9)
   const found: Graduation[] = []
-  for (let index = centre - reach; index <= centre + reach; index += 1) {
+  for (let index = first; index <= last; index += 1) {
     const at = index * scale.step
-    if (at < scale.min - 1e-9 || at > scale.max + 1e-9) continue
     const major = index % scale.major === 0
     const neutral = Math.abs(at - scale.neutral) < scale.step / 2
-    const x = width / 2 + ((at - value) / scale.step) * scale.spacing
-    found.push({ x, major, neutral, text: major ? labelOf(scale, at) : '' })
+    found.push({ x: placeOf(scale, at), major, neutral, text: major ? labelOf(scale, at) : '' })
   }
   return found
+}
+
+/** How many pixels a value lies from the lowest. */
+export function placeOf(scale: RulerScale, value: number): number {
+  return ((value - scale.min) / scale.step) * scale.spacing
 }
 
 export function clampTo(scale: RulerScale, value: number): number {

@@ -1,4 +1,4 @@
-import { useThrottleFn } from '@vueuse/core'
+import { useDebounceFn } from '@vueuse/core'
 import { watch, type WatchSource } from 'vue'
 import type { PatchStep } from '@/api/types'
 import { useReel } from './reel'
@@ -6,8 +6,10 @@ import { useRoom } from './room'
 import { useShot } from './shot'
 import { useTroubles } from './troubles'
 
-/** While something moves, what follows it does so at a calm pace, so that the large picture has the machine. */
-const MOVING_MS = 500
+/** While something moves, what follows it waits for the hand to pause, so that the large picture has the machine. */
+const PAUSE_MS = 160
+/** But not for longer than this. */
+const LONGEST_MS = 2000
 
 /**
  * Keep something loaded that follows every edit of the variant on the bench: one request at a time, the newest wish
@@ -42,7 +44,7 @@ export function useSteadily(
     }
   }
 
-  const calmly = useThrottleFn(next, MOVING_MS, true)
+  const calmly = useDebounceFn(next, PAUSE_MS, { maxWait: LONGEST_MS })
   watch(
     [
       also,
