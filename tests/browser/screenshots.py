@@ -9,8 +9,11 @@ import sys
 import tempfile
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import Page, expect, sync_playwright
 
+from escala.media.configs import SOFT, colour_config
+from escala.media.stills import encode_png
 from escala.stage.render import StageJob
 from escala.web.settings import default_home
 from tests.browser.running import CHROMIUM, FLAGS, BrowserTest, RunningServer
@@ -23,6 +26,7 @@ STATIONS = {"Source": "of 57 passes", "Beauty": "Matches.", "Finish": "ASC CDL",
 def main() -> None:
     """One picture of each main view at 1280 × 800."""
     TARGET.mkdir(parents=True, exist_ok=True)
+    write_ramps(TARGET / "soft-ramps.png")
     with tempfile.TemporaryDirectory() as folder:
         home = Path(folder)
         finished = (Path(sys.argv[1]) if len(sys.argv) > 1 else default_home()) / "demo"
@@ -42,6 +46,8 @@ def main() -> None:
 def _take_all(page: Page, server: RunningServer) -> None:
     helper = BrowserTest()
     page.goto(server.address)
+    page.evaluate("localStorage.setItem('escala-hints', '[\"all\"]')")
+    page.reload()
     page.locator("button.shot", has_text="Night arrival").wait_for()
     _all_drawn(page)
     page.screenshot(path=TARGET / "start.png")
@@ -65,6 +71,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
             expect(page.locator(".lines .small").first).to_have_css("background-image", re.compile("tally"))
         _all_drawn(page)
         page.screenshot(path=TARGET / f"{station.lower()}.png")
+    _compare(page, helper)
     page.get_by_role("button", name="History").click()
     page.get_by_role("complementary", name="History").get_by_text("As created").wait_for()
     _all_drawn(page)
@@ -79,6 +86,42 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("slider", name="Frame").press("End")
     helper.at_rest(page)
     page.screenshot(path=TARGET / "arrival.png")
+
+
+def _compare(page: Page, helper: BrowserTest) -> None:
+    """Two views side by side; then a wipe with pins and a scope."""
+    page.get_by_role("button", name="compare with").click()
+    page.get_by_role("menuitem", name="config Soft").click()
+    helper.at_rest(page)
+    page.screenshot(path=TARGET / "compare.png")
+    page.get_by_role("navigation", name="Path").get_by_role("button", name="Balance").click()
+    page.get_by_role("group", name="How to compare").get_by_role("button", name="wipe").click()
+    page.get_by_label("lean").fill("20")
+    page.get_by_label("lean").press("Enter")
+    page.locator("canvas").click(position={"x": 250, "y": 110}, modifiers=["Shift"])
+    page.get_by_role("region", name="Scope").get_by_label("Scope").select_option("parade")
+    page.get_by_alt_text("The parade of the picture").wait_for()
+    page.get_by_role("region", name="Scope").scroll_into_view_if_needed()
+    helper.at_rest(page)
+    page.screenshot(path=TARGET / "measure.png")
+    page.get_by_role("button", name="Let Soft go").click()
+    page.get_by_role("navigation", name="Path").get_by_role("button", name="Display").click()
+    helper.at_rest(page)
+
+
+def write_ramps(target: Path) -> None:
+    """Ramps of twelve hues under the soft view, and under ACES 2 for comparison, from dark to very bright."""
+    turn = np.arange(0, 1, 1 / 12)
+    hues = np.clip(np.abs((turn[:, None] * 6 + [0, 4, 2]) % 6 - 3) - 1, 0, 1)
+    light = 0.18 * 2.0 ** np.linspace(-5, 12, 960)
+    rows = []
+    for name in (SOFT, "ACES 2"):
+        config = colour_config(name)
+        scene = np.repeat(hues[:, None] * light[:, None], 24, axis=0).astype(np.float32)
+        shown = config.display_packed(scene, "Linear Rec.709 (sRGB)", config.default_view)
+        rows += [shown, np.full((16, 960, 3), 0.24, np.float32)]
+    pixels = np.rint(np.clip(np.concatenate(rows[:-1]), 0, 1) * 255).astype(np.uint8)
+    target.write_bytes(encode_png(pixels, 9))
 
 
 def _all_drawn(page: Page) -> None:

@@ -65,7 +65,14 @@ class PictureTest(BrowserTest):
         expect(strip).to_have_attribute("aria-valuenow", "8")
         page.get_by_role("button", name="play", exact=True).click()
         expect(page.locator(".strip b")).to_have_attribute("style", re.compile("100%"))
+        expect(page.locator(".rate")).to_contain_text(re.compile(r"\d+\.\d of 24 frames a second"))
+        # From the pictures that were made ahead, it comes to its rate, and goes no faster.
+        page.wait_for_function(
+            "() => { const r = parseFloat(document.querySelector('.rate').textContent); return r > 12 && r < 26 }"
+        )
         page.get_by_role("button", name="stop", exact=True).click()
+        expect(page.locator(".rate")).to_contain_text("3 frames")
+        self.at_rest(page)
 
 
 class SourceBenchTest(BrowserTest):

@@ -242,20 +242,34 @@ class TourTest(BrowserTest):
 
     def test_no_serious_finding_of_accessibility(self) -> None:
         page = self.page
+        page.locator("button.shot").first.wait_for()
+        self.assert_accessible(page, "start")
         self.enter_demo(page)
-        script = AXE.read_text()
-        for station in ("Source", "Balance", "Beauty", "Finish", "Display"):
-            with self.subTest(station=station):
+        page.keyboard.press("k")
+        for theme in ("dark", "light"):
+            for station in ("Source", "Balance", "Beauty", "Finish", "Display"):
                 page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
                 self.at_rest(page)
-                page.evaluate(f"() => {{ {script} }}")
-                found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-                bad = [
-                    f"{v['id']}: {v['nodes'][0]['html'][:160]}"
-                    for v in found["violations"]
-                    if v["impact"] in ("serious", "critical")
-                ]
-                self.assertEqual(bad, [])
+                self.assert_accessible(page, f"{theme} {station}")
+            for opened in ("History", "Deliver", "Keys", "viewer exposure 0"):
+                with self.subTest(opened=opened):
+                    page.get_by_role("button", name=opened).click()
+                    self.assert_accessible(page, f"{theme} {opened}")
+                    page.get_by_role("button", name="close").click(timeout=5000)
+            if theme == "dark":
+                page.get_by_role("button", name="Light", exact=True).click()
+
+    def assert_accessible(self, page: Page, view: str) -> None:
+        """No serious finding in what the page shows."""
+        with self.subTest(view=view):
+            page.evaluate(f"() => {{ {AXE.read_text()} }}")
+            found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+            bad = [
+                f"{v['id']}: {v['nodes'][0]['html'][:160]}"
+                for v in found["violations"]
+                if v["impact"] in ("serious", "critical")
+            ]
+            self.assertEqual(bad, [])
 
 
 class KilledServerTest(BrowserTest):

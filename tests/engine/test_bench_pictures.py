@@ -10,7 +10,7 @@ from escala.core.errors import UnknownChoice
 from escala.engine.board import ALL, draw_board
 from escala.engine.cache import ByteCache
 from escala.engine.mattes import matte_of_objects
-from escala.engine.probe import probe_at
+from escala.engine.probe import hue_of, probe_at
 from escala.engine.tally import difference_picture, tally_of, tally_sheet
 from escala.engine.worker import MOVING, EvaluationThread, Superseded
 from escala.model.variant import Balance, Level, Variant
@@ -74,6 +74,18 @@ class ProbeTest(FolderTest):
 
 
 class MatteTest(FolderTest):
+    def test_hues_go_round_by_the_hexagon(self) -> None:
+        for colour, hue, saturation in (
+            ((1, 0, 0), 0, 1), ((1, 1, 0), 60, 1), ((0, 2, 0), 120, 1), ((0, 1, 1), 180, 1), ((0, 0, 0.5), 240, 1),
+            ((1, 0, 1), 300, 1), ((1, 0.5, 0.5), 0, 0.5), ((4, 2, 3), 330, 0.5),
+        ):  # fmt: skip
+            with self.subTest(colour=colour):
+                found = hue_of(colour)
+                self.assertAlmostEqual(found[0] or 0.0, hue)
+                self.assertAlmostEqual(found[1], saturation)
+        self.assertEqual(hue_of((0.2, 0.2, 0.2)), (None, 0.0))
+        self.assertEqual(hue_of((0.0, 0.0, 0.0)), (None, 0.0))
+
     def test_objects_by_name_and_by_hash(self) -> None:
         shares = np.random.default_rng(1).random((2, 8, 10)).astype(np.float32)
         names = ("hull", "sail")

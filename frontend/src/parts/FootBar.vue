@@ -27,7 +27,6 @@ const time = computed(() => (room.milliseconds === null ? '' : `${room.milliseco
   align-items: center;
   gap: 16px;
   height: 24px;
-  contain: strict;
   padding: 0 14px;
   background: var(--surface-1);
   border-top: 1px solid var(--line);

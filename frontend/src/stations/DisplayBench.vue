@@ -65,6 +65,7 @@ function chooseDisplay(name: string) {
         input-id="look"
         aria-label="Look before the view"
         :model-value="display?.look ?? null"
+        placeholder="the view's own"
         :options="looks"
         option-label="label"
         option-value="value"

@@ -1,7 +1,7 @@
 """The soft view: less contrast than the ACES ones, and bright saturated light that goes to white without turning hue.
 
 Light is brought into the display's gamut, its channels leak a little into each other, and each goes through the
-response of a photoreceptor (Naka and Rushton 1966: `x^n / (x^n + s^n)`). Half of the leak is then taken back. A lone
+response of a photoreceptor (Naka and Rushton 1966: `x^n / (x^n + s^n)`). Most of the leak is then taken back. A lone
 bright channel so takes the others along and pales, as it does to the eye. The leaks were chosen by fitting: over ramps
 of 24 hues and 14 stops, the hue in Oklab (Ottosson 2020) turns as little as it can.
 
@@ -21,7 +21,7 @@ SLOPE = 1.05
 GREY = 0.12
 # What each channel (row) takes from red, green and blue.
 LEAK = np.array([[0.898, 0.042, 0.06], [0.086, 0.841, 0.073], [0.082, 0.033, 0.885]])
-TAKEN_BACK = 0.5
+TAKEN_BACK = 0.7
 # The response as a table: so many steps over base-2 logarithms from LOWEST to HIGHEST.
 LOWEST, HIGHEST, STEPS = -16.0, 16.0, 4096
 # By display gamut: the most that a colour of AP1 lies beyond it, from grey, for red, green and blue missing (cyan,

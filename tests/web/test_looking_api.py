@@ -1,0 +1,99 @@
+import json
+from typing import Any
+
+import cv2
+import numpy as np
+
+from tests.made import add_up, light, write_layers
+from tests.web.test_source_api import SourceApiTest
+
+KEY, FILL = light(1), light(2)
+REGION = {"x": 0, "y": 0, "width": 32, "height": 24}
+
+
+class LookingApiTest(SourceApiTest):
+    def setUp(self) -> None:
+        super().setUp()
+        depth = light(5)[0] + np.float32(3)
+        write_layers(self.media / "look.exr", {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL, "Z": depth})
+        self.depth = depth
+        self.address = f"/api/variants/{self.variant_of(self.open('look.exr')['result']['shot_id'])['id']}"
+
+    def picture(self, **wish: Any) -> np.ndarray:
+        body = {"region": REGION, "out_width": 32, "out_height": 24, **wish}
+        answer = self.client.post(f"{self.address}/picture", json=body)
+        self.assertEqual(answer.status_code, 200, answer.data)
+        return cv2.imdecode(np.frombuffer(answer.data, np.uint8), cv2.IMREAD_COLOR)
+
+    def bring(self, name: str, data: bytes) -> Any:
+        return self.client.put(f"/api/pictures/{name}", data=data)
+
+    def test_a_pass_and_its_difference_from_itself(self) -> None:
+        self.assertGreater(int(self.picture(pass_name="lg_key").max()), 100)
+        same = {"subject": {"pass_name": "lg_key"}, "gain": 1e6, "measure": "linear"}
+        self.assertEqual(int(self.picture(pass_name="lg_key", against=same).max()), 0)
+        other = {"subject": {"pass_name": "lg_fill"}, "gain": 1, "measure": "linear"}
+        self.assertGreater(int(self.picture(pass_name="lg_key", against=other).max()), 100)
+
+    def test_the_reference_is_the_untouched_variant(self) -> None:
+        against = {"subject": {"station": "source"}, "gain": 1e6, "measure": "linear"}
+        self.assertEqual(int(self.picture(against=against).max()), 0)
+        patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": 0.01}}]
+        self.assertGreater(int(self.picture(patch=patch, against=against).max()), 200)
+
+    def test_pictures_are_brought_in_and_broken_ones_explained(self) -> None:
+        shown = np.full((12, 16, 3), 90, np.uint8)
+        for ending in (".png", ".jpg"):
+            made = self.bring(f"a client's ref{ending}", cv2.imencode(ending, shown)[1].tobytes())
+            self.assertEqual(made.status_code, 201, made.json)
+            self.assertEqual(made.json["title"], "a client's ref")
+            np.testing.assert_array_equal(self.picture(picture=made.json["picture"]), 90)
+        for name, data, words in (
+            ("notes.txt", b"x", "EXR, PNG, TIFF or JPEG"),
+            ("torn.png", b"\x89PNG\r\n", "torn.png"),
+            ("torn.exr", b"v/1\x01", "torn.exr"),
+        ):
+            refused = self.bring(name, data)
+            self.assertIn(refused.status_code, (400, 422), refused.json)
+            self.assertIn(words, refused.json["detail"])
+        stray = self.client.post(
+            f"{self.address}/picture",
+            json={"region": REGION, "out_width": 8, "out_height": 8, "picture": "../escala.db"},
+        )
+        self.assertEqual(stray.status_code, 422)
+
+    def test_numbers_of_light_and_of_data(self) -> None:
+        region = {"x": 4, "y": 3, "width": 5, "height": 2}
+        told = self.client.post(f"{self.address}/values", json={"pass_name": "Z", "region": region}).json["channels"]
+        np.testing.assert_allclose(told[0], self.depth[3:5, 4:9], rtol=1e-6)
+        self.assertEqual(len(self.client.post(f"{self.address}/values", json={"region": region}).json["channels"]), 3)
+        wide = {"x": 0, "y": 0, "width": 5000, "height": 5000}
+        refused = self.client.post(f"{self.address}/values", json={"region": wide})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("4096 pixels", refused.json["detail"])
+
+    def test_what_is_not_a_number_is_told_as_none(self) -> None:
+        hole = KEY.copy()
+        hole[:, 0, 0] = np.nan
+        write_layers(self.media / "nan.exr", {"": hole})
+        variant = self.variant_of(self.open("nan.exr")["result"]["shot_id"])
+        body = {"region": {"x": 0, "y": 0, "width": 2, "height": 1}}
+        answer = self.client.post(f"/api/variants/{variant['id']}/values", json=body)
+        told = json.loads(answer.data)["channels"]
+        self.assertEqual([plane[0][0] for plane in told], [None] * 3)
+        self.assertIsNotNone(told[0][0][1])
+
+    def test_scopes_of_parts_and_objects(self) -> None:
+        for wish in ({"kind": "chromaticity"}, {"kind": "histogram", "scale": "display"}, {"region": REGION}):
+            answer = self.client.post(f"{self.address}/scope", json={"columns": 90, "rows": 60, **wish})
+            self.assertEqual((answer.status_code, answer.mimetype), (200, "image/png"))
+        self.assertEqual(self.client.get(f"{self.address}/objects").json, {"objects": []})
+        refused = self.client.post(f"{self.address}/scope", json={"object_name": "hull"})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("cryptomatte", refused.json["detail"])
+
+    def test_the_probe_tells_hue_and_passes(self) -> None:
+        probe = self.client.post(f"{self.address}/probe", json={"x": 3, "y": 4}).json["probe"]
+        self.assertEqual({part["name"] for part in probe["passes"]}, {"key", "fill"})
+        self.assertAlmostEqual(sum(part["share"] for part in probe["passes"]), 1, places=5)
+        self.assertTrue(0 <= probe["hue"] < 360)
