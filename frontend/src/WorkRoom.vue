@@ -9,6 +9,7 @@ import ContactSheet from '@/stations/ContactSheet.vue'
 import DisplayBench from '@/stations/DisplayBench.vue'
 import FinishBench from '@/stations/FinishBench.vue'
 import QuietBench from '@/stations/QuietBench.vue'
+import SurfaceBench from '@/stations/SurfaceBench.vue'
 import SourceBench from '@/stations/SourceBench.vue'
 import DifferencePanel from '@/tally/DifferencePanel.vue'
 import CompareStrip from '@/viewer/CompareStrip.vue'
@@ -25,6 +26,7 @@ const shots = useShot()
 const holds = useHolds()
 const BENCHES: Partial<Record<StationName, Component>> = {
   source: SourceBench,
+  surface: SurfaceBench,
   balance: BalanceBench,
   beauty: BeautyBench,
   finish: FinishBench,

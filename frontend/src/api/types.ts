@@ -25,6 +25,7 @@ export type Probe = Schemas['Probe']
 export type Job = Schemas['JobOut']
 export type MediaEntry = Schemas['MediaEntry']
 export type ColourOffer = Schemas['ColourOut']
+export type Recolour = Required<Schemas['Recolour']>
 export type ConfigMade = Schemas['ConfigOut']
 export type ColourWarning = Schemas['ColourWarning']
 export type Cdl = Schemas['CdlOut']

@@ -10,6 +10,8 @@ const hints = useHints()
 const WORDS: Partial<Record<StationName, string>> = {
   source:
     'Every pass for what it is. Choose a tile to see its numbers, drag it to another role to correct it.',
+  surface:
+    'The hull band from ochre to deep teal: choose an object, turn its hue. Its light and highlights stay.',
   balance:
     'Drag in the picture: up and down changes the light that makes the place under your hand, sideways its warmth. The board below has every light by every component.',
   beauty:

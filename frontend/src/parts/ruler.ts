@@ -29,6 +29,9 @@ export const KELVIN: RulerScale = {
 export const DEGREES: RulerScale = {
   min: 0, max: 360, neutral: 0, step: 10, major: 3, spacing: 16, digits: 0, signed: false, unit: '°',
 } // prettier-ignore
+export const TURN: RulerScale = {
+  min: -180, max: 180, neutral: 0, step: 5, major: 6, spacing: 12, digits: 0, signed: true, unit: '°',
+} // prettier-ignore
 export const SHARE: RulerScale = {
   min: 0, max: 100, neutral: 0, step: 5, major: 4, spacing: 14, digits: 0, signed: false, unit: '%',
 } // prettier-ignore

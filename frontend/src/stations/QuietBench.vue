@@ -5,7 +5,6 @@ import { useRoom } from '@/stores/room'
 
 const room = useRoom()
 const SENTENCES: Record<string, string> = {
-  surface: 'Surface colour passes on unchanged. Recolouring and relabelling are not built yet.',
   depth: 'Nothing is added by depth. Haze, defocus and motion blur are not built yet.',
   plate: 'There is no plate. Backgrounds and foregrounds are not built yet.',
   lens: 'The lens adds nothing. Glow, vignette and grain are not built yet.',

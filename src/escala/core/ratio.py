@@ -12,12 +12,15 @@ from .planes import Planes, as_planes
 DARK = np.float32(1e-6)
 
 
-def gain_ratio(terms: Sequence[Planes], gains: ArrayLike) -> Planes:
-    """`sum(g_i T_i) / sum(T_i)` per pixel and channel, 1 where the denominator is below 1e-6. (3, H, W)."""
+def gain_ratio(terms: Sequence[Planes], gains: ArrayLike, changed: Sequence[Planes] | None = None) -> Planes:
+    """`sum(g_i T_i) / sum(T_i)` per pixel and channel, 1 where the denominator is below 1e-6. (3, H, W).
+
+    `changed`: the terms of the numerator, where they are others.
+    """
     factors = as_planes(gains).reshape(len(terms), 3)
     plain = mix_planes(terms, np.ones_like(factors))
-    changed = mix_planes(terms, factors)
+    numerator = mix_planes(terms if changed is None else changed, factors)
     lit = plain >= DARK
     ratio = np.ones_like(plain)
-    np.divide(changed, plain, out=ratio, where=lit)
+    np.divide(numerator, plain, out=ratio, where=lit)
     return ratio

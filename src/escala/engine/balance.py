@@ -11,6 +11,8 @@ from escala.core.recipes import COMPONENTS, GRID, LIGHTS, Recipe, Term
 from escala.model.render import Render
 from escala.model.variant import Balance, Level, TallyChoice, Variant, level_of
 
+from .surface import changed_components
+
 Gains = NDArray[np.float32]
 
 
@@ -40,6 +42,7 @@ def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> Balan
     balance = variant.balance
     lights = _changed(balance.lights) & set(render_lights(render))
     components = _changed(balance.components) & set(render_components(render))
+    components |= set(changed_components(render, variant))
     first = _carrier(render, variant, lights, components, _changed(balance.cells))
     gains, counted = term_gains(first, variant, space)
     residual = counted if variant.residual else 0.0

@@ -12,6 +12,7 @@ from escala.model.render import Render
 
 MAX_PIXELS = 64_000_000
 SMALL_WIDTH = 128
+_BAND_ROWS = 128
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,12 @@ class Look:
 def full_look(x: int, y: int, width: int, height: int) -> Look:
     """A region pixel by pixel."""
     return Look(x, y, width, height, width, height)
+
+
+def bands_of(look: Look) -> list[Look]:
+    """A region pixel by pixel, in bands of rows, so that memory stays small."""
+    tops = range(0, look.height, _BAND_ROWS)
+    return [full_look(look.x, look.y + top, look.width, min(_BAND_ROWS, look.height - top)) for top in tops]
 
 
 def fit_look(x: int, y: int, width: int, height: int, most_width: int, most_height: int) -> Look:

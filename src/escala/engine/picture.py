@@ -9,15 +9,14 @@ from escala.core.ratio import gain_ratio
 from escala.core.recipes import Recipe, Term, fold_recipe, one_pass, term_planes
 from escala.media.store import StoredFrame
 from escala.model.render import Render
-from escala.model.variant import Variant
+from escala.model.variant import Balance, TallyChoice, Variant
 
 from .balance import BalancePlan, plan_balance
 from .cache import ByteCache
 from .colouring import Colouring, colouring_of
 from .corrections import apply_correction
-from .look import Look, full_look, resize_planes, sample_pass
-
-_BAND_ROWS = 128
+from .look import Look, bands_of, resize_planes, sample_pass
+from .surface import SurfaceWork, changed_components
 
 
 class FrameEngine:
@@ -81,6 +80,10 @@ class FrameEngine:
         reference = self.reference(look, colouring)
         return reference if reference is not None else self.balance(Variant(colour=variant.colour), look)
 
+    def surface(self, variant: Variant, look: Look, live: bool = False) -> Planes:
+        """The beauty with changed surfaces alone, every level neutral."""
+        return self.beauty(variant.model_copy(update={"balance": Balance(), "tally": TallyChoice()}), look, live)
+
     def balance(self, variant: Variant, look: Look, live: bool = False, keep: bool = True) -> Planes:
         """The sum with all levels, without the residual."""
         return self._balanced(variant, look, live, keep, with_residual=False)
@@ -100,7 +103,7 @@ class FrameEngine:
     def full_finish(self, variant: Variant, look: Look) -> Planes:
         """As `finish`, pixel by pixel over a region of any size, in bands so that memory stays small."""
         out = np.empty((3, look.height, look.width), np.float32)
-        for band in _bands(look):
+        for band in bands_of(look):
             top = band.y - look.y
             out[:, top : top + band.height] = self.finish(variant, band, keep=False)
         self.frame.release()
@@ -111,26 +114,39 @@ class FrameEngine:
         colouring = colouring_of(self.render, variant)
         reference = self.render.reference
         if reference is not None and self.is_untouched(variant):
-            stored = np.concatenate([sample_pass(self.frame, reference, band)[:3] for band in _bands(look)], axis=1)
+            stored = np.concatenate([sample_pass(self.frame, reference, band)[:3] for band in bands_of(look)], axis=1)
             return colouring.config.convert(stored, colouring.space_of(reference), space)
         return colouring.config.convert(self.full_finish(variant, look), colouring.working.name, space)
 
     def is_untouched(self, variant: Variant) -> bool:
         """Whether nothing along the path changes the render's beauty."""
         plan = plan_balance(self.render, variant, colouring_of(self.render, variant).working)
-        return (plan is None or plan.is_neutral) and not any(c.on for c in variant.finish.corrections)
+        neutral = (plan is None or plan.is_neutral) and not changed_components(self.render, variant)
+        return neutral and not any(c.on for c in variant.finish.corrections)
 
     def _balanced(self, variant: Variant, look: Look, live: bool, keep: bool, with_residual: bool) -> Planes:
         colouring = colouring_of(self.render, variant)
         plan = plan_balance(self.render, variant, colouring.working)
         reference = self.reference(look, colouring, keep)
-        if plan is None or (with_residual and plan.is_neutral and reference is not None):
+        deltas = self._surface_deltas(variant, plan.recipe, look, colouring, live, keep) if plan else {}
+        neutral = plan is None or (plan.is_neutral and not changed_components(self.render, variant))
+        if plan is None or (with_residual and neutral and reference is not None):
             return reference if reference is not None else np.zeros((3, look.out_height, look.out_width), np.float32)
         if with_residual and plan.residual_gain and reference is not None and plan.recipe.is_sum:
             planes = self._changed_beauty(reference, plan, look, colouring, live, keep)
+            if deltas:
+                gains = plan.gains * plan.recipe.weights
+                planes = mix_planes(list(deltas.values()), gains[list(deltas)], planes)
         else:
-            planes = self._whole_sum(plan, look, colouring, keep, with_residual and bool(plan.residual_gain))
-        return self._second_axis(planes, plan, look, colouring, keep)
+            with_rest = with_residual and bool(plan.residual_gain)
+            planes = self._whole_sum(plan, deltas, look, colouring, keep, with_rest)
+        return self._second_axis(planes, plan, variant, look, colouring, live, keep)
+
+    def _surface_deltas(
+        self, variant: Variant, recipe: Recipe, look: Look, colouring: Colouring, live: bool, keep: bool
+    ) -> dict[int, Planes]:
+        work = SurfaceWork(self.render, self.frame, self.cache, colouring, live, keep)
+        return work.deltas(variant, recipe, look)
 
     def _changed_beauty(
         self, reference: Planes, plan: BalancePlan, look: Look, colouring: Colouring, live: bool, keep: bool
@@ -152,10 +168,17 @@ class FrameEngine:
         return mix_planes(terms, gains[changed], reference)
 
     def _whole_sum(
-        self, plan: BalancePlan, look: Look, colouring: Colouring, keep: bool, with_residual: bool
+        self,
+        plan: BalancePlan,
+        deltas: dict[int, Planes],
+        look: Look,
+        colouring: Colouring,
+        keep: bool,
+        with_residual: bool,
     ) -> Planes:
-        """All terms with their levels, and the residual where it counts."""
+        """All terms with their levels and what surfaces add to them, and the residual where it counts."""
         terms = [self.term(term, look, colouring, keep) for term in plan.recipe.terms]
+        terms = [term + deltas[i] if i in deltas else term for i, term in enumerate(terms)]
         base = self.residual(plan.recipe, look, colouring, keep) if with_residual else None
         return fold_recipe(plan.recipe, terms, plan.gains, base, self._cover(plan.recipe, look))
 
@@ -175,13 +198,25 @@ class FrameEngine:
         self.cache.put((*place, "set"), chosen)
         return chosen
 
-    def _second_axis(self, planes: Planes, plan: BalancePlan, look: Look, colouring: Colouring, keep: bool) -> Planes:
+    def _second_axis(
+        self,
+        planes: Planes,
+        plan: BalancePlan,
+        variant: Variant,
+        look: Look,
+        colouring: Colouring,
+        live: bool,
+        keep: bool,
+    ) -> Planes:
+        """Times the ratio of the other axis' sum with its levels and surfaces to its plain sum."""
         if plan.second is None:
             return planes
         recipe, gains = plan.second
         summed = [i for i, term in enumerate(recipe.terms) if term.operator in SUMMED]
         terms = [self.term(recipe.terms[i], look, colouring, keep) for i in summed]
-        return planes * gain_ratio(terms, gains[summed])
+        deltas = self._surface_deltas(variant, recipe, look, colouring, live, keep)
+        changed = [term + deltas[i] if i in deltas else term for i, term in zip(summed, terms, strict=True)]
+        return planes * gain_ratio(terms, gains[summed], changed)
 
     def _cover(self, recipe: Recipe, look: Look) -> Planes | None:
         """The alpha for terms that are laid over; None where none is."""
@@ -194,14 +229,8 @@ class FrameEngine:
     def _filtered_product(self, term: Term, look: Look) -> Planes:
         """A product over the region at full size, in bands, then filtered down."""
         full = np.empty((3, look.height, look.width), np.float32)
-        for band in _bands(look):
+        for band in bands_of(look):
             planes = {name: sample_pass(self.frame, name, band) for name in term.passes}
             top = band.y - look.y
             full[:, top : top + band.height] = term_planes(term, planes.__getitem__)
         return resize_planes(full, look.out_width, look.out_height)
-
-
-def _bands(look: Look) -> list[Look]:
-    """A region pixel by pixel, in bands of rows."""
-    tops = range(0, look.height, _BAND_ROWS)
-    return [full_look(look.x, look.y + top, look.width, min(_BAND_ROWS, look.height - top)) for top in tops]

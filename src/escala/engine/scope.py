@@ -7,16 +7,16 @@ from numpy.typing import NDArray
 
 from escala.core.chromaticity import chromaticities, draw_chromaticity
 from escala.core.errors import choose
-from escala.core.planes import Matte, Planes, as_planes
+from escala.core.planes import Planes, as_planes
 from escala.core.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_histogram
 from escala.core.temperature import bradford_matrix, xy_to_xyz
 from escala.media.stills import encode_png
 
 from .colouring import Colouring, colouring_of
-from .look import Look, resize_planes
-from .mattes import matte_of_objects
+from .look import Look
 from .screen import moving_bytes
 from .subject import Subject, see
+from .surface import object_at
 
 # The triangles of the chromaticity scope, all of one white.
 TRIANGLES = ("Rec.709", "P3-D65", "Rec.2020")
@@ -38,7 +38,8 @@ def draw_scope(subject: Subject, look: Look, wish: ScopeWish, live: bool) -> byt
     """A scope of the subject at a look, as PNG. Raises `UnknownChoice` for what is not there."""
     seen = see(subject, look, live)
     colouring = colouring_of(subject.engine.render, subject.variant)
-    within = _object(subject, look, wish.object_name) if wish.object_name else None
+    frame, cache = subject.engine.frame, subject.engine.cache
+    within = object_at(frame, cache, wish.object_name, look) if wish.object_name else None
     if wish.kind == "chromaticity":
         points = chromaticities(seen.planes, _to_d65(colouring), within)
         return encode_png(draw_chromaticity(points, min(wish.columns, wish.rows), list(TRIANGLES)))
@@ -55,15 +56,6 @@ def _displayed(planes: Planes, colouring: Colouring, live: bool) -> Planes:
     if live:
         return as_planes(moving_bytes(planes, colouring).transpose(2, 0, 1) / np.float32(255))
     return as_planes(colouring.config.display(planes, colouring.working.name, colouring.view))
-
-
-def _object(subject: Subject, look: Look, name: str) -> Matte:
-    """The coverage of an object at a look."""
-    frame = subject.engine.frame
-    key = (frame.folder.name, "object", name)
-    whole: Matte = subject.engine.cache.get(key, lambda: matte_of_objects(frame, [name], None))
-    part = whole[None, look.y : look.y + look.height, look.x : look.x + look.width]
-    return as_planes(resize_planes(part, look.out_width, look.out_height)[0])
 
 
 def _to_d65(colouring: Colouring) -> NDArray[np.float64]:

@@ -10,6 +10,7 @@ from escala.model.variant import Variant
 from .colouring import colouring_of
 from .look import Look
 from .picture import FrameEngine
+from .surface import colour_passes
 
 Tap = Callable[[FrameEngine, Variant, Look, bool], Planes]
 Words = Callable[[Render, Variant], tuple[str, bool]]
@@ -26,6 +27,10 @@ class Station:
 
 def _source(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
     return engine.source(variant, look)
+
+
+def _surface(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
+    return engine.surface(variant, look, live)
 
 
 def _balance(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
@@ -46,6 +51,13 @@ def _source_words(render: Render, variant: Variant) -> tuple[str, bool]:
     if changes:
         return f"{changes} change{'s' if changes != 1 else ''}", True
     return f"{len(render.passes)} passes", False
+
+
+def _surface_words(render: Render, variant: Variant) -> tuple[str, bool]:
+    if not colour_passes(render):
+        return "no colour pass", False
+    changes = sum(change.changes for change in variant.surface.recolours)
+    return (f"{changes} colour{'s' if changes != 1 else ''}" if changes else "unchanged"), changes > 0
 
 
 def _balance_words(render: Render, variant: Variant) -> tuple[str, bool]:
@@ -90,7 +102,7 @@ def _still(words: str) -> Words:
 # In the order in which a picture is made. Stations that change nothing yet pass on what comes before them.
 STATIONS: tuple[Station, ...] = (
     Station("source", _source, _source_words),
-    Station("surface", _source, _still("unchanged")),
+    Station("surface", _surface, _surface_words),
     Station("balance", _balance, _balance_words),
     Station("beauty", _beauty, _beauty_words),
     Station("depth", _beauty, _still("off")),

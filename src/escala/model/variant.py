@@ -58,6 +58,31 @@ class Balance(Document):
         )
 
 
+class Recolour(Document):
+    """A change of colour passes before light multiplies them: of one component or all, of one object or all.
+
+    `hue`: degrees; `saturation`, `value`: factors.
+    """
+
+    hue: float = Field(0.0, ge=-180, le=180)
+    saturation: float = Field(1.0, ge=0, le=4)
+    value: float = Field(1.0, ge=0, le=16)
+    component: str | None = None
+    object_name: str | None = None
+    on: bool = True
+
+    @property
+    def changes(self) -> bool:
+        """Whether it changes anything at all."""
+        return self.on and (self.hue != 0.0 or self.saturation != 1.0 or self.value != 1.0)
+
+
+class Surface(Document):
+    """Changes of surfaces, in order."""
+
+    recolours: tuple[Recolour, ...] = ()
+
+
 class ColourChoice(Document):
     """Config and spaces. None: what the render's files say, and the config's own working space.
 
@@ -230,6 +255,7 @@ class Variant(Document):
     recipe: str | None = None
     tally: TallyChoice = Field(default_factory=TallyChoice)
     residual: bool = True
+    surface: Surface = Field(default_factory=Surface)
     balance: Balance = Field(default_factory=Balance)
     finish: Finish = Field(default_factory=Finish)
     display: DisplayChoice = Field(default_factory=DisplayChoice)
