@@ -98,6 +98,11 @@ class SurfaceTest(FolderTest):
         found = engine.beauty(variant, WHOLE) - engine.source(variant, WHOLE)
         np.testing.assert_allclose(found, expected, atol=3e-5)
 
+    def test_an_object_that_is_not_there_waits(self) -> None:
+        engine = self.lit_only()
+        variant = changed(TURN.model_copy(update={"object_name": "hull"}))
+        np.testing.assert_allclose(engine.beauty(variant, WHOLE), engine.source(variant, WHOLE), atol=1e-6)
+
     def test_the_path_says_it(self) -> None:
         engine = self.lit_only()
         words = STATION_BY_NAME["surface"].words

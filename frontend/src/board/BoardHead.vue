@@ -58,6 +58,7 @@ const state = computed(() => {
   background: none;
   text-align: left;
   cursor: ew-resize;
+  contain: strict;
   touch-action: none;
 }
 .across {

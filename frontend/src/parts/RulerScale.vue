@@ -157,6 +157,8 @@ function startTyping() {
   display: flex;
   align-items: baseline;
   gap: 8px;
+  height: 20px;
+  contain: strict;
 }
 .head span:first-child {
   flex: 1;

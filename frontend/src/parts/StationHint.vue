@@ -12,8 +12,7 @@ const WORDS: Partial<Record<StationName, string>> = {
     'Every pass for what it is. Choose a tile to see its numbers, drag it to another role to correct it.',
   surface:
     'The hull band from ochre to deep teal: choose an object, turn its hue. Its light and highlights stay.',
-  balance:
-    'Drag in the picture: up and down changes the light that makes the place under your hand, sideways its warmth. The board below has every light by every component.',
+  balance: 'Drag in the picture: up and down changes the light that makes that place, sideways its warmth.',
   beauty:
     'The passes add up, line by line, to the renderer’s own beauty. The last line is what no pass holds.',
   finish: 'Corrections on the whole picture. Drag a scale, type its number, double click for neutral.',

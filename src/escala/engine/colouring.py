@@ -4,7 +4,7 @@ import atexit
 import os
 import sys
 import threading
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -54,6 +54,12 @@ class Colouring:
         files = f"{self.input_space} file" if len(inputs) == 1 else f"{self.input_space} and other files"
         look = (f"look {self.view.look}",) if self.view.look else ()
         return files, self.working.name, *look, self.view.view, self.view.display
+
+    def sum_space(self, names: Iterable[str]) -> str:
+        """Where passes are put together: the scene-linear space that all of them are read in, else the working one."""
+        spaces = {self.space_of(name) for name in names}
+        space = spaces.pop()
+        return space if not spaces and self.config.is_scene_linear(space) else self.working.name
 
     def space_of(self, name: str) -> str:
         """The space that a pass is read in."""

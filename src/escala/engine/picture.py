@@ -34,21 +34,31 @@ class FrameEngine:
         return self.cache.get(key, lambda: sample_pass(self.frame, name, look, exact))
 
     def term(self, term: Term, look: Look, colouring: Colouring, keep: bool = True) -> Planes:
-        """A term of a recipe in the working space. Products are made pixel by pixel, then filtered."""
+        """A term of a recipe in the working space. Products are made pixel by pixel, then filtered.
+
+        Passes of one scene-linear space are put together in it; of several, or of an encoded one, each is brought to
+        the working space first. What multiplies light is no light: white is 1 in any space, and stays as stored.
+        """
+        config, working = colouring.config, colouring.working.name
+        together = colouring.sum_space(term.passes)
+
+        def pass_at(name: str, place: Look) -> Planes:
+            stored = sample_pass(self.frame, name, place)
+            if term.operator == "multiply" or stored.shape[0] < 3:
+                return stored
+            return config.convert(stored[:3], colouring.space_of(name), together)
 
         def make() -> Planes:
             if term.is_linear or look.is_full:
-                planes = term_planes(term, lambda name: sample_pass(self.frame, name, look))
+                planes = term_planes(term, lambda name: pass_at(name, look))
             else:
-                planes = self._filtered_product(term, look)
-            # What multiplies light is no light: white is 1 in any space.
-            if term.operator == "multiply":
-                return planes
-            return colouring.config.convert(planes, space, colouring.working.name)
+                bands = [term_planes(term, lambda name, b=band: pass_at(name, b)) for band in bands_of(look)]  # type: ignore[misc]
+                planes = resize_planes(np.concatenate(bands, axis=1), look.out_width, look.out_height)
+            return planes if term.operator == "multiply" else config.convert(planes, together, working)
 
-        space = colouring.space_of(term.passes[0])
-        spaces = ("as stored",) if term.operator == "multiply" else (space, colouring.working.name)
-        key = (self._key, "term", str(term), look, *spaces)
+        read_in = [colouring.space_of(name) for name in term.passes]
+        chain = ("as stored",) if term.operator == "multiply" else (config.key, *read_in, working)
+        key = (self._key, "term", str(term), look, *chain)
         return self.cache.get(key, make) if keep else make()
 
     def reference(self, look: Look, colouring: Colouring, keep: bool = True) -> Planes | None:
@@ -225,12 +235,3 @@ class FrameEngine:
     def _file_alpha(self, look: Look) -> Planes | None:
         name = next((p.name for p in self.render.passes if p.role == "alpha"), None)
         return None if name is None else self.stored_pass(name, look)[0]
-
-    def _filtered_product(self, term: Term, look: Look) -> Planes:
-        """A product over the region at full size, in bands, then filtered down."""
-        full = np.empty((3, look.height, look.width), np.float32)
-        for band in bands_of(look):
-            planes = {name: sample_pass(self.frame, name, band) for name in term.passes}
-            top = band.y - look.y
-            full[:, top : top + band.height] = term_planes(term, planes.__getitem__)
-        return resize_planes(full, look.out_width, look.out_height)

@@ -5,6 +5,7 @@ from functools import reduce
 
 import numpy as np
 
+from escala.core.errors import BadSource, UnknownChoice
 from escala.core.folding import SUMMED
 from escala.core.planes import Matte, Planes
 from escala.core.recipes import Recipe, Term, term_planes
@@ -69,31 +70,39 @@ class SurfaceWork:
 
     def _delta_at(self, term: Term, colour: str, changes: list[Recolour], look: Look) -> Planes:
         """The light of a term times the change of its colour. Lit passes are divided by the colour for that."""
-        lit = term_planes(term, lambda name: sample_pass(self.frame, name, look))
-        changed = lit * self._change(colour, changes, look)
-        return self.colouring.config.convert(
-            changed, self.colouring.space_of(term.passes[0]), self.colouring.working.name
-        )
+        together = self.colouring.sum_space((*term.passes, colour))
+        lit = term_planes(term, lambda name: self._pass_in(name, together, look))
+        changed = lit * self._change(colour, changes, together, look)
+        return self.colouring.config.convert(changed, together, self.colouring.working.name)
 
-    def _change(self, name: str, changes: list[Recolour], look: Look) -> Planes:
-        """The change of a colour pass for each unit of light, in the space of its file; (3, H, W)."""
-        config, working, space = self.colouring.config, self.colouring.working.name, self.colouring.space_of(name)
+    def _pass_in(self, name: str, space: str, look: Look) -> Planes:
+        stored = sample_pass(self.frame, name, look)
+        return self.colouring.config.convert(stored[:3], self.colouring.space_of(name), space)
+
+    def _change(self, name: str, changes: list[Recolour], space: str, look: Look) -> Planes:
+        """The change of a colour pass for each unit of light in a scene-linear space; (3, H, W)."""
+        config, working = self.colouring.config, self.colouring.working.name
 
         def make() -> Planes:
-            stored = sample_pass(self.frame, name, look)[:3].astype(np.float32)
-            colour = config.convert(stored, space, working)
-            changed = reduce(lambda planes, change: self._recoloured(planes, change, look), changes, colour)
-            return surface_change(stored, config.convert(changed, working, space))
+            colour = self._pass_in(name, space, look)
+            before = config.convert(colour, space, working)
+            changed = reduce(lambda planes, change: self._recoloured(planes, change, look), changes, before)
+            return surface_change(colour, config.convert(changed, working, space))
 
         # All terms of a component, one for each light, share it.
-        key = (self.frame.folder.name, "change", name, look, tuple(changes), self.colouring.key)
+        key = (self.frame.folder.name, "change", name, space, look, tuple(changes), self.colouring.key)
         return self.cache.get(key, make) if self.keep else make()
 
     def _recoloured(self, colour: Planes, change: Recolour, look: Look) -> Planes:
+        """As far as the object covers; a change of an object that this render does not have waits for one that does."""
         wanted = recolour(colour, change.hue, change.saturation, change.value)
         if change.object_name is None:
             return wanted
-        return np.asarray(colour + object_at(self.frame, self.cache, change.object_name, look) * (wanted - colour))
+        try:
+            cover = object_at(self.frame, self.cache, change.object_name, look)
+        except (BadSource, UnknownChoice):
+            return colour
+        return np.asarray(colour + cover * (wanted - colour))
 
 
 def object_at(frame: StoredFrame, cache: ByteCache, name: str, look: Look) -> Matte:
