@@ -71,6 +71,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
             expect(page.locator(".lines .small").first).to_have_css("background-image", re.compile("tally"))
         _all_drawn(page)
         page.screenshot(path=TARGET / f"{station.lower()}.png")
+    _recolour(page, helper)
     _compare(page, helper)
     page.get_by_role("button", name="History").click()
     page.get_by_role("complementary", name="History").get_by_text("As created").wait_for()
@@ -86,6 +87,19 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("slider", name="Frame").press("End")
     helper.at_rest(page)
     page.screenshot(path=TARGET / "arrival.png")
+
+
+def _recolour(page: Page, helper: BrowserTest) -> None:
+    """The hull band in teal, and as rendered again."""
+    helper.go(page, "Surface")
+    page.get_by_role("button", name="change a colour").click()
+    page.get_by_label("Which object").select_option("hull_paint")
+    helper.at_rest(page)
+    helper.type_level(page, "Hue", "150")
+    page.screenshot(path=TARGET / "surface.png")
+    page.get_by_role("button", name="take away").click()
+    helper.go(page, "Display")
+    helper.at_rest(page)
 
 
 def _compare(page: Page, helper: BrowserTest) -> None:
