@@ -14,6 +14,7 @@ import OpenEXR
 from escala.cli import main
 from escala.core.transfer import srgb_encode
 from tests.made import FolderTest, add_up, box, light, read_colour, write_layers, write_parts
+from tests.made_config import write_config
 
 KEY, FILL, RIM = light(1), light(2), light(3)
 LIT = {"": add_up(KEY, FILL, RIM), "lg_key": KEY, "lg_fill": FILL, "lg_rim": RIM}
@@ -175,6 +176,50 @@ class RenderTest(CommandTest):
         np.testing.assert_allclose(found.transpose(2, 0, 1) / 65535, np.clip(exact, 0, 1), atol=1e-4)
         converted = config.convert(LIT[""], "Linear Rec.709 (sRGB)", "ACEScg")
         np.testing.assert_allclose(self.rendered(path, "--space", "ACEScg", "--float"), converted, rtol=1e-5)
+
+    def test_own_configs_with_variables_and_looks(self) -> None:
+        from escala.core.colour import View
+        from escala.media.configs import colour_config
+
+        path, out = write_layers(self.folder / "a.exr", {"": KEY / 8}), self.folder / "a.png"
+        own = write_config(self.folder / "studio")
+        seen = ("--display", "Bridge", "--view", "Print", "--look", "Dawn", "--input-space", "quay_lin")
+        self.run_command("render", path, "--out", out, "--ocio", own, "--context", "MOOD=night", *seen)
+        config = colour_config(str(own), {"MOOD": "night"})
+        exact = config.display((KEY / 8).astype(np.float32), "Quay Linear", View("Bridge", "Print", "Dawn"))
+        found = cv2.imread(str(out), cv2.IMREAD_UNCHANGED)[:, :, ::-1].transpose(2, 0, 1) / 65535
+        np.testing.assert_allclose(found, np.clip(exact, 0, 1), atol=1e-4)
+        self.run_command("render", path, "--out", out, "--ocio", "Soft")
+        soft = colour_config("Soft")
+        exact = soft.display((KEY / 8).astype(np.float32), "lin_rec709", soft.default_view)
+        found = cv2.imread(str(out), cv2.IMREAD_UNCHANGED)[:, :, ::-1].transpose(2, 0, 1) / 65535
+        np.testing.assert_allclose(found, np.clip(exact, 0, 1), atol=1e-4)
+
+    def test_what_is_wrong_with_colour_is_one_line(self) -> None:
+        path, out = write_layers(self.folder / "a.exr", {"": KEY}), self.folder / "out.png"
+        own = write_config(self.folder / "studio")
+        torn = self.folder / "torn.ocio"
+        torn.write_text("ocio_profile_version: [")
+        for options, words in (
+            (("--ocio", torn), "line"),
+            (("--ocio", self.folder / "none.ocio"), "no such config file"),
+            (("--ocio", own, "--context", "WEATHER=rain"), "MOOD"),
+            (("--ocio", own, "--context", "MOOD"), "NAME=VALUE"),
+            (("--ocio", own, "--view", "Film"), "Print"),
+            (("--look", "Dusk"), "Gamut Compression"),
+        ):
+            with self.subTest(options=options):
+                self.assertIn(words, self.refused("render", path, "--out", out, *options))
+                self.assertFalse(out.exists())
+
+    def test_a_recoloured_surface_by_a_variant_file(self) -> None:
+        colour = light(4, top=0.5) + np.float32(0.1)
+        passes = {"": KEY * colour, "diffuse": KEY * colour, "diffuse_color": colour}
+        path = write_layers(self.folder / "s.exr", passes, np.float32)
+        variant = self.folder / "v.json"
+        variant.write_text(json.dumps({"surface": {"recolours": [{"value": 0.5}]}}))
+        halved = self.rendered(path, "--variant", variant, "--float")
+        np.testing.assert_allclose(halved, KEY * colour / 2, rtol=1e-3, atol=1e-5)
 
     def test_cdl_then_lut_at_finish(self) -> None:
         cdl = self.folder / "g.cc"

@@ -304,7 +304,7 @@ class AlphaTest(BrowserTest):
         self.open_file(page, write_layers(self.media / "cut out.exr", {"": colour, "A": alpha}))
         self.go(page, "Source")
         full = self.pixel(page, 0.75, 0.5)
-        page.get_by_role("group", name="Alpha").get_by_role("button", name="not yet").click()
+        page.get_by_role("group", name="Alpha").get_by_role("button", name="unassociated").click()
         self.at_rest(page)
         half = self.pixel(page, 0.75, 0.5)
         self.assertLess(sum(half), sum(full) - 60)

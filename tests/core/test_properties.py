@@ -15,6 +15,9 @@ from escala.core.planes import narrow_to_half, widen_half
 from escala.core.proof import join_proofs, prove
 from escala.core.pyramid import halve_box
 from escala.core.repairs import REPAIRS, repair_planes
+from escala.core.scopes import count_columns
+from escala.core.soft_view import LIMITS, soft_view
+from escala.core.surfaces import divided_light, recolour
 
 LIGHT = st.floats(0, 64, width=32)
 SIGNED = st.floats(-64, 64, width=32)
@@ -115,3 +118,59 @@ class CorrectionTest(unittest.TestCase):
         self.assertTrue(0 <= changed <= planes[0][0].size)
         if how == "fill":
             self.assertTrue(np.isfinite(repaired).all())
+
+
+class SurfaceProperty(unittest.TestCase):
+    @given(pictures(1), st.floats(-180, 180), st.floats(0, 1), st.floats(0, 8))
+    @settings(max_examples=60, deadline=None)
+    def test_recolouring_keeps_what_it_does_not_change(
+        self, pictures: list[np.ndarray], hue: float, saturation: float, value: float
+    ) -> None:
+        (planes,) = pictures
+        # The largest channel is the value, however hue and saturation go.
+        turned = recolour(planes, hue, saturation)
+        np.testing.assert_allclose(turned.max(axis=0), planes.max(axis=0), rtol=1e-5, atol=1e-6)
+        brighter = recolour(planes, 0, 1, value)
+        np.testing.assert_allclose(brighter, planes * np.float32(value), rtol=2e-4, atol=2e-4)
+        self.assertTrue(np.all(turned >= -1e-5))
+
+    @given(pictures(1), st.floats(-180, 180))
+    @settings(max_examples=60, deadline=None)
+    def test_a_turn_and_its_opposite_are_none(self, pictures: list[np.ndarray], hue: float) -> None:
+        (planes,) = pictures
+        np.testing.assert_allclose(recolour(recolour(planes, hue), -hue), planes, rtol=1e-3, atol=1e-3)
+
+    @given(pictures(2))
+    @settings(max_examples=60, deadline=None)
+    def test_divided_light_times_its_colour_is_the_lit_pass(self, pictures: list[np.ndarray]) -> None:
+        lit, colour = pictures
+        divided = divided_light(lit, colour)
+        again = np.where(colour >= 1e-4, divided * colour, divided)
+        np.testing.assert_allclose(again, lit, rtol=1e-5, atol=1e-6)
+
+
+class ScopeProperty(unittest.TestCase):
+    @given(pictures(1, SIGNED), st.integers(1, 12), st.integers(2, 64))
+    @settings(max_examples=60, deadline=None)
+    def test_every_value_is_counted_once_on_every_scale(
+        self, pictures: list[np.ndarray], columns: int, rows: int
+    ) -> None:
+        (planes,) = pictures
+        columns = min(columns, planes.shape[2])
+        self.assertEqual(int(count_columns(planes, columns, rows, "display").sum()), planes.size)
+        self.assertEqual(int(count_columns(planes, columns, rows, "stops").sum()), int((planes > 0).sum()))
+
+
+class SoftViewProperty(unittest.TestCase):
+    @given(hnp.arrays(np.float64, (7, 3), elements=st.floats(-4, 4096)))
+    @settings(max_examples=80, deadline=None)
+    def test_any_light_lands_on_the_screen(self, scene: np.ndarray) -> None:
+        for gamut in LIMITS:
+            shown = soft_view(scene, gamut)
+            self.assertTrue(np.all((shown >= 0) & (shown <= 1)))
+
+    @given(st.floats(1e-4, 1000), st.floats(1.01, 4))
+    @settings(max_examples=80, deadline=None)
+    def test_more_light_of_one_grey_is_lighter(self, level: float, times: float) -> None:
+        pair = soft_view(np.array([[level] * 3, [level * times] * 3]), "Rec.709")
+        self.assertTrue(np.all(pair[1] > pair[0]))

@@ -72,8 +72,6 @@ class ProbeTest(FolderTest):
         probe = probe_at(grid_engine(self.folder), Variant(), 10_000, -5, 9)
         self.assertEqual((probe.x, probe.y), (63, 0))
 
-
-class MatteTest(FolderTest):
     def test_hues_go_round_by_the_hexagon(self) -> None:
         for colour, hue, saturation in (
             ((1, 0, 0), 0, 1), ((1, 1, 0), 60, 1), ((0, 2, 0), 120, 1), ((0, 1, 1), 180, 1), ((0, 0, 0.5), 240, 1),
@@ -86,6 +84,8 @@ class MatteTest(FolderTest):
         self.assertEqual(hue_of((0.2, 0.2, 0.2)), (None, 0.0))
         self.assertEqual(hue_of((0.0, 0.0, 0.0)), (None, 0.0))
 
+
+class MatteTest(FolderTest):
     def test_objects_by_name_and_by_hash(self) -> None:
         shares = np.random.default_rng(1).random((2, 8, 10)).astype(np.float32)
         names = ("hull", "sail")

@@ -1,10 +1,14 @@
+import cv2
 import numpy as np
 
+from escala.core.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.core.surfaces import recolour
 from escala.engine.colouring import colouring_of
 from escala.engine.look import Look, full_look
 from escala.engine.picture import FrameEngine
+from escala.engine.scope import ScopeWish, draw_scope
 from escala.engine.stations import STATION_BY_NAME
+from escala.engine.subject import Subject
 from escala.engine.surface import changed_components
 from escala.media.configs import colour_config
 from escala.model.variant import Balance, ColourChoice, Level, Recolour, Surface, Variant
@@ -110,6 +114,28 @@ class SurfaceTest(FolderTest):
         self.assertEqual(words(engine.render, changed(TURN, Recolour())), ("1 colour", True))
         bare = engine_for(write_layers(self.folder / "bare.exr", {"": light(1)}))
         self.assertEqual(words(bare.render, changed(TURN)), ("no colour pass", False))
+
+
+class ObjectTest(FolderTest):
+    """One object of a cryptomatte, by its exact coverage."""
+
+    def test_an_object_takes_the_colour_as_far_as_it_covers(self) -> None:
+        cover = np.zeros((24, 32), np.float32)
+        cover[:, 8:16], cover[:, 16:] = 0.25, 1.0
+        ranks = encode_ranks({name_to_id_bits("hull"): cover, name_to_id_bits("sea"): 1 - cover}, 2)
+        planes = {f"Obj00.{letter}": plane for letter, plane in zip("RGBA", ranks, strict=True)}
+        colour, fell = light(1, top=0.5) + np.float32(0.1), light(2)
+        passes = {"": colour * fell, "diffuse": colour * fell, "diffuse_color": colour, **planes}
+        key = f"cryptomatte/{layer_key('Obj')}"
+        header = {f"{key}/name": "Obj", f"{key}/hash": "MurmurHash3_32"}
+        engine = engine_for(write_layers(self.folder / "obj.exr", passes, np.float32, **header))
+        variant = changed(Recolour(value=3, object_name="hull"))
+        expected = colour * fell * (1 + 2 * cover)
+        np.testing.assert_allclose(engine.beauty(variant, WHOLE), expected, rtol=1e-4, atol=1e-5)
+        scope = ScopeWish("waveform", "stops", 32, 90, "sea")
+        shown = cv2.imdecode(np.frombuffer(draw_scope(Subject(engine, variant), WHOLE, scope, False), np.uint8), 0)
+        self.assertTrue(shown[:, :16].any())
+        self.assertFalse(shown[:, 16:].any())
 
 
 class OtherRecipesTest(FolderTest):

@@ -45,9 +45,9 @@ function chooseRate(event: Event) {
 }
 
 const ALPHAS = [
-  { value: 'associated', words: 'colour has it in', title: 'Associated: colour was multiplied by alpha' },
-  { value: 'unassociated', words: 'not yet', title: 'Unassociated: colour is multiplied by alpha first' },
-  { value: 'ignored', words: 'ignore', title: 'Colour is taken as it stands, as if all were solid' },
+  { value: 'associated', title: 'Associated: colour was multiplied by alpha' },
+  { value: 'unassociated', title: 'Unassociated: colour is multiplied by alpha first' },
+  { value: 'ignored', title: 'Colour is taken as it stands, as if all were solid' },
 ] as const
 const hasAlpha = computed(() => all.value.some((p) => p.role === 'alpha'))
 const alpha = computed(() => shots.document?.source?.alpha ?? 'associated')
@@ -86,9 +86,9 @@ const TWINS = [
         type="button"
         :aria-pressed="alpha === each.value"
         :title="each.title"
-        @click="edits.readAlpha(each.value, each.words)"
+        @click="edits.readAlpha(each.value)"
       >
-        {{ each.words }}
+        {{ each.value }}
       </button>
     </div>
     <div v-if="ruled.length" class="bench-head">

@@ -75,8 +75,8 @@ export function useSourceEdits() {
     void shots.edit(patch, 'Naming rules used')
   }
 
-  function readAlpha(alpha: 'associated' | 'unassociated' | 'ignored', words: string) {
-    void shots.edit([{ op: 'add', path: '/source/alpha', value: alpha }], `Alpha: ${words}`)
+  function readAlpha(alpha: 'associated' | 'unassociated' | 'ignored') {
+    void shots.edit([{ op: 'add', path: '/source/alpha', value: alpha }], `Alpha ${alpha}`)
   }
 
   function setFrameRate(rate: number | null) {

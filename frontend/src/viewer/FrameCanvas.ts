@@ -89,11 +89,11 @@ export class FrameCanvas {
     this.draw()
   }
 
-  /** Lay the pictures out; those that are no longer shown are let go. */
-  arrange(arrangement: Arrangement): void {
+  /** Lay the pictures out. Those of `kept` stay at hand, so that turning to them is at once; others are let go. */
+  arrange(arrangement: Arrangement, kept: string[]): void {
     const panes = this.panes().length
     this.arrangement = arrangement
-    const keys = new Set<string>([NOW, ...arrangement.keys])
+    const keys = new Set<string>([NOW, ...kept])
     for (const [key, layer] of this.layers) {
       if (keys.has(key)) continue
       layer.bitmap.close()
@@ -270,7 +270,8 @@ export class FrameCanvas {
   }
 
   private paintLayer(context: CanvasRenderingContext2D, key: string, pane?: Pane): void {
-    const layer = this.layers.get(key)
+    // Until a picture has come, the last good one stands in its place.
+    const layer = this.layers.get(key) ?? this.layers.get(NOW)
     if (!layer) return
     const ratio = window.devicePixelRatio
     const { x, y } = this.toCanvas(layer.region, pane)

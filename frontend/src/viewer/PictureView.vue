@@ -71,8 +71,11 @@ onMounted(() => {
 })
 onScopeDispose(() => frame?.destroy())
 
-watch(pictures.arrangement, (next) => {
-  frame?.arrange(next)
+watch([pictures.arrangement, () => holds.holds], ([next, all]) => {
+  frame?.arrange(
+    next,
+    all.map((hold) => hold.key),
+  )
   placeMarks()
 })
 watch(
