@@ -152,6 +152,68 @@ class CompareTest(LookingTest):
         page.get_by_label("Picture to compare with").set_input_files(broken)
         expect(page.get_by_text("broken.png")).to_be_visible()
 
+    def test_another_variant_and_an_earlier_state_are_compared_with(self) -> None:
+        page = self.page
+        bright = self.brightness(0.4, 0.5)
+        address = page.url
+        page.get_by_role("button", name="Variants").click()
+        page.get_by_role("menuitem", name="Copy of this variant").click()
+        page.wait_for_function("(before) => location.href !== before", arg=address)
+        self.at_rest(page)
+        self.lower_key("-4")
+        dark = self.brightness(0.4, 0.5)
+        self.assertLess(dark, bright - 10)
+        self.compare_with("As rendered")
+        self.mode("held")
+        self.wait_for_brightness(0.4, 0.5, bright)
+        page.get_by_role("button", name="Let As rendered go").click()
+        self.wait_for_brightness(0.4, 0.5, dark)
+        page.get_by_role("button", name="History").click()
+        history = page.get_by_role("complementary", name="History")
+        history.get_by_role("listitem").last.get_by_role("button", name="look").click()
+        self.wait_for_brightness(0.4, 0.5, bright)
+        page.keyboard.press("j")
+        self.wait_for_brightness(0.4, 0.5, dark)
+        # Turning to what is held is at once: its picture is at hand.
+        page.keyboard.press("j")
+        self.wait_for_brightness(0.4, 0.5, bright)
+
+    def test_a_station_is_held_as_it_is_tapped(self) -> None:
+        page = self.page
+        self.lower_key("-3")
+        dark = self.brightness(0.4, 0.5)
+        self.go(page, "Source")
+        page.get_by_role("button", name="take the picture here").click()
+        self.at_rest(page)
+        untouched = self.brightness(0.4, 0.5)
+        self.assertGreater(untouched, dark + 10)
+        page.keyboard.press("k")
+        bench = page.get_by_role("complementary", name="Source bench")
+        bench.get_by_role("button", name="picture taken here").click()
+        self.wait_for_brightness(0.4, 0.5, dark)
+        self.mode("held")
+        self.wait_for_brightness(0.4, 0.5, untouched)
+
+    def test_a_picture_is_dropped_on_the_viewer(self) -> None:
+        page = self.page
+        drop = """() => new Promise((done) => {
+            const c = document.createElement('canvas'); c.width = 16; c.height = 9;
+            const t = c.getContext('2d'); t.fillStyle = 'rgb(60,60,60)'; t.fillRect(0, 0, 16, 9);
+            c.toBlob((blob) => {
+              const data = new DataTransfer(); data.items.add(new File([blob], 'dropped.png', {type: 'image/png'}));
+              const at = document.querySelector('section.picture');
+              for (const kind of ['dragover', 'drop'])
+                at.dispatchEvent(new DragEvent(kind, {dataTransfer: data, bubbles: true, cancelable: true}));
+              done();
+            }) })"""
+        page.evaluate(drop)
+        expect(page.get_by_role("list", name="Held")).to_contain_text("dropped")
+        self.mode("held")
+        self.wait_for_brightness(0.5, 0.5, 60, 0.5)
+        self.mode("difference")
+        page.get_by_label("Difference in").select_option("linear")
+        expect(page.get_by_role("alert")).to_contain_text("compare them as displayed")
+
     def test_eight_are_kept_and_the_oldest_gives_way(self) -> None:
         for _ in range(10):
             self.page.keyboard.press("k")
@@ -249,6 +311,56 @@ class MeasureTest(LookingTest):
         self.assertGreater(alone["width"] * alone["height"], 1.5 * before["width"] * before["height"])
         page.keyboard.press("f")
         expect(page.get_by_role("navigation", name="Path")).to_be_visible()
+
+
+class RoomTest(LookingTest):
+    def test_a_hint_is_read_once_and_comes_again_when_asked(self) -> None:
+        page = self.page
+        hint = page.get_by_role("complementary", name="Hint")
+        expect(hint).to_contain_text("Drag in the picture")
+        hint.get_by_role("button", name="got it").click()
+        expect(hint).to_have_count(0)
+        self.go(page, "Finish")
+        expect(hint).to_contain_text("Corrections on the whole picture")
+        hint.get_by_role("button", name="no more hints").click()
+        page.reload()
+        self.at_rest(page)
+        self.go(page, "Source")
+        expect(hint).to_have_count(0)
+        page.keyboard.press("?")
+        page.get_by_role("button", name="show the hints again").click()
+        expect(hint).to_contain_text("Every pass")
+
+    def test_the_light_theme_stays_and_is_as_neutral(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="Light", exact=True).click()
+        page.reload()
+        self.at_rest(page)
+        expect(page.get_by_role("button", name="Dark", exact=True)).to_be_visible()
+        colours = page.evaluate(
+            "() => ['.top', '.foot', '.picture', '.bench'].map((s) => "
+            "getComputedStyle(document.querySelector(s)).backgroundColor)"
+        )
+        for colour in colours:
+            red, green, blue = re.findall(r"\d+", colour)[:3]
+            self.assertEqual((red, red), (green, blue), colour)
+
+    def test_keys_are_listed_and_do_what_they_say(self) -> None:
+        page = self.page
+        page.keyboard.press("?")
+        expect(page.get_by_role("complementary", name="Keys")).to_contain_text("side by side")
+        page.keyboard.press("?")
+        page.keyboard.press("k")
+        for key, words in (("w", "wipe"), ("s", "side by side"), ("d", "difference"), ("j", "held")):
+            page.keyboard.press(key)
+            group = page.get_by_role("group", name="How to compare")
+            button = group.get_by_role("button", name=words, exact=True)
+            expect(button).to_have_attribute("aria-pressed", "true")
+        page.keyboard.press("j")
+        expect(group.get_by_role("button", name="now")).to_have_attribute("aria-pressed", "true")
+        for key, station in (("1", "Source"), ("2", "Surface"), ("9", "Display")):
+            page.keyboard.press(key)
+            expect(page.get_by_role("complementary", name=f"{station} bench")).to_be_visible()
 
 
 class OwnConfigTest(LookingTest):
