@@ -1,7 +1,9 @@
 import jsonpatch
 import numpy as np
 
+from escala.core.gamuts import GAMUTS, gamut_matrix
 from escala.engine.cache import ByteCache
+from escala.engine.colouring import colouring_of
 from escala.engine.diagnosis import explain_difference
 from escala.engine.look import Look, full_look
 from escala.engine.picture import FrameEngine
@@ -64,6 +66,19 @@ class ReadingTest(FolderTest):
         tally = tally_of(residual, variant)
         self.assertLess(tally.verdict.max_abs, 0.02 * float(beauty.max()))
         np.testing.assert_allclose(residual.beauty(variant, WHOLE), engine.source(Variant(), WHOLE), atol=1e-5)
+
+    def test_a_beauty_in_other_primaries_is_brought_to_those_of_its_passes(self) -> None:
+        total = add_up(KEY, FILL)
+        beauty = np.einsum("ij,jhw->ihw", gamut_matrix("Rec.709", "AP1"), total).astype(np.float32)
+        passes = {"": beauty, "lg_key": KEY, "lg_fill": FILL}
+        engine = engine_for(write_layers(self.folder / "gamut.exr", passes, np.float32, chromaticities=GAMUTS["AP1"]))
+        code, _, variant = self.repaired_by_first_cause(engine)
+        self.assertEqual(code, "wrong_colour_space")
+        read = self.read(engine, variant)
+        self.assertLess(read.render.recipes[0].max_abs, 0.01)
+        self.assertEqual(colouring_of(read.render, variant).input_space, "Linear Rec.709 (sRGB)")
+        working = colour_config("ACES 2").convert(total, "lin_rec709", "ACEScg")
+        np.testing.assert_allclose(read.source(variant, WHOLE), working, rtol=2e-3, atol=2e-3)
 
     def test_a_term_too_many_is_left_out_by_one_edit(self) -> None:
         engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL, "lg_rim": GLOW})

@@ -7,7 +7,7 @@ import PassReading from './PassReading.vue'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { meaningOf } from './meaning'
-import { REPAIR_WORDS, useSourceEdits } from './useSourceEdits'
+import { useSourceEdits, wordsOf } from './useSourceEdits'
 
 const shots = useShot()
 const room = useRoom()
@@ -112,7 +112,7 @@ const TWINS = [
     </div>
     <div v-for="repair in repairs" :key="repair.index" class="bench-head">
       <span class="fill">
-        {{ repair.pass_name }}: {{ REPAIR_WORDS[repair.how]
+        {{ repair.pass_name }}: {{ wordsOf(repair.how)
         }}<template v-if="countOf(repair) !== undefined"
           >, {{ countOf(repair)!.toLocaleString('en') }} pixels</template
         >
@@ -142,7 +142,7 @@ const TWINS = [
         show {{ finding.place[0] }}, {{ finding.place[1] }}
       </button>
       <button v-if="finding.repair" type="button" @click="edits.repair(pass.name, finding.repair)">
-        {{ REPAIR_WORDS[finding.repair] }}
+        {{ wordsOf(finding.repair) }}
       </button>
     </div>
     <PassHistogram :name="pass.name" />

@@ -2,7 +2,7 @@ import type { PassReading, PatchStep, RenderPass } from '@/api/types'
 import { pointerStep } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
 
-export const REPAIR_WORDS: Record<string, string> = {
+const REPAIR_WORDS: Record<string, string> = {
   decode: 'read as display-encoded',
   fill: 'fill not-a-number pixels from their neighbours',
   fireflies: 'suppress fireflies',
@@ -10,6 +10,9 @@ export const REPAIR_WORDS: Record<string, string> = {
   invert_depth: 'read depth as one over distance',
   scale: 'multiply by a factor',
 }
+
+/** A repair as a person would say it; one between gamuts is named by them. */
+export const wordsOf = (how: string) => REPAIR_WORDS[how] ?? `primaries brought from ${how}`
 
 /** Data have no light and no component, whatever the pass was before. */
 function withoutLeftovers(reading: PassReading): PassReading {
@@ -52,7 +55,7 @@ export function useSourceEdits() {
 
   function repair(pass: string, how: string) {
     const value = { pass_name: pass, how }
-    void shots.edit([{ op: 'add', path: '/source/repairs/-', value }], `${pass}: ${REPAIR_WORDS[how]}`)
+    void shots.edit([{ op: 'add', path: '/source/repairs/-', value }], `${pass}: ${wordsOf(how)}`)
   }
 
   function undoRepair(index: number) {

@@ -1,12 +1,15 @@
 """Repairs of a pass: each turns its planes into better ones and counts what it changed."""
 
 from collections.abc import Callable
+from itertools import permutations
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .errors import choose
 from .fireflies import suppress_fireflies
+from .gamuts import GAMUTS, gamut_matrix
+from .matrix import apply_matrix
 from .planes import Planes, as_planes
 from .transfer import srgb_decode
 
@@ -76,6 +79,21 @@ def _scale(planes: Planes, factor: Factor) -> tuple[Planes, int]:
     return np.asarray(planes * factors[:, None, None], np.float32), planes[0].size
 
 
+def _primaries(source: str, target: str) -> Repair:
+    """Light that was written in another gamut, brought to that of its companions."""
+    matrix = as_planes(gamut_matrix(source, target))
+
+    def repair(planes: Planes, factor: Factor) -> tuple[Planes, int]:
+        return np.concatenate([apply_matrix(planes[:3], matrix), planes[3:]]), planes[0].size
+
+    return repair
+
+
+def gamut_repair(source: str, target: str) -> str:
+    """The name in REPAIRS of bringing a pass from one gamut of GAMUTS to another."""
+    return f"{source} to {target}"
+
+
 REPAIRS: dict[str, Repair] = {
     "decode": _decode,
     "fill": _fill,
@@ -83,6 +101,7 @@ REPAIRS: dict[str, Repair] = {
     "reverse_depth": _reverse,
     "invert_depth": _invert,
     "scale": _scale,
+    **{gamut_repair(a, b): _primaries(a, b) for a, b in permutations(GAMUTS, 2)},
 }
 # Each as a person would say it, for the page and the history.
 REPAIR_WORDS = {
@@ -92,4 +111,5 @@ REPAIR_WORDS = {
     "reverse_depth": "depth read reversed",
     "invert_depth": "depth read as one over distance",
     "scale": "times a factor",
+    **{gamut_repair(a, b): f"primaries of {a} read as {b}" for a, b in permutations(GAMUTS, 2)},
 }

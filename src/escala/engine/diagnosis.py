@@ -6,8 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from escala.core.colour import GAMUT_SPACES
 from escala.core.planes import Planes
 from escala.core.recipes import Recipe, fold_recipe, term_planes, three_channels
+from escala.core.repairs import gamut_repair
 from escala.core.residual_causes import Cause, find_causes
 from escala.core.roles import PassRole
 from escala.media.store import StoredFrame
@@ -81,6 +83,16 @@ def _decode_passes(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, P
     return "read the passes as encoded", tuple(_decode(name) for name in recipe.passes)
 
 
+def _same_primaries(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
+    """The beauty into the gamut of its passes, and all of it read as that."""
+    passes, beauty = str(cause.subject).split(" to ")
+    repair = {"pass_name": render.reference, "how": gamut_repair(beauty, passes)}
+    return f"bring the beauty from {beauty} to {passes}, and read all as {passes}", (
+        {"op": "add", "path": "/source/repairs/-", "value": repair},
+        {"op": "add", "path": "/colour/input_space", "value": GAMUT_SPACES[passes][0]},
+    )
+
+
 def _screen(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
     edits = [f"/tally/terms/{pointer(term.name)}" for term in recipe.terms[1:]]
     return "lay them on by screen", tuple({"op": "add", "path": p, "value": {"operator": "screen"}} for p in edits)
@@ -102,4 +114,5 @@ REPAIR_EDITS: dict[str, Callable[[Cause, Render, Recipe], tuple[str, Patch]]] = 
     "encoded_beauty": _decode_beauty,
     "encoded_passes": _decode_passes,
     "screened": _screen,
+    "wrong_colour_space": _same_primaries,
 }
