@@ -1,5 +1,6 @@
 import io
 import zipfile
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -53,6 +54,17 @@ class ColourApiTest(SourceApiTest):
         first = self.bring("harbour", {"harbour.ocioz": packed.getvalue()}).json
         second = self.bring("harbour", {"harbour.zip": packed.getvalue()}).json
         self.assertEqual((first["title"], second["title"]), ("harbour", "harbour-2"))
+
+    def test_files_of_a_broken_off_upload_get_into_no_later_one(self) -> None:
+        lost = self.client.put("/api/configs/mixed/files?batch=one&path=other.ocio", data=b"not a config")
+        self.assertEqual(lost.status_code, 200)
+        for path, data in self.own_files().items():
+            self.client.put(f"/api/configs/mixed/files?batch=two&path={path}", data=data)
+        made = self.client.post("/api/configs/mixed?batch=two")
+        self.assertEqual((made.status_code, made.json["faults"]), (201, []), made.json)
+        self.assertFalse((Path(made.json["source"]).parent / "other.ocio").exists())
+        sly = self.client.put("/api/configs/mixed/files?batch=../../x&path=a.cube", data=b"")
+        self.assertEqual(sly.status_code, 422)
 
     def test_what_fails_in_a_config_is_told_with_its_place(self) -> None:
         files = self.own_files()

@@ -137,13 +137,15 @@ export async function bringConfig(
   const first = files[0]!
   const [top, rest] = (first.webkitRelativePath || first.name).split('/', 2) as [string, string?]
   const name = encodeURIComponent(rest === undefined ? top.replace(/\.[^.]+$/, '') : top)
+  const batch = Math.random().toString(36).slice(2)
   for (const [index, file] of files.entries()) {
     told(index)
     const place = file.webkitRelativePath.split('/').slice(1).join('/') || file.name
     if (USELESS.test(place)) continue
-    await sent(`/api/configs/${name}/files?path=${encodeURIComponent(place)}`, { method: 'PUT', body: file })
+    const address = `/api/configs/${name}/files?batch=${batch}&path=${encodeURIComponent(place)}`
+    await sent(address, { method: 'PUT', body: file })
   }
-  return (await sent(`/api/configs/${name}`, { method: 'POST' })).json()
+  return (await sent(`/api/configs/${name}?batch=${batch}`, { method: 'POST' })).json()
 }
 /** Files that lie about in folders, and are no part of a config. */
 const USELESS = /(^|\/)\.|\.(md|txt|pdf|py|html?)$|(^|\/)(license|readme)[^/]*$/i

@@ -4,3731 +4,3790 @@
  */
 
 export interface paths {
-  '/api/cdl': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['colour_read_cdl_file_cdl_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/colour': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['colour_get_colour_colour_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/configs/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['colour_finish_config_configs__string_name__post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/configs/{name}/files': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put: operations['colour_put_config_file_configs__string_name__files_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/deliveries/{folder}/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['deliveries_get_file_deliveries__string_folder___string_name__get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/events': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['deliveries_stream_events_events_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/jobs/{job_id}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['shots_get_job_jobs__int_job_id__get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/jobs/{job_id}/cancel': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['shots_cancel_job_jobs__int_job_id__cancel_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/media': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['shots_list_media_media_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/pictures/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put: operations['shots_bring_picture_pictures__string_name__put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/shots': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['shots_list_shots_shots_get']
-    put?: never
-    post: operations['shots_open_shot_shots_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/shots/{shot_id}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['shots_get_shot_shots__int_shot_id__get']
-    put?: never
-    post?: never
-    delete: operations['shots_delete_shot_shots__int_shot_id__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/shots/{shot_id}/files': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['shots_write_passes_shots__int_shot_id__files_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/shots/{shot_id}/pass': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['shots_get_pass_picture_shots__int_shot_id__pass_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/shots/{shot_id}/pass/histogram': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/shots/{shot_id}/render': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put: operations['shots_take_over_render_shots__int_shot_id__render_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/shots/{shot_id}/variants': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['variants_make_variant_shots__int_shot_id__variants_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/stops': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['colour_get_stop_colours_stops_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/uploads/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put: operations['shots_upload_uploads__string_name__put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['variants_get_variant_variants__int_variant_id__get']
-    put?: never
-    post?: never
-    delete: operations['variants_remove_variant_variants__int_variant_id__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/board': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['pictures_post_board_board_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/board/sheet': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['pictures_post_board_sheet_board_sheet_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/colour-warnings': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/deliveries': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['deliveries_deliver_variants__int_variant_id__deliveries_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/difference': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['pictures_get_difference_difference_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/edits': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['variants_edit_variants__int_variant_id__edits_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/name': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put: operations['variants_rename_variant_variants__int_variant_id__name_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/objects': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['pictures_get_objects_objects_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/picture': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['pictures_post_picture_picture_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/probe': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['pictures_post_probe_probe_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/redo': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['variants_redo_edit_variants__int_variant_id__redo_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/revisions': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['variants_list_revisions_variants__int_variant_id__revisions_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/revisions/{number}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['variants_get_revision_variants__int_variant_id__revisions__int_number__get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/revisions/{number}/bring-back': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/revisions/{number}/picture': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/scope': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['pictures_post_scope_scope_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/tally': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['pictures_get_tally_tally_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/tally/sheet': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get: operations['pictures_get_tally_sheet_tally_sheet_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/undo': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['variants_undo_edit_variants__int_variant_id__undo_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/variants/{variant_id}/values': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post: operations['pictures_post_values_values_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
+    "/api/cdl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["colour_read_cdl_file_cdl_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["colour_get_colour_colour_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/configs/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["colour_finish_config_configs__string_name__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/configs/{name}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["colour_put_config_file_configs__string_name__files_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{folder}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deliveries_get_file_deliveries__string_folder___string_name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deliveries_stream_events_events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shots_get_job_jobs__int_job_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["shots_cancel_job_jobs__int_job_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/media": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shots_list_media_media_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["shots_bring_picture_pictures__string_name__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shots_list_shots_shots_get"];
+        put?: never;
+        post: operations["shots_open_shot_shots_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shots_get_shot_shots__int_shot_id__get"];
+        put?: never;
+        post?: never;
+        delete: operations["shots_delete_shot_shots__int_shot_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["shots_write_passes_shots__int_shot_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shots_get_pass_picture_shots__int_shot_id__pass_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/pass/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/render": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["shots_take_over_render_shots__int_shot_id__render_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["variants_make_variant_shots__int_shot_id__variants_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["colour_get_stop_colours_stops_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["shots_upload_uploads__string_name__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["variants_get_variant_variants__int_variant_id__get"];
+        put?: never;
+        post?: never;
+        delete: operations["variants_remove_variant_variants__int_variant_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pictures_post_board_board_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/board/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pictures_post_board_sheet_board_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/colour-warnings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["deliveries_deliver_variants__int_variant_id__deliveries_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pictures_get_difference_difference_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["variants_edit_variants__int_variant_id__edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["variants_rename_variant_variants__int_variant_id__name_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/objects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pictures_get_objects_objects_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pictures_post_picture_picture_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/probe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pictures_post_probe_probe_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["variants_redo_edit_variants__int_variant_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["variants_list_revisions_variants__int_variant_id__revisions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/revisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["variants_get_revision_variants__int_variant_id__revisions__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/revisions/{number}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/revisions/{number}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/scope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pictures_post_scope_scope_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/tally": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pictures_get_tally_tally_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/tally/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pictures_get_tally_sheet_tally_sheet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["variants_undo_edit_variants__int_variant_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pictures_post_values_values_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
-export type webhooks = Record<string, never>
+export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * Against
-     * @description What a picture is compared with: the absolute difference times `gain`, in light or in display values.
-     */
-    Against: {
-      /**
-       * Gain
-       * @default 1
-       */
-      gain: number
-      /**
-       * Measure
-       * @default display
-       * @enum {string}
-       */
-      measure: 'linear' | 'display'
-      subject: components['schemas']['SubjectRequest']
-    }
-    /**
-     * Aids
-     * @description What the viewer alone does to a picture; it is never delivered.
-     */
-    Aids: {
-      /**
-       * Behind
-       * @default nothing
-       * @enum {string}
-       */
-      behind: 'nothing' | 'checker' | 'colour'
-      /**
-       * Behind Colour
-       * @default [
-       *       0.5,
-       *       0.5,
-       *       0.5
-       *     ]
-       */
-      behind_colour: [number, number, number]
-      /**
-       * Exposure
-       * @default 0
-       */
-      exposure: number
-      /**
-       * Gamma
-       * @default 1
-       */
-      gamma: number
-      /**
-       * Marks
-       * @default false
-       */
-      marks: boolean
-      /**
-       * Show
-       * @default colour
-       * @enum {string}
-       */
-      show: 'colour' | 'red' | 'green' | 'blue' | 'luminance' | 'alpha' | 'stops' | 'gamut'
-    }
-    /**
-     * Balance
-     * @description Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
-     */
-    Balance: {
-      /** Cells */
-      cells?: {
-        [key: string]: components['schemas']['Level']
-      }
-      /** Components */
-      components?: {
-        [key: string]: components['schemas']['Level']
-      }
-      /** Lights */
-      lights?: {
-        [key: string]: components['schemas']['Level']
-      }
-    }
-    /**
-     * Board
-     * @description Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
-     *
-     *     A render with one axis only has one column, or one row, named `all`.
-     */
-    Board: {
-      /** Cells */
-      cells: components['schemas']['BoardCell'][]
-      /** Components */
-      components: string[]
-      /** Is Grid */
-      is_grid: boolean
-      /** Light Colours */
-      light_colours: {
-        [key: string]: [number, number, number]
-      }
-      /** Lights */
-      lights: string[]
-      /** Tile Height */
-      tile_height: number
-      /** Tile Width */
-      tile_width: number
-    }
-    /**
-     * BoardCell
-     * @description A cell: its light and component (`all`: the whole row or column), its share 0..1, its place on the sheet.
-     */
-    BoardCell: {
-      /** Column */
-      column: number
-      /** Component */
-      component: string
-      /** Light */
-      light: string
-      /** Row */
-      row: number
-      /** Share */
-      share: number
-    }
-    /**
-     * BoardOut
-     * @description The board of a variant.
-     */
-    BoardOut: {
-      board: components['schemas']['Board']
-    }
-    /**
-     * CdlCorrection
-     * @description ASC CDL: slope, offset, power, saturation.
-     */
-    CdlCorrection: {
-      /**
-       * Clamp
-       * @default false
-       */
-      clamp: boolean
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'cdl'
-      /**
-       * Offset
-       * @default [
-       *       0,
-       *       0,
-       *       0
-       *     ]
-       */
-      offset: [number, number, number]
-      /**
-       * On
-       * @default true
-       */
-      on: boolean
-      /**
-       * Opacity
-       * @default 1
-       */
-      opacity: number
-      /**
-       * Power
-       * @default [
-       *       1,
-       *       1,
-       *       1
-       *     ]
-       */
-      power: [number, number, number]
-      /**
-       * Saturation
-       * @default 1
-       */
-      saturation: number
-      /**
-       * Slope
-       * @default [
-       *       1,
-       *       1,
-       *       1
-       *     ]
-       */
-      slope: [number, number, number]
-    }
-    /**
-     * CdlOut
-     * @description The ten numbers of a colour decision.
-     */
-    CdlOut: {
-      /** Offset */
-      offset: [number, number, number]
-      /** Power */
-      power: [number, number, number]
-      /** Saturation */
-      saturation: number
-      /** Slope */
-      slope: [number, number, number]
-    }
-    /**
-     * ColourChoice
-     * @description Config and spaces. None: what the render's files say, and the config's own working space.
-     *
-     *     `context`: values of the config's variables. `file_spaces`: input spaces by file, where they differ.
-     */
-    ColourChoice: {
-      /**
-       * Config
-       * @default ACES 2
-       */
-      config: string
-      /** Context */
-      context?: {
-        [key: string]: string
-      }
-      /** File Spaces */
-      file_spaces?: {
-        [key: string]: string
-      }
-      /**
-       * Input Space
-       * @default null
-       */
-      input_space: string | null
-      /**
-       * Working Space
-       * @default null
-       */
-      working_space: string | null
-    }
-    /**
-     * ColourOut
-     * @description What a config offers, and the configs to choose from. `faults`: what of it does not work, and where.
-     */
-    ColourOut: {
-      /** Configs */
-      configs: components['schemas']['ConfigName'][]
-      /** Display */
-      display: string
-      /** Faults */
-      faults: string[]
-      /** Looks */
-      looks: string[]
-      /** Named Transforms */
-      named_transforms: string[]
-      /** Roles */
-      roles: {
-        [key: string]: string
-      }
-      /** Scene Spaces */
-      scene_spaces: string[]
-      /** Spaces */
-      spaces: string[]
-      /** Variables */
-      variables: {
-        [key: string]: string
-      }
-      /** View */
-      view: string
-      /** Views */
-      views: {
-        [key: string]: string[]
-      }
-      /** Working Space */
-      working_space: string
-    }
-    /**
-     * ColourWarning
-     * @description A mistake that the chain makes. `share`: of the picture that shows it, 0..1; None where none can be counted.
-     */
-    ColourWarning: {
-      /** Code */
-      code: string
-      /** Message */
-      message: string
-      /**
-       * Share
-       * @default null
-       */
-      share: number | null
-    }
-    /**
-     * ConfigCorrection
-     * @description A look or named transform of the colour config, on working-space values.
-     */
-    ConfigCorrection: {
-      /**
-       * Inverse
-       * @default false
-       */
-      inverse: boolean
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'config'
-      /** Name */
-      name: string
-      /**
-       * On
-       * @default true
-       */
-      on: boolean
-      /**
-       * Opacity
-       * @default 1
-       */
-      opacity: number
-    }
-    /**
-     * ConfigName
-     * @description A config to choose: what a variant names it by, and its title.
-     */
-    ConfigName: {
-      /** Source */
-      source: string
-      /** Title */
-      title: string
-    }
-    /**
-     * ConfigOut
-     * @description A config that was brought in, and what of it does not work.
-     */
-    ConfigOut: {
-      /** Faults */
-      faults: string[]
-      /** Source */
-      source: string
-      /** Title */
-      title: string
-    }
-    /**
-     * Diagnostic
-     * @description A finding: `code` for scripts, `message` says what it means and what to do.
-     *
-     *     Its evidence is a number (`value`) and a place (x, y) where there are such; `repair` names one of REPAIRS.
-     */
-    Diagnostic: {
-      /** Code */
-      code: string
-      /** Message */
-      message: string
-      /**
-       * Place
-       * @default null
-       */
-      place: [number, number] | null
-      /**
-       * Repair
-       * @default null
-       */
-      repair: string | null
-      /**
-       * Value
-       * @default null
-       */
-      value: number | null
-    }
-    /**
-     * DisplayChoice
-     * @description Display and view; None: the config's default. `look`: in place of the view's own; "" is none at all.
-     */
-    DisplayChoice: {
-      /**
-       * Display
-       * @default null
-       */
-      display: string | null
-      /**
-       * Look
-       * @default null
-       */
-      look: string | null
-      /**
-       * View
-       * @default null
-       */
-      view: string | null
-    }
-    /**
-     * Edit
-     * @description A JSON Patch made on revision `base`, and what it is called in the history.
-     */
-    Edit: {
-      /** Base */
-      base: number
-      /**
-       * Label
-       * @default edit
-       */
-      label: string
-      /** Patch */
-      patch: {
-        [key: string]: unknown
-      }[]
-    }
-    /**
-     * ExposureCorrection
-     * @description Stops on the whole.
-     */
-    ExposureCorrection: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'exposure'
-      /**
-       * On
-       * @default true
-       */
-      on: boolean
-      /**
-       * Opacity
-       * @default 1
-       */
-      opacity: number
-      /**
-       * Stops
-       * @default 0
-       */
-      stops: number
-    }
-    /**
-     * Factor
-     * @description The sum of `passes` less the sum of `minus`; with `inverted`, one minus that.
-     */
-    Factor: {
-      /**
-       * Inverted
-       * @default false
-       */
-      inverted: boolean
-      /**
-       * Minus
-       * @default []
-       */
-      minus: string[]
-      /** Passes */
-      passes: string[]
-    }
-    /**
-     * FileColour
-     * @description What a file says: primaries (CIE x, y of red, green, blue, white), a space by name, and how it is coded.
-     *
-     *     `encoded`: whole numbers, which hold display values. `name`: the file's own.
-     */
-    FileColour: {
-      /**
-       * Chromaticities
-       * @default null
-       */
-      chromaticities: number[] | null
-      /**
-       * Encoded
-       * @default false
-       */
-      encoded: boolean
-      /**
-       * Name
-       * @default
-       */
-      name: string
-      /**
-       * Told
-       * @default null
-       */
-      told: string | null
-    }
-    /**
-     * FileInput
-     * @description The space that the passes of a file are read in, and why.
-     */
-    FileInput: {
-      /** File */
-      file: string
-      /** Reason */
-      reason: string
-      /** Space */
-      space: string
-    }
-    /**
-     * Finding
-     * @description A likely cause with its repair: one edit (JSON Patch on the variant) and what it is called; none: no repair.
-     */
-    Finding: {
-      /** Code */
-      code: string
-      /** Explained */
-      explained: number
-      /** Message */
-      message: string
-      /**
-       * Patch
-       * @default []
-       */
-      patch: {
-        [key: string]: unknown
-      }[]
-      /**
-       * Repair
-       * @default null
-       */
-      repair: string | null
-    }
-    /**
-     * Finish
-     * @description Corrections on everything, in order.
-     */
-    Finish: {
-      /**
-       * Corrections
-       * @default []
-       */
-      corrections: (
-        | components['schemas']['ExposureCorrection']
-        | components['schemas']['CdlCorrection']
-        | components['schemas']['LutCorrection']
-        | components['schemas']['ConfigCorrection']
-      )[]
-    }
-    /**
-     * FoundRecipe
-     * @description A recipe that was found, with its proof on the first frame.
-     */
-    FoundRecipe: {
-      /** Exact */
-      exact: boolean
-      /** Max Abs */
-      max_abs: number
-      /** Outside Share */
-      outside_share: number
-      /** Psnr */
-      psnr: number | null
-      recipe: components['schemas']['Recipe']
-      /** Rms */
-      rms: number
-      /** Sentence */
-      sentence: string
-    }
-    /**
-     * HistogramOut
-     * @description Counts per channel over equal steps from `low` to `high` stops around grey; `dark`: values of 0 or less.
-     */
-    HistogramOut: {
-      /** Counts */
-      counts: number[][]
-      /** Dark */
-      dark: number
-      /** High */
-      high: number
-      /** Low */
-      low: number
-    }
-    /**
-     * JobOut
-     * @description How long work stands. `seconds_left` is an estimate.
-     */
-    JobOut: {
-      /** Doing */
-      doing: string
-      /** Error */
-      error: string | null
-      /** Error Kind */
-      error_kind: string | null
-      /** Id */
-      id: number
-      /** Result */
-      result: {
-        [key: string]: unknown
-      } | null
-      /** Seconds Left */
-      seconds_left: number | null
-      /** Share */
-      share: number
-      /**
-       * State
-       * @enum {string}
-       */
-      state: 'running' | 'done' | 'failed' | 'cancelled'
-      /** What */
-      what: string
-    }
-    /**
-     * Level
-     * @description What is done to one light, component or cell.
-     */
-    Level: {
-      /**
-       * Kelvin
-       * @default 6500
-       */
-      kelvin: number
-      /**
-       * Multiplier
-       * @default 1
-       */
-      multiplier: number
-      /**
-       * Mute
-       * @default false
-       */
-      mute: boolean
-      /**
-       * Solo
-       * @default false
-       */
-      solo: boolean
-      /**
-       * Stops
-       * @default 0
-       */
-      stops: number
-      /**
-       * Tint
-       * @default [
-       *       1,
-       *       1,
-       *       1
-       *     ]
-       */
-      tint: [number, number, number]
-    }
-    /**
-     * LutCorrection
-     * @description A LUT file on working-space values.
-     */
-    LutCorrection: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'lut'
-      /**
-       * On
-       * @default true
-       */
-      on: boolean
-      /**
-       * Opacity
-       * @default 1
-       */
-      opacity: number
-      /** Path */
-      path: string
-    }
-    /**
-     * MediaEntry
-     * @description A folder or picture file under a media root.
-     */
-    MediaEntry: {
-      /** Folder */
-      folder: boolean
-      /** Name */
-      name: string
-      /** Path */
-      path: string
-    }
-    /**
-     * MediaOut
-     * @description What a folder holds.
-     */
-    MediaOut: {
-      /** Entries */
-      entries: components['schemas']['MediaEntry'][]
-      /** Folder */
-      folder: string
-    }
-    /**
-     * NewDelivery
-     * @description What to write: frames (all when empty), scene-linear EXR or pixels of the view.
-     */
-    NewDelivery: {
-      /**
-       * Bits
-       * @default 16
-       * @enum {integer}
-       */
-      bits: 8 | 16
-      /**
-       * Format
-       * @default exr
-       * @enum {string}
-       */
-      format: 'exr' | 'png' | 'tif' | 'jpg'
-      /** Frames */
-      frames?: number[]
-      /**
-       * Pixel Type
-       * @default half
-       * @enum {string}
-       */
-      pixel_type: 'half' | 'float'
-      /**
-       * Space
-       * @default null
-       */
-      space: string | null
-    }
-    /**
-     * NewFiles
-     * @description Passes to be written as files of their own, or all in one; new names by pass.
-     */
-    NewFiles: {
-      /**
-       * Gathered
-       * @default false
-       */
-      gathered: boolean
-      /** Passes */
-      passes?: string[]
-      /** Rename */
-      rename?: {
-        [key: string]: string
-      }
-    }
-    /**
-     * NewRender
-     * @description Files of a newer render that takes the place of a shot's.
-     */
-    NewRender: {
-      /** Sources */
-      sources: string[]
-    }
-    /**
-     * NewShot
-     * @description Files, a folder or a sequence under a media root. `fit`: files of other sizes are fitted to the first.
-     */
-    NewShot: {
-      /**
-       * Fit
-       * @default false
-       */
-      fit: boolean
-      /**
-       * Name
-       * @default null
-       */
-      name: string | null
-      /** Sources */
-      sources: string[]
-    }
-    /**
-     * NewVariant
-     * @description A new variant: neutral, or a copy.
-     */
-    NewVariant: {
-      /**
-       * Copy Of
-       * @default null
-       */
-      copy_of: number | null
-      /** Name */
-      name: string
-    }
-    /**
-     * ObjectsOut
-     * @description The objects that a render's cryptomattes name.
-     */
-    ObjectsOut: {
-      /** Objects */
-      objects: string[]
-    }
-    /**
-     * Part
-     * @description A light or component and its share of the light at the place, 0..1.
-     */
-    Part: {
-      /** Name */
-      name: string
-      /** Share */
-      share: number
-    }
-    /**
-     * PassReading
-     * @description What a pass is, said by hand: it replaces what was recognised.
-     */
-    PassReading: {
-      /**
-       * Component
-       * @default null
-       */
-      component: string | null
-      /**
-       * Light
-       * @default null
-       */
-      light: string | null
-      /** @default null */
-      part: components['schemas']['Portion'] | null
-      role: components['schemas']['Role']
-      /**
-       * Twin
-       * @default null
-       */
-      twin: ('noisy' | 'denoised') | null
-    }
-    /**
-     * PassRepair
-     * @description A repair of a pass, by its name in REPAIRS. `factor`: for "scale".
-     */
-    PassRepair: {
-      /**
-       * Factor
-       * @default [
-       *       1,
-       *       1,
-       *       1
-       *     ]
-       */
-      factor: [number, number, number]
-      /** How */
-      how: string
-      /** Pass Name */
-      pass_name: string
-    }
-    /**
-     * PassStatistics
-     * @description Figures of a pass over its finite pixels, per channel; counts are of values.
-     */
-    PassStatistics: {
-      /** High */
-      high: number[]
-      /** Low */
-      low: number[]
-      /** Mean */
-      mean: number[]
-      /** Negative */
-      negative: number
-      /** Not Finite */
-      not_finite: number
-    }
-    /**
-     * PictureMade
-     * @description A picture that was brought in for comparing.
-     */
-    PictureMade: {
-      /** Picture */
-      picture: string
-      /** Title */
-      title: string
-    }
-    /**
-     * PictureRequest
-     * @description A picture. `live`: the fast one, of this viewer only the newest. `against`: its difference from another.
-     */
-    PictureRequest: {
-      /** @default null */
-      against: components['schemas']['Against'] | null
-      aids?: components['schemas']['Aids']
-      /**
-       * Frame
-       * @default null
-       */
-      frame: number | null
-      /**
-       * Live
-       * @default false
-       */
-      live: boolean
-      /** Out Height */
-      out_height: number
-      /** Out Width */
-      out_width: number
-      /**
-       * Pass Name
-       * @default null
-       */
-      pass_name: string | null
-      /** Patch */
-      patch?: {
-        [key: string]: unknown
-      }[]
-      /**
-       * Picture
-       * @default null
-       */
-      picture: string | null
-      region: components['schemas']['Region']
-      /**
-       * Station
-       * @default display
-       */
-      station: string
-      /**
-       * Viewer
-       * @default
-       */
-      viewer: string
-    }
-    /**
-     * Portion
-     * @description Which portion of a component a pass holds.
-     * @enum {string}
-     */
-    Portion: 'total' | 'direct' | 'indirect' | 'colour'
-    /**
-     * Preview
-     * @description An edit under way: applied for the answer, not kept.
-     */
-    Preview: {
-      /**
-       * Frame
-       * @default null
-       */
-      frame: number | null
-      /** Patch */
-      patch?: {
-        [key: string]: unknown
-      }[]
-    }
-    /**
-     * Probe
-     * @description Means over a square of pixels. `linear`: finished working space; `source`: the beauty in the space of the file.
-     *
-     *     `stops`: luminance over middle grey 0.18, None in the dark; `display`: 0..255 on screen, may lie beyond; `hue`:
-     *     degrees of the linear colour's hexagon, None for a grey; `saturation`: 0..1, beyond 1 out of gamut.
-     */
-    Probe: {
-      /** Alpha */
-      alpha: number | null
-      /** Components */
-      components: components['schemas']['Part'][]
-      /** Display */
-      display: [number, number, number]
-      /** Hue */
-      hue: number | null
-      /** Lights */
-      lights: components['schemas']['Part'][]
-      /** Linear */
-      linear: [number, number, number]
-      /** Passes */
-      passes: components['schemas']['Part'][]
-      /** Saturation */
-      saturation: number
-      /** Size */
-      size: number
-      /** Source */
-      source: [number, number, number]
-      /** Stops */
-      stops: number | null
-      /** X */
-      x: number
-      /** Y */
-      y: number
-    }
-    /**
-     * ProbeOut
-     * @description What is at a place.
-     */
-    ProbeOut: {
-      probe: components['schemas']['Probe']
-    }
-    /**
-     * ProbeRequest
-     * @description A place in the displayed picture and the side of the square around it, in pixels.
-     */
-    ProbeRequest: {
-      /**
-       * Frame
-       * @default null
-       */
-      frame: number | null
-      /** Patch */
-      patch?: {
-        [key: string]: unknown
-      }[]
-      /**
-       * Size
-       * @default 1
-       */
-      size: number
-      /** X */
-      x: number
-      /** Y */
-      y: number
-    }
-    /**
-     * Reading
-     * @description What a variant takes its render for: passes with their roles, recipes, and what can be balanced.
-     *
-     *     `repaired`: how many pixels each repair changed, by pass and repair (`name/how`).
-     */
-    Reading: {
-      /** Components */
-      components: string[]
-      /** Lights */
-      lights: string[]
-      /** Passes */
-      passes: components['schemas']['RenderPass'][]
-      /** Recipes */
-      recipes: components['schemas']['FoundRecipe'][]
-      /** Reference */
-      reference: string | null
-      /** Repaired */
-      repaired: {
-        [key: string]: number
-      }
-    }
-    /**
-     * Recipe
-     * @description Terms put together in order, all times `factor`. `name` says along which axes it can be balanced.
-     */
-    Recipe: {
-      /**
-       * Factor
-       * @default [
-       *       1,
-       *       1,
-       *       1
-       *     ]
-       */
-      factor: [number, number, number]
-      /** Name */
-      name: string
-      /** Terms */
-      terms: components['schemas']['Term'][]
-    }
-    /**
-     * Recolour
-     * @description A change of colour passes before light multiplies them: of one component or all, of one object or all.
-     *
-     *     `hue`: degrees; `saturation`, `value`: factors.
-     */
-    Recolour: {
-      /**
-       * Component
-       * @default null
-       */
-      component: string | null
-      /**
-       * Hue
-       * @default 0
-       */
-      hue: number
-      /**
-       * Object Name
-       * @default null
-       */
-      object_name: string | null
-      /**
-       * On
-       * @default true
-       */
-      on: boolean
-      /**
-       * Saturation
-       * @default 1
-       */
-      saturation: number
-      /**
-       * Value
-       * @default 1
-       */
-      value: number
-    }
-    /**
-     * Region
-     * @description Columns and rows of the displayed picture.
-     */
-    Region: {
-      /** Height */
-      height: number
-      /** Width */
-      width: number
-      /** X */
-      x: number
-      /** Y */
-      y: number
-    }
-    /**
-     * Render
-     * @description Files that belong together, read and recognised. `stamp` tells their state when they were read.
-     *
-     *     `alpha_ignored`: colour is taken as it stands, as if all of it were solid.
-     */
-    Render: {
-      /**
-       * Alpha Ignored
-       * @default false
-       */
-      alpha_ignored: boolean
-      /** Attributes */
-      attributes?: {
-        [key: string]: string
-      }
-      /**
-       * Diagnostics
-       * @default []
-       */
-      diagnostics: components['schemas']['Diagnostic'][]
-      display: components['schemas']['WindowBox']
-      /**
-       * Frame Rate
-       * @default 24
-       */
-      frame_rate: number
-      /** Frames */
-      frames: {
-        [key: string]: components['schemas']['SourceEntry'][]
-      }
-      /** Missing Frames */
-      missing_frames: number[]
-      /** Name */
-      name: string
-      /** Passes */
-      passes: components['schemas']['RenderPass'][]
-      /** Pixel Aspect */
-      pixel_aspect: number
-      raster: components['schemas']['WindowBox']
-      /** Recipes */
-      recipes: components['schemas']['FoundRecipe'][]
-      /** Reference */
-      reference: string | null
-      /**
-       * Stamp
-       * @default
-       */
-      stamp: string
-    }
-    /**
-     * RenderPass
-     * @description A pass of a render. `part` is the portion of its component; `colour`: what its file says of colour.
-     */
-    RenderPass: {
-      /** Channels */
-      channels: string[]
-      /**
-       * @default {
-       *       "chromaticities": null,
-       *       "encoded": false,
-       *       "name": "",
-       *       "told": null
-       *     }
-       */
-      colour: components['schemas']['FileColour']
-      /**
-       * Component
-       * @default null
-       */
-      component: string | null
-      /**
-       * Diagnostics
-       * @default []
-       */
-      diagnostics: components['schemas']['Diagnostic'][]
-      /** File */
-      file: string
-      /** File Part */
-      file_part: string
-      /**
-       * Light
-       * @default null
-       */
-      light: string | null
-      /** Name */
-      name: string
-      /** @default null */
-      part: components['schemas']['Portion'] | null
-      /** Pixel Type */
-      pixel_type: string
-      /** Reason */
-      reason: string
-      role: components['schemas']['Role']
-      statistics: components['schemas']['PassStatistics']
-      /** Sure */
-      sure: number
-      /**
-       * Twin
-       * @default null
-       */
-      twin: string | null
-    }
-    /**
-     * RevisionList
-     * @description All states of a variant, oldest first.
-     */
-    RevisionList: {
-      /** Revisions */
-      revisions: components['schemas']['RevisionOut'][]
-    }
-    /**
-     * RevisionOut
-     * @description A state of a variant. `aside`: not on the way to the present one.
-     */
-    RevisionOut: {
-      /** Aside */
-      aside: boolean
-      /** Created */
-      created: string
-      /** Label */
-      label: string
-      /** Number */
-      number: number
-      /** Parent */
-      parent: number
-    }
-    /**
-     * RevisionState
-     * @description The document of a state.
-     */
-    RevisionState: {
-      document: components['schemas']['Variant']
-      /** Number */
-      number: number
-    }
-    /**
-     * Role
-     * @description What the numbers of a pass mean.
-     * @enum {string}
-     */
-    Role:
-      | 'beauty'
-      | 'alpha'
-      | 'component'
-      | 'light_group'
-      | 'light_component'
-      | 'shadow'
-      | 'occlusion'
-      | 'depth'
-      | 'normal'
-      | 'position'
-      | 'uv'
-      | 'motion'
-      | 'id'
-      | 'cryptomatte'
-      | 'mask'
-      | 'variance'
-      | 'other'
-    /**
-     * ScopeRequest
-     * @description A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked.
-     */
-    ScopeRequest: {
-      /**
-       * Columns
-       * @default 324
-       */
-      columns: number
-      /**
-       * Frame
-       * @default null
-       */
-      frame: number | null
-      /**
-       * Kind
-       * @default waveform
-       * @enum {string}
-       */
-      kind: 'waveform' | 'parade' | 'histogram' | 'chromaticity'
-      /**
-       * Object Name
-       * @default null
-       */
-      object_name: string | null
-      /**
-       * Pass Name
-       * @default null
-       */
-      pass_name: string | null
-      /** Patch */
-      patch?: {
-        [key: string]: unknown
-      }[]
-      /**
-       * Picture
-       * @default null
-       */
-      picture: string | null
-      /** @default null */
-      region: components['schemas']['Region'] | null
-      /**
-       * Rows
-       * @default 126
-       */
-      rows: number
-      /**
-       * Scale
-       * @default stops
-       * @enum {string}
-       */
-      scale: 'stops' | 'display'
-      /**
-       * Station
-       * @default display
-       */
-      station: string
-    }
-    /**
-     * ShotList
-     * @description All shots.
-     */
-    ShotList: {
-      /** Shots */
-      shots: components['schemas']['ShotName'][]
-    }
-    /**
-     * ShotName
-     * @description A shot in a list.
-     */
-    ShotName: {
-      /** Cover */
-      cover: string | null
-      /** Frames */
-      frames: number
-      /** Height */
-      height: number
-      /** Id */
-      id: number
-      /** Name */
-      name: string
-      /** Passes */
-      passes: number
-      /** Width */
-      width: number
-    }
-    /**
-     * ShotOut
-     * @description A shot with its render and variants.
-     */
-    ShotOut: {
-      /** Components */
-      components: string[]
-      /** Id */
-      id: number
-      /** Lights */
-      lights: string[]
-      /** Name */
-      name: string
-      render: components['schemas']['Render']
-      /** Variants */
-      variants: components['schemas']['VariantLabel'][]
-    }
-    /**
-     * SourceChoice
-     * @description How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
-     *
-     *     `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
-     *     frames a second where the header is wrong or silent.
-     */
-    SourceChoice: {
-      /**
-       * Alpha
-       * @default associated
-       * @enum {string}
-       */
-      alpha: 'associated' | 'unassociated' | 'ignored'
-      /**
-       * Frame Rate
-       * @default null
-       */
-      frame_rate: number | null
-      /**
-       * Repairs
-       * @default []
-       */
-      repairs: components['schemas']['PassRepair'][]
-      /** Roles */
-      roles?: {
-        [key: string]: components['schemas']['PassReading']
-      }
-      /**
-       * Twin
-       * @default null
-       */
-      twin: ('noisy' | 'denoised') | null
-    }
-    /**
-     * SourceEntry
-     * @description A file of a frame, and the pass that its name stands for (empty: the file names its own).
-     */
-    SourceEntry: {
-      /**
-       * Fit
-       * @default false
-       */
-      fit: boolean
-      /**
-       * Label
-       * @default
-       */
-      label: string
-      /** Path */
-      path: string
-    }
-    /**
-     * StationWords
-     * @description What a station says of a variant.
-     */
-    StationWords: {
-      /** Changes */
-      changes: boolean
-      /** Name */
-      name: string
-      /** Words */
-      words: string
-    }
-    /**
-     * StopColour
-     * @description The colour of a band of one stop around middle grey.
-     */
-    StopColour: {
-      /** Colour */
-      colour: [number, number, number]
-      /** Stop */
-      stop: number
-    }
-    /**
-     * StopColours
-     * @description The bands of the picture by stops, darkest first.
-     */
-    StopColours: {
-      /** Stops */
-      stops: components['schemas']['StopColour'][]
-    }
-    /**
-     * SubjectRequest
-     * @description What is looked at: a station of the variant, one of its passes, or a picture that was brought in.
-     */
-    SubjectRequest: {
-      /**
-       * Frame
-       * @default null
-       */
-      frame: number | null
-      /**
-       * Pass Name
-       * @default null
-       */
-      pass_name: string | null
-      /** Patch */
-      patch?: {
-        [key: string]: unknown
-      }[]
-      /**
-       * Picture
-       * @default null
-       */
-      picture: string | null
-      /**
-       * Station
-       * @default display
-       */
-      station: string
-    }
-    /**
-     * Surface
-     * @description Changes of surfaces, in order.
-     */
-    Surface: {
-      /**
-       * Recolours
-       * @default []
-       */
-      recolours: components['schemas']['Recolour'][]
-    }
-    /**
-     * Tally
-     * @description A recipe laid out. The sheet has two columns: the term, and the running picture after it.
-     */
-    Tally: {
-      /** Kind */
-      kind: string
-      /** Lines */
-      lines: components['schemas']['TallyLine'][]
-      /** Others */
-      others: string[]
-      /** Reference */
-      reference: string | null
-      /** Residual Share */
-      residual_share: number
-      /** Sentence */
-      sentence: string
-      /** Tile Height */
-      tile_height: number
-      /** Tile Width */
-      tile_width: number
-      /** Unused */
-      unused: string[]
-      verdict: components['schemas']['Verdict'] | null
-    }
-    /**
-     * TallyChoice
-     * @description Changes to the recipe: its terms by name, passes added as terms, the order, and a factor on the whole.
-     */
-    TallyChoice: {
-      /**
-       * Added
-       * @default []
-       */
-      added: string[]
-      /**
-       * Factor
-       * @default [
-       *       1,
-       *       1,
-       *       1
-       *     ]
-       */
-      factor: [number, number, number]
-      /**
-       * Order
-       * @default []
-       */
-      order: string[]
-      /** Terms */
-      terms?: {
-        [key: string]: components['schemas']['TermEdit']
-      }
-    }
-    /**
-     * TallyLine
-     * @description A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet.
-     */
-    TallyLine: {
-      /** Formula */
-      formula: string
-      /** Name */
-      name: string
-      /** Operator */
-      operator: string
-      /** Row */
-      row: number
-      /** Share */
-      share: number
-    }
-    /**
-     * TallyOut
-     * @description The tally of a variant, if a recipe was found.
-     */
-    TallyOut: {
-      tally: components['schemas']['Tally'] | null
-    }
-    /**
-     * Term
-     * @description One line of the tally: the product of its factors, put on what came before by `operator`.
-     *
-     *     `light` and `component` tell which levels move it.
-     */
-    Term: {
-      /**
-       * Component
-       * @default null
-       */
-      component: string | null
-      /** Factors */
-      factors: components['schemas']['Factor'][]
-      /**
-       * Light
-       * @default null
-       */
-      light: string | null
-      /** Name */
-      name: string
-      /**
-       * Operator
-       * @default add
-       */
-      operator: string
-    }
-    /**
-     * TermEdit
-     * @description What is done to a term. `left_out` and `operator` change the recipe; the others the picture alone.
-     */
-    TermEdit: {
-      /**
-       * Alone
-       * @default false
-       */
-      alone: boolean
-      /**
-       * Left Out
-       * @default false
-       */
-      left_out: boolean
-      /**
-       * On
-       * @default true
-       */
-      on: boolean
-      /**
-       * Operator
-       * @default null
-       */
-      operator: string | null
-      /**
-       * Strength
-       * @default 1
-       */
-      strength: number
-    }
-    /** ValidationErrorModel */
-    ValidationErrorModel: {
-      /**
-       * Error context
-       * @description An optional object which contains values required to render the error message.
-       * @default null
-       */
-      ctx: {
-        [key: string]: unknown
-      } | null
-      /**
-       * Input
-       * @description The input provided for validation.
-       */
-      input: unknown
-      /**
-       * Location
-       * @description The error's location as a list.
-       */
-      loc: unknown[]
-      /**
-       * Message
-       * @description A human readable explanation of the error.
-       */
-      msg: string
-      /**
-       * Error Type
-       * @description A computer-readable identifier of the error type.
-       */
-      type: string
-      /**
-       * URL
-       * @description The URL to further information about the error.
-       * @default null
-       */
-      url: string | null
-    }
-    /**
-     * ValuesOut
-     * @description Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number.
-     */
-    ValuesOut: {
-      /** Channels */
-      channels: (number | null)[][][]
-    }
-    /**
-     * ValuesRequest
-     * @description A small region, for the numbers behind its pixels.
-     */
-    ValuesRequest: {
-      /**
-       * Frame
-       * @default null
-       */
-      frame: number | null
-      /**
-       * Pass Name
-       * @default null
-       */
-      pass_name: string | null
-      /** Patch */
-      patch?: {
-        [key: string]: unknown
-      }[]
-      /**
-       * Picture
-       * @default null
-       */
-      picture: string | null
-      region: components['schemas']['Region']
-      /**
-       * Station
-       * @default display
-       */
-      station: string
-    }
-    /**
-     * Variant
-     * @description Everything decided on a shot.
-     */
-    Variant: {
-      balance?: components['schemas']['Balance']
-      colour?: components['schemas']['ColourChoice']
-      display?: components['schemas']['DisplayChoice']
-      finish?: components['schemas']['Finish']
-      /**
-       * Recipe
-       * @default null
-       */
-      recipe: string | null
-      /**
-       * Residual
-       * @default true
-       */
-      residual: boolean
-      /**
-       * Schema Version
-       * @default 1
-       * @constant
-       */
-      schema_version: 1
-      source?: components['schemas']['SourceChoice']
-      surface?: components['schemas']['Surface']
-      tally?: components['schemas']['TallyChoice']
-    }
-    /**
-     * VariantLabel
-     * @description A variant in a list.
-     */
-    VariantLabel: {
-      /** Id */
-      id: number
-      /** Name */
-      name: string
-    }
-    /**
-     * VariantName
-     * @description A new name.
-     */
-    VariantName: {
-      /** Name */
-      name: string
-    }
-    /**
-     * VariantOut
-     * @description A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
-     */
-    VariantOut: {
-      /** Can Redo */
-      can_redo: boolean
-      /** Can Undo */
-      can_undo: boolean
-      /** Chain */
-      chain: string[]
-      /** Delivery Space */
-      delivery_space: string
-      document: components['schemas']['Variant']
-      /** Head */
-      head: number
-      /** Id */
-      id: number
-      /** Input Space */
-      input_space: string
-      /** Inputs */
-      inputs: components['schemas']['FileInput'][]
-      /** Name */
-      name: string
-      /** Offered Rules */
-      offered_rules: {
-        [key: string]: components['schemas']['PassReading']
-      }
-      reading: components['schemas']['Reading']
-      /** Shot Id */
-      shot_id: number
-      /** Stations */
-      stations: components['schemas']['StationWords'][]
-    }
-    /**
-     * Verdict
-     * @description How the sum compares with the reference, in numbers and words. `worst`: column and row in the picture.
-     */
-    Verdict: {
-      /** Allowed */
-      allowed: number
-      /** Causes */
-      causes: components['schemas']['Finding'][]
-      /** Exact */
-      exact: boolean
-      /** Factor */
-      factor: [number, number, number] | null
-      /** Max Abs */
-      max_abs: number
-      /** Max Channels */
-      max_channels: [number, number, number]
-      /** Outside */
-      outside: number
-      /** Pixels */
-      pixels: number
-      /** Rms */
-      rms: number
-      /** Words */
-      words: string
-      /** Worst */
-      worst: [number, number]
-    }
-    /**
-     * WarningsOut
-     * @description The mistakes of a colour chain.
-     */
-    WarningsOut: {
-      /** Warnings */
-      warnings: components['schemas']['ColourWarning'][]
-    }
-    /**
-     * WindowBox
-     * @description A window of pixels: first column and row, width and height.
-     */
-    WindowBox: {
-      /** Height */
-      height: number
-      /** Width */
-      width: number
-      /** X */
-      x: number
-      /** Y */
-      y: number
-    }
-  }
-  responses: never
-  parameters: never
-  requestBodies: never
-  headers: never
-  pathItems: never
+    schemas: {
+        /**
+         * Against
+         * @description What a picture is compared with: the absolute difference times `gain`, in light or in display values.
+         */
+        Against: {
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Measure
+             * @default display
+             * @enum {string}
+             */
+            measure: "linear" | "display";
+            subject: components["schemas"]["SubjectRequest"];
+        };
+        /**
+         * Aids
+         * @description What the viewer alone does to a picture; it is never delivered.
+         */
+        Aids: {
+            /**
+             * Behind
+             * @default nothing
+             * @enum {string}
+             */
+            behind: "nothing" | "checker" | "colour";
+            /**
+             * Behind Colour
+             * @default [
+             *       0.5,
+             *       0.5,
+             *       0.5
+             *     ]
+             */
+            behind_colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Marks
+             * @default false
+             */
+            marks: boolean;
+            /**
+             * Show
+             * @default colour
+             * @enum {string}
+             */
+            show: "colour" | "red" | "green" | "blue" | "luminance" | "alpha" | "stops" | "gamut";
+        };
+        /**
+         * Balance
+         * @description Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
+         */
+        Balance: {
+            /** Cells */
+            cells?: {
+                [key: string]: components["schemas"]["Level"];
+            };
+            /** Components */
+            components?: {
+                [key: string]: components["schemas"]["Level"];
+            };
+            /** Lights */
+            lights?: {
+                [key: string]: components["schemas"]["Level"];
+            };
+        };
+        /**
+         * Board
+         * @description Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
+         *
+         *     A render with one axis only has one column, or one row, named `all`.
+         */
+        Board: {
+            /** Cells */
+            cells: components["schemas"]["BoardCell"][];
+            /** Components */
+            components: string[];
+            /** Is Grid */
+            is_grid: boolean;
+            /** Light Colours */
+            light_colours: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /** Lights */
+            lights: string[];
+            /** Tile Height */
+            tile_height: number;
+            /** Tile Width */
+            tile_width: number;
+        };
+        /**
+         * BoardCell
+         * @description A cell: its light and component (`all`: the whole row or column), its share 0..1, its place on the sheet.
+         */
+        BoardCell: {
+            /** Column */
+            column: number;
+            /** Component */
+            component: string;
+            /** Light */
+            light: string;
+            /** Row */
+            row: number;
+            /** Share */
+            share: number;
+        };
+        /**
+         * BoardOut
+         * @description The board of a variant.
+         */
+        BoardOut: {
+            board: components["schemas"]["Board"];
+        };
+        /**
+         * CdlCorrection
+         * @description ASC CDL: slope, offset, power, saturation.
+         */
+        CdlCorrection: {
+            /**
+             * Clamp
+             * @default false
+             */
+            clamp: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cdl";
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * CdlOut
+         * @description The ten numbers of a colour decision.
+         */
+        CdlOut: {
+            /** Offset */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /** Power */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /** Saturation */
+            saturation: number;
+            /** Slope */
+            slope: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * ColourChoice
+         * @description Config and spaces. None: what the render's files say, and the config's own working space.
+         *
+         *     `context`: values of the config's variables. `file_spaces`: input spaces by file, where they differ.
+         */
+        ColourChoice: {
+            /**
+             * Config
+             * @default ACES 2
+             */
+            config: string;
+            /** Context */
+            context?: {
+                [key: string]: string;
+            };
+            /** File Spaces */
+            file_spaces?: {
+                [key: string]: string;
+            };
+            /**
+             * Input Space
+             * @default null
+             */
+            input_space: string | null;
+            /**
+             * Working Space
+             * @default null
+             */
+            working_space: string | null;
+        };
+        /**
+         * ColourOut
+         * @description What a config offers, and the configs to choose from. `faults`: what of it does not work, and where.
+         */
+        ColourOut: {
+            /** Configs */
+            configs: components["schemas"]["ConfigName"][];
+            /** Display */
+            display: string;
+            /** Faults */
+            faults: string[];
+            /** Looks */
+            looks: string[];
+            /** Named Transforms */
+            named_transforms: string[];
+            /** Roles */
+            roles: {
+                [key: string]: string;
+            };
+            /** Scene Spaces */
+            scene_spaces: string[];
+            /** Spaces */
+            spaces: string[];
+            /** Variables */
+            variables: {
+                [key: string]: string;
+            };
+            /** View */
+            view: string;
+            /** Views */
+            views: {
+                [key: string]: string[];
+            };
+            /** Working Space */
+            working_space: string;
+        };
+        /**
+         * ColourWarning
+         * @description A mistake that the chain makes. `share`: of the picture that shows it, 0..1; None where none can be counted.
+         */
+        ColourWarning: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /**
+             * Share
+             * @default null
+             */
+            share: number | null;
+        };
+        /**
+         * ConfigCorrection
+         * @description A look or named transform of the colour config, on working-space values.
+         */
+        ConfigCorrection: {
+            /**
+             * Inverse
+             * @default false
+             */
+            inverse: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "config";
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+        };
+        /**
+         * ConfigName
+         * @description A config to choose: what a variant names it by, and its title.
+         */
+        ConfigName: {
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ConfigOut
+         * @description A config that was brought in, and what of it does not work.
+         */
+        ConfigOut: {
+            /** Faults */
+            faults: string[];
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Diagnostic
+         * @description A finding: `code` for scripts, `message` says what it means and what to do.
+         *
+         *     Its evidence is a number (`value`) and a place (x, y) where there are such; `repair` names one of REPAIRS.
+         */
+        Diagnostic: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /**
+             * Place
+             * @default null
+             */
+            place: [
+                number,
+                number
+            ] | null;
+            /**
+             * Repair
+             * @default null
+             */
+            repair: string | null;
+            /**
+             * Value
+             * @default null
+             */
+            value: number | null;
+        };
+        /**
+         * DisplayChoice
+         * @description Display and view; None: the config's default. `look`: in place of the view's own; "" is none at all.
+         */
+        DisplayChoice: {
+            /**
+             * Display
+             * @default null
+             */
+            display: string | null;
+            /**
+             * Look
+             * @default null
+             */
+            look: string | null;
+            /**
+             * View
+             * @default null
+             */
+            view: string | null;
+        };
+        /**
+         * Edit
+         * @description A JSON Patch made on revision `base`, and what it is called in the history.
+         */
+        Edit: {
+            /** Base */
+            base: number;
+            /**
+             * Label
+             * @default edit
+             */
+            label: string;
+            /** Patch */
+            patch: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * ExposureCorrection
+         * @description Stops on the whole.
+         */
+        ExposureCorrection: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "exposure";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+        };
+        /**
+         * Factor
+         * @description The sum of `passes` less the sum of `minus`; with `inverted`, one minus that.
+         */
+        Factor: {
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Minus
+             * @default []
+             */
+            minus: string[];
+            /** Passes */
+            passes: string[];
+        };
+        /**
+         * FileColour
+         * @description What a file says: primaries (CIE x, y of red, green, blue, white), a space by name, and how it is coded.
+         *
+         *     `encoded`: whole numbers, which hold display values. `name`: the file's own.
+         */
+        FileColour: {
+            /**
+             * Chromaticities
+             * @default null
+             */
+            chromaticities: number[] | null;
+            /**
+             * Encoded
+             * @default false
+             */
+            encoded: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Told
+             * @default null
+             */
+            told: string | null;
+        };
+        /**
+         * FileInput
+         * @description The space that the passes of a file are read in, and why.
+         */
+        FileInput: {
+            /** File */
+            file: string;
+            /** Reason */
+            reason: string;
+            /** Space */
+            space: string;
+        };
+        /**
+         * Finding
+         * @description A likely cause with its repair: one edit (JSON Patch on the variant) and what it is called; none: no repair.
+         */
+        Finding: {
+            /** Code */
+            code: string;
+            /** Explained */
+            explained: number;
+            /** Message */
+            message: string;
+            /**
+             * Patch
+             * @default []
+             */
+            patch: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Repair
+             * @default null
+             */
+            repair: string | null;
+        };
+        /**
+         * Finish
+         * @description Corrections on everything, in order.
+         */
+        Finish: {
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"])[];
+        };
+        /**
+         * FoundRecipe
+         * @description A recipe that was found, with its proof on the first frame.
+         */
+        FoundRecipe: {
+            /** Exact */
+            exact: boolean;
+            /** Max Abs */
+            max_abs: number;
+            /** Outside Share */
+            outside_share: number;
+            /** Psnr */
+            psnr: number | null;
+            recipe: components["schemas"]["Recipe"];
+            /** Rms */
+            rms: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * HistogramOut
+         * @description Counts per channel over equal steps from `low` to `high` stops around grey; `dark`: values of 0 or less.
+         */
+        HistogramOut: {
+            /** Counts */
+            counts: number[][];
+            /** Dark */
+            dark: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+        };
+        /**
+         * JobOut
+         * @description How long work stands. `seconds_left` is an estimate.
+         */
+        JobOut: {
+            /** Doing */
+            doing: string;
+            /** Error */
+            error: string | null;
+            /** Error Kind */
+            error_kind: string | null;
+            /** Id */
+            id: number;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            } | null;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Share */
+            share: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "cancelled";
+            /** What */
+            what: string;
+        };
+        /**
+         * Level
+         * @description What is done to one light, component or cell.
+         */
+        Level: {
+            /**
+             * Kelvin
+             * @default 6500
+             */
+            kelvin: number;
+            /**
+             * Multiplier
+             * @default 1
+             */
+            multiplier: number;
+            /**
+             * Mute
+             * @default false
+             */
+            mute: boolean;
+            /**
+             * Solo
+             * @default false
+             */
+            solo: boolean;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+            /**
+             * Tint
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            tint: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * LutCorrection
+         * @description A LUT file on working-space values.
+         */
+        LutCorrection: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lut";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /** Path */
+            path: string;
+        };
+        /**
+         * MediaEntry
+         * @description A folder or picture file under a media root.
+         */
+        MediaEntry: {
+            /** Folder */
+            folder: boolean;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+        };
+        /**
+         * MediaOut
+         * @description What a folder holds.
+         */
+        MediaOut: {
+            /** Entries */
+            entries: components["schemas"]["MediaEntry"][];
+            /** Folder */
+            folder: string;
+        };
+        /**
+         * NewDelivery
+         * @description What to write: frames (all when empty), scene-linear EXR or pixels of the view.
+         */
+        NewDelivery: {
+            /**
+             * Bits
+             * @default 16
+             * @enum {integer}
+             */
+            bits: 8 | 16;
+            /**
+             * Format
+             * @default exr
+             * @enum {string}
+             */
+            format: "exr" | "png" | "tif" | "jpg";
+            /** Frames */
+            frames?: number[];
+            /**
+             * Pixel Type
+             * @default half
+             * @enum {string}
+             */
+            pixel_type: "half" | "float";
+            /**
+             * Space
+             * @default null
+             */
+            space: string | null;
+        };
+        /**
+         * NewFiles
+         * @description Passes to be written as files of their own, or all in one; new names by pass.
+         */
+        NewFiles: {
+            /**
+             * Gathered
+             * @default false
+             */
+            gathered: boolean;
+            /** Passes */
+            passes?: string[];
+            /** Rename */
+            rename?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * NewRender
+         * @description Files of a newer render that takes the place of a shot's.
+         */
+        NewRender: {
+            /** Sources */
+            sources: string[];
+        };
+        /**
+         * NewShot
+         * @description Files, a folder or a sequence under a media root. `fit`: files of other sizes are fitted to the first.
+         */
+        NewShot: {
+            /**
+             * Fit
+             * @default false
+             */
+            fit: boolean;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Sources */
+            sources: string[];
+        };
+        /**
+         * NewVariant
+         * @description A new variant: neutral, or a copy.
+         */
+        NewVariant: {
+            /**
+             * Copy Of
+             * @default null
+             */
+            copy_of: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ObjectsOut
+         * @description The objects that a render's cryptomattes name.
+         */
+        ObjectsOut: {
+            /** Objects */
+            objects: string[];
+        };
+        /**
+         * Part
+         * @description A light or component and its share of the light at the place, 0..1.
+         */
+        Part: {
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
+        };
+        /**
+         * PassReading
+         * @description What a pass is, said by hand: it replaces what was recognised.
+         */
+        PassReading: {
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /**
+             * Light
+             * @default null
+             */
+            light: string | null;
+            /** @default null */
+            part: components["schemas"]["Portion"] | null;
+            role: components["schemas"]["Role"];
+            /**
+             * Twin
+             * @default null
+             */
+            twin: ("noisy" | "denoised") | null;
+        };
+        /**
+         * PassRepair
+         * @description A repair of a pass, by its name in REPAIRS. `factor`: for "scale".
+         */
+        PassRepair: {
+            /**
+             * Factor
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            factor: [
+                number,
+                number,
+                number
+            ];
+            /** How */
+            how: string;
+            /** Pass Name */
+            pass_name: string;
+        };
+        /**
+         * PassStatistics
+         * @description Figures of a pass over its finite pixels, per channel; counts are of values.
+         */
+        PassStatistics: {
+            /** High */
+            high: number[];
+            /** Low */
+            low: number[];
+            /** Mean */
+            mean: number[];
+            /** Negative */
+            negative: number;
+            /** Not Finite */
+            not_finite: number;
+        };
+        /**
+         * PictureMade
+         * @description A picture that was brought in for comparing.
+         */
+        PictureMade: {
+            /** Picture */
+            picture: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * PictureRequest
+         * @description A picture. `live`: the fast one, of this viewer only the newest. `against`: its difference from another.
+         */
+        PictureRequest: {
+            /** @default null */
+            against: components["schemas"]["Against"] | null;
+            aids?: components["schemas"]["Aids"];
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Live
+             * @default false
+             */
+            live: boolean;
+            /** Out Height */
+            out_height: number;
+            /** Out Width */
+            out_width: number;
+            /**
+             * Pass Name
+             * @default null
+             */
+            pass_name: string | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            region: components["schemas"]["Region"];
+            /**
+             * Station
+             * @default display
+             */
+            station: string;
+            /**
+             * Viewer
+             * @default
+             */
+            viewer: string;
+        };
+        /**
+         * Portion
+         * @description Which portion of a component a pass holds.
+         * @enum {string}
+         */
+        Portion: "total" | "direct" | "indirect" | "colour";
+        /**
+         * Preview
+         * @description An edit under way: applied for the answer, not kept.
+         */
+        Preview: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Probe
+         * @description Means over a square of pixels. `linear`: finished working space; `source`: the beauty in the space of the file.
+         *
+         *     `stops`: luminance over middle grey 0.18, None in the dark; `display`: 0..255 on screen, may lie beyond; `hue`:
+         *     degrees of the linear colour's hexagon, None for a grey; `saturation`: 0..1, beyond 1 out of gamut.
+         */
+        Probe: {
+            /** Alpha */
+            alpha: number | null;
+            /** Components */
+            components: components["schemas"]["Part"][];
+            /** Display */
+            display: [
+                number,
+                number,
+                number
+            ];
+            /** Hue */
+            hue: number | null;
+            /** Lights */
+            lights: components["schemas"]["Part"][];
+            /** Linear */
+            linear: [
+                number,
+                number,
+                number
+            ];
+            /** Passes */
+            passes: components["schemas"]["Part"][];
+            /** Saturation */
+            saturation: number;
+            /** Size */
+            size: number;
+            /** Source */
+            source: [
+                number,
+                number,
+                number
+            ];
+            /** Stops */
+            stops: number | null;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * ProbeOut
+         * @description What is at a place.
+         */
+        ProbeOut: {
+            probe: components["schemas"]["Probe"];
+        };
+        /**
+         * ProbeRequest
+         * @description A place in the displayed picture and the side of the square around it, in pixels.
+         */
+        ProbeRequest: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Size
+             * @default 1
+             */
+            size: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Reading
+         * @description What a variant takes its render for: passes with their roles, recipes, and what can be balanced.
+         *
+         *     `repaired`: how many pixels each repair changed, by pass and repair (`name/how`).
+         */
+        Reading: {
+            /** Components */
+            components: string[];
+            /** Lights */
+            lights: string[];
+            /** Passes */
+            passes: components["schemas"]["RenderPass"][];
+            /** Recipes */
+            recipes: components["schemas"]["FoundRecipe"][];
+            /** Reference */
+            reference: string | null;
+            /** Repaired */
+            repaired: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * Recipe
+         * @description Terms put together in order, all times `factor`. `name` says along which axes it can be balanced.
+         */
+        Recipe: {
+            /**
+             * Factor
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            factor: [
+                number,
+                number,
+                number
+            ];
+            /** Name */
+            name: string;
+            /** Terms */
+            terms: components["schemas"]["Term"][];
+        };
+        /**
+         * Recolour
+         * @description A change of colour passes before light multiplies them: of one component or all, of one object or all.
+         *
+         *     `hue`: degrees; `saturation`, `value`: factors.
+         */
+        Recolour: {
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Object Name
+             * @default null
+             */
+            object_name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Value
+             * @default 1
+             */
+            value: number;
+        };
+        /**
+         * Region
+         * @description Columns and rows of the displayed picture.
+         */
+        Region: {
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Render
+         * @description Files that belong together, read and recognised. `stamp` tells their state when they were read.
+         *
+         *     `alpha_ignored`: colour is taken as it stands, as if all of it were solid.
+         */
+        Render: {
+            /**
+             * Alpha Ignored
+             * @default false
+             */
+            alpha_ignored: boolean;
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            /**
+             * Diagnostics
+             * @default []
+             */
+            diagnostics: components["schemas"]["Diagnostic"][];
+            display: components["schemas"]["WindowBox"];
+            /**
+             * Frame Rate
+             * @default 24
+             */
+            frame_rate: number;
+            /** Frames */
+            frames: {
+                [key: string]: components["schemas"]["SourceEntry"][];
+            };
+            /** Missing Frames */
+            missing_frames: number[];
+            /** Name */
+            name: string;
+            /** Passes */
+            passes: components["schemas"]["RenderPass"][];
+            /** Pixel Aspect */
+            pixel_aspect: number;
+            raster: components["schemas"]["WindowBox"];
+            /** Recipes */
+            recipes: components["schemas"]["FoundRecipe"][];
+            /** Reference */
+            reference: string | null;
+            /**
+             * Stamp
+             * @default
+             */
+            stamp: string;
+        };
+        /**
+         * RenderPass
+         * @description A pass of a render. `part` is the portion of its component; `colour`: what its file says of colour.
+         */
+        RenderPass: {
+            /** Channels */
+            channels: string[];
+            /**
+             * @default {
+             *       "chromaticities": null,
+             *       "encoded": false,
+             *       "name": "",
+             *       "told": null
+             *     }
+             */
+            colour: components["schemas"]["FileColour"];
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /**
+             * Diagnostics
+             * @default []
+             */
+            diagnostics: components["schemas"]["Diagnostic"][];
+            /** File */
+            file: string;
+            /** File Part */
+            file_part: string;
+            /**
+             * Light
+             * @default null
+             */
+            light: string | null;
+            /** Name */
+            name: string;
+            /** @default null */
+            part: components["schemas"]["Portion"] | null;
+            /** Pixel Type */
+            pixel_type: string;
+            /** Reason */
+            reason: string;
+            role: components["schemas"]["Role"];
+            statistics: components["schemas"]["PassStatistics"];
+            /** Sure */
+            sure: number;
+            /**
+             * Twin
+             * @default null
+             */
+            twin: string | null;
+        };
+        /**
+         * RevisionList
+         * @description All states of a variant, oldest first.
+         */
+        RevisionList: {
+            /** Revisions */
+            revisions: components["schemas"]["RevisionOut"][];
+        };
+        /**
+         * RevisionOut
+         * @description A state of a variant. `aside`: not on the way to the present one.
+         */
+        RevisionOut: {
+            /** Aside */
+            aside: boolean;
+            /** Created */
+            created: string;
+            /** Label */
+            label: string;
+            /** Number */
+            number: number;
+            /** Parent */
+            parent: number;
+        };
+        /**
+         * RevisionState
+         * @description The document of a state.
+         */
+        RevisionState: {
+            document: components["schemas"]["Variant"];
+            /** Number */
+            number: number;
+        };
+        /**
+         * Role
+         * @description What the numbers of a pass mean.
+         * @enum {string}
+         */
+        Role: "beauty" | "alpha" | "component" | "light_group" | "light_component" | "shadow" | "occlusion" | "depth" | "normal" | "position" | "uv" | "motion" | "id" | "cryptomatte" | "mask" | "variance" | "other";
+        /**
+         * ScopeRequest
+         * @description A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked.
+         */
+        ScopeRequest: {
+            /**
+             * Columns
+             * @default 324
+             */
+            columns: number;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Kind
+             * @default waveform
+             * @enum {string}
+             */
+            kind: "waveform" | "parade" | "histogram" | "chromaticity";
+            /**
+             * Object Name
+             * @default null
+             */
+            object_name: string | null;
+            /**
+             * Pass Name
+             * @default null
+             */
+            pass_name: string | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /** @default null */
+            region: components["schemas"]["Region"] | null;
+            /**
+             * Rows
+             * @default 126
+             */
+            rows: number;
+            /**
+             * Scale
+             * @default stops
+             * @enum {string}
+             */
+            scale: "stops" | "display";
+            /**
+             * Station
+             * @default display
+             */
+            station: string;
+        };
+        /**
+         * ShotList
+         * @description All shots.
+         */
+        ShotList: {
+            /** Shots */
+            shots: components["schemas"]["ShotName"][];
+        };
+        /**
+         * ShotName
+         * @description A shot in a list.
+         */
+        ShotName: {
+            /** Cover */
+            cover: string | null;
+            /** Frames */
+            frames: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Passes */
+            passes: number;
+            /** Width */
+            width: number;
+        };
+        /**
+         * ShotOut
+         * @description A shot with its render and variants.
+         */
+        ShotOut: {
+            /** Components */
+            components: string[];
+            /** Id */
+            id: number;
+            /** Lights */
+            lights: string[];
+            /** Name */
+            name: string;
+            render: components["schemas"]["Render"];
+            /** Variants */
+            variants: components["schemas"]["VariantLabel"][];
+        };
+        /**
+         * SourceChoice
+         * @description How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
+         *
+         *     `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
+         *     frames a second where the header is wrong or silent.
+         */
+        SourceChoice: {
+            /**
+             * Alpha
+             * @default associated
+             * @enum {string}
+             */
+            alpha: "associated" | "unassociated" | "ignored";
+            /**
+             * Frame Rate
+             * @default null
+             */
+            frame_rate: number | null;
+            /**
+             * Repairs
+             * @default []
+             */
+            repairs: components["schemas"]["PassRepair"][];
+            /** Roles */
+            roles?: {
+                [key: string]: components["schemas"]["PassReading"];
+            };
+            /**
+             * Twin
+             * @default null
+             */
+            twin: ("noisy" | "denoised") | null;
+        };
+        /**
+         * SourceEntry
+         * @description A file of a frame, and the pass that its name stands for (empty: the file names its own).
+         */
+        SourceEntry: {
+            /**
+             * Fit
+             * @default false
+             */
+            fit: boolean;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Path */
+            path: string;
+        };
+        /**
+         * StationWords
+         * @description What a station says of a variant.
+         */
+        StationWords: {
+            /** Changes */
+            changes: boolean;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * StopColour
+         * @description The colour of a band of one stop around middle grey.
+         */
+        StopColour: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Stop */
+            stop: number;
+        };
+        /**
+         * StopColours
+         * @description The bands of the picture by stops, darkest first.
+         */
+        StopColours: {
+            /** Stops */
+            stops: components["schemas"]["StopColour"][];
+        };
+        /**
+         * SubjectRequest
+         * @description What is looked at: a station of the variant, one of its passes, or a picture that was brought in.
+         */
+        SubjectRequest: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Pass Name
+             * @default null
+             */
+            pass_name: string | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Station
+             * @default display
+             */
+            station: string;
+        };
+        /**
+         * Surface
+         * @description Changes of surfaces, in order.
+         */
+        Surface: {
+            /**
+             * Recolours
+             * @default []
+             */
+            recolours: components["schemas"]["Recolour"][];
+        };
+        /**
+         * Tally
+         * @description A recipe laid out. The sheet has two columns: the term, and the running picture after it.
+         */
+        Tally: {
+            /** Kind */
+            kind: string;
+            /** Lines */
+            lines: components["schemas"]["TallyLine"][];
+            /** Others */
+            others: string[];
+            /** Reference */
+            reference: string | null;
+            /** Residual Share */
+            residual_share: number;
+            /** Sentence */
+            sentence: string;
+            /** Tile Height */
+            tile_height: number;
+            /** Tile Width */
+            tile_width: number;
+            /** Unused */
+            unused: string[];
+            verdict: components["schemas"]["Verdict"] | null;
+        };
+        /**
+         * TallyChoice
+         * @description Changes to the recipe: its terms by name, passes added as terms, the order, and a factor on the whole.
+         */
+        TallyChoice: {
+            /**
+             * Added
+             * @default []
+             */
+            added: string[];
+            /**
+             * Factor
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            factor: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Order
+             * @default []
+             */
+            order: string[];
+            /** Terms */
+            terms?: {
+                [key: string]: components["schemas"]["TermEdit"];
+            };
+        };
+        /**
+         * TallyLine
+         * @description A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet.
+         */
+        TallyLine: {
+            /** Formula */
+            formula: string;
+            /** Name */
+            name: string;
+            /** Operator */
+            operator: string;
+            /** Row */
+            row: number;
+            /** Share */
+            share: number;
+        };
+        /**
+         * TallyOut
+         * @description The tally of a variant, if a recipe was found.
+         */
+        TallyOut: {
+            tally: components["schemas"]["Tally"] | null;
+        };
+        /**
+         * Term
+         * @description One line of the tally: the product of its factors, put on what came before by `operator`.
+         *
+         *     `light` and `component` tell which levels move it.
+         */
+        Term: {
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /** Factors */
+            factors: components["schemas"]["Factor"][];
+            /**
+             * Light
+             * @default null
+             */
+            light: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Operator
+             * @default add
+             */
+            operator: string;
+        };
+        /**
+         * TermEdit
+         * @description What is done to a term. `left_out` and `operator` change the recipe; the others the picture alone.
+         */
+        TermEdit: {
+            /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
+            /**
+             * Left Out
+             * @default false
+             */
+            left_out: boolean;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Operator
+             * @default null
+             */
+            operator: string | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /** ValidationErrorModel */
+        ValidationErrorModel: {
+            /**
+             * Error context
+             * @description An optional object which contains values required to render the error message.
+             * @default null
+             */
+            ctx: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Input
+             * @description The input provided for validation.
+             */
+            input: unknown;
+            /**
+             * Location
+             * @description The error's location as a list.
+             */
+            loc: unknown[];
+            /**
+             * Message
+             * @description A human readable explanation of the error.
+             */
+            msg: string;
+            /**
+             * Error Type
+             * @description A computer-readable identifier of the error type.
+             */
+            type: string;
+            /**
+             * URL
+             * @description The URL to further information about the error.
+             * @default null
+             */
+            url: string | null;
+        };
+        /**
+         * ValuesOut
+         * @description Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number.
+         */
+        ValuesOut: {
+            /** Channels */
+            channels: (number | null)[][][];
+        };
+        /**
+         * ValuesRequest
+         * @description A small region, for the numbers behind its pixels.
+         */
+        ValuesRequest: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Pass Name
+             * @default null
+             */
+            pass_name: string | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            region: components["schemas"]["Region"];
+            /**
+             * Station
+             * @default display
+             */
+            station: string;
+        };
+        /**
+         * Variant
+         * @description Everything decided on a shot.
+         */
+        Variant: {
+            balance?: components["schemas"]["Balance"];
+            colour?: components["schemas"]["ColourChoice"];
+            display?: components["schemas"]["DisplayChoice"];
+            finish?: components["schemas"]["Finish"];
+            /**
+             * Recipe
+             * @default null
+             */
+            recipe: string | null;
+            /**
+             * Residual
+             * @default true
+             */
+            residual: boolean;
+            /**
+             * Schema Version
+             * @default 1
+             * @constant
+             */
+            schema_version: 1;
+            source?: components["schemas"]["SourceChoice"];
+            surface?: components["schemas"]["Surface"];
+            tally?: components["schemas"]["TallyChoice"];
+        };
+        /**
+         * VariantLabel
+         * @description A variant in a list.
+         */
+        VariantLabel: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * VariantName
+         * @description A new name.
+         */
+        VariantName: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * VariantOut
+         * @description A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
+         */
+        VariantOut: {
+            /** Can Redo */
+            can_redo: boolean;
+            /** Can Undo */
+            can_undo: boolean;
+            /** Chain */
+            chain: string[];
+            /** Delivery Space */
+            delivery_space: string;
+            document: components["schemas"]["Variant"];
+            /** Head */
+            head: number;
+            /** Id */
+            id: number;
+            /** Input Space */
+            input_space: string;
+            /** Inputs */
+            inputs: components["schemas"]["FileInput"][];
+            /** Name */
+            name: string;
+            /** Offered Rules */
+            offered_rules: {
+                [key: string]: components["schemas"]["PassReading"];
+            };
+            reading: components["schemas"]["Reading"];
+            /** Shot Id */
+            shot_id: number;
+            /** Stations */
+            stations: components["schemas"]["StationWords"][];
+        };
+        /**
+         * Verdict
+         * @description How the sum compares with the reference, in numbers and words. `worst`: column and row in the picture.
+         */
+        Verdict: {
+            /** Allowed */
+            allowed: number;
+            /** Causes */
+            causes: components["schemas"]["Finding"][];
+            /** Exact */
+            exact: boolean;
+            /** Factor */
+            factor: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Max Abs */
+            max_abs: number;
+            /** Max Channels */
+            max_channels: [
+                number,
+                number,
+                number
+            ];
+            /** Outside */
+            outside: number;
+            /** Pixels */
+            pixels: number;
+            /** Rms */
+            rms: number;
+            /** Words */
+            words: string;
+            /** Worst */
+            worst: [
+                number,
+                number
+            ];
+        };
+        /**
+         * WarningsOut
+         * @description The mistakes of a colour chain.
+         */
+        WarningsOut: {
+            /** Warnings */
+            warnings: components["schemas"]["ColourWarning"][];
+        };
+        /**
+         * WindowBox
+         * @description A window of pixels: first column and row, width and height.
+         */
+        WindowBox: {
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
-export type $defs = Record<string, never>
+export type $defs = Record<string, never>;
 export interface operations {
-  colour_read_cdl_file_cdl_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['CdlOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  colour_get_colour_colour_get: {
-    parameters: {
-      query?: {
-        config?: string
-        context?: string[]
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ColourOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  colour_finish_config_configs__string_name__post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ConfigOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  colour_put_config_file_configs__string_name__files_put: {
-    parameters: {
-      query: {
-        path: string
-      }
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  deliveries_get_file_deliveries__string_folder___string_name__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        folder: string
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  deliveries_stream_events_events_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_get_job_jobs__int_job_id__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        job_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_cancel_job_jobs__int_job_id__cancel_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        job_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_list_media_media_get: {
-    parameters: {
-      query?: {
-        folder?: string
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['MediaOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_bring_picture_pictures__string_name__put: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['PictureMade']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_list_shots_shots_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ShotList']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_open_shot_shots_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewShot']
-      }
-    }
-    responses: {
-      /** @description Accepted */
-      202: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_get_shot_shots__int_shot_id__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        shot_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ShotOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_delete_shot_shots__int_shot_id__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        shot_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_write_passes_shots__int_shot_id__files_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        shot_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewFiles']
-      }
-    }
-    responses: {
-      /** @description Accepted */
-      202: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_get_pass_picture_shots__int_shot_id__pass_get: {
-    parameters: {
-      query: {
-        name: string
-        width?: number
-        frame?: number | null
-        variant?: number | null
-      }
-      header?: never
-      path: {
-        shot_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get: {
-    parameters: {
-      query: {
-        name: string
-        width?: number
-        frame?: number | null
-        variant?: number | null
-      }
-      header?: never
-      path: {
-        shot_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['HistogramOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_take_over_render_shots__int_shot_id__render_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        shot_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewRender']
-      }
-    }
-    responses: {
-      /** @description Accepted */
-      202: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_make_variant_shots__int_shot_id__variants_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        shot_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewVariant']
-      }
-    }
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VariantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  colour_get_stop_colours_stops_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StopColours']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  shots_upload_uploads__string_name__put: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_get_variant_variants__int_variant_id__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VariantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_remove_variant_variants__int_variant_id__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_post_board_board_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Preview']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BoardOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_post_board_sheet_board_sheet_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Preview']
-      }
-    }
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WarningsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  deliveries_deliver_variants__int_variant_id__deliveries_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewDelivery']
-      }
-    }
-    responses: {
-      /** @description Accepted */
-      202: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_get_difference_difference_get: {
-    parameters: {
-      query?: {
-        gain?: number
-        width?: number
-        frame?: number | null
-      }
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_edit_variants__int_variant_id__edits_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Edit']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VariantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_rename_variant_variants__int_variant_id__name_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['VariantName']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VariantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_get_objects_objects_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ObjectsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_post_picture_picture_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PictureRequest']
-      }
-    }
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_post_probe_probe_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ProbeRequest']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ProbeOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_redo_edit_variants__int_variant_id__redo_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VariantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_list_revisions_variants__int_variant_id__revisions_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RevisionList']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_get_revision_variants__int_variant_id__revisions__int_number__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RevisionState']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VariantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_post_scope_scope_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ScopeRequest']
-      }
-    }
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_get_tally_tally_get: {
-    parameters: {
-      query?: {
-        frame?: number | null
-      }
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TallyOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_get_tally_sheet_tally_sheet_get: {
-    parameters: {
-      query?: {
-        frame?: number | null
-      }
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  variants_undo_edit_variants__int_variant_id__undo_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VariantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
-  pictures_post_values_values_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        variant_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ValuesRequest']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValuesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-    }
-  }
+    colour_read_cdl_file_cdl_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CdlOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    colour_get_colour_colour_get: {
+        parameters: {
+            query?: {
+                config?: string;
+                context?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColourOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    colour_finish_config_configs__string_name__post: {
+        parameters: {
+            query?: {
+                batch?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    colour_put_config_file_configs__string_name__files_put: {
+        parameters: {
+            query: {
+                batch?: string;
+                path: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    deliveries_get_file_deliveries__string_folder___string_name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folder: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    deliveries_stream_events_events_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_get_job_jobs__int_job_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_cancel_job_jobs__int_job_id__cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_list_media_media_get: {
+        parameters: {
+            query?: {
+                folder?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediaOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_bring_picture_pictures__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureMade"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_list_shots_shots_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_open_shot_shots_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewShot"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_get_shot_shots__int_shot_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_delete_shot_shots__int_shot_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_write_passes_shots__int_shot_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFiles"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_get_pass_picture_shots__int_shot_id__pass_get: {
+        parameters: {
+            query: {
+                name: string;
+                width?: number;
+                frame?: number | null;
+                variant?: number | null;
+            };
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get: {
+        parameters: {
+            query: {
+                name: string;
+                width?: number;
+                frame?: number | null;
+                variant?: number | null;
+            };
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistogramOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_take_over_render_shots__int_shot_id__render_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRender"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_make_variant_shots__int_shot_id__variants_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewVariant"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    colour_get_stop_colours_stops_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StopColours"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_upload_uploads__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_get_variant_variants__int_variant_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_remove_variant_variants__int_variant_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_post_board_board_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_post_board_sheet_board_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WarningsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    deliveries_deliver_variants__int_variant_id__deliveries_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDelivery"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_get_difference_difference_get: {
+        parameters: {
+            query?: {
+                gain?: number;
+                width?: number;
+                frame?: number | null;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_edit_variants__int_variant_id__edits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Edit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_rename_variant_variants__int_variant_id__name_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariantName"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_get_objects_objects_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObjectsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_post_picture_picture_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PictureRequest"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_post_probe_probe_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProbeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_redo_edit_variants__int_variant_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_list_revisions_variants__int_variant_id__revisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_get_revision_variants__int_variant_id__revisions__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionState"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_post_scope_scope_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScopeRequest"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_get_tally_tally_get: {
+        parameters: {
+            query?: {
+                frame?: number | null;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TallyOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_get_tally_sheet_tally_sheet_get: {
+        parameters: {
+            query?: {
+                frame?: number | null;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_undo_edit_variants__int_variant_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_post_values_values_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValuesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValuesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
 }

@@ -21,6 +21,7 @@ from escala.model.variant import ColourChoice, Variant
 from escala.record.shots import find_variant, variant_document
 
 from .colour_schemas import (
+    BatchQuery,
     CdlOut,
     ColourOut,
     ColourQuery,
@@ -51,14 +52,14 @@ def colour_routes(studio: Studio) -> APIBlueprint:
 
     @routes.put("/configs/<string:name>/files")
     def put_config_file(path: ConfigPath, query: ConfigFileQuery) -> dict[str, str]:
-        target = place_in(_unfinished(studio, path.name), query.path)
+        target = place_in(_unfinished(studio, path.name, query.batch), query.path)
         target.parent.mkdir(parents=True, exist_ok=True)
         keep_body(request.stream, target, _CONFIG_LIMIT)
         return {"path": query.path}
 
     @routes.post("/configs/<string:name>", responses={201: ConfigOut})
-    def finish_config(path: ConfigPath) -> tuple[dict[str, Any], int]:
-        folder = _unfinished(studio, path.name)
+    def finish_config(path: ConfigPath, query: BatchQuery) -> tuple[dict[str, Any], int]:
+        folder = _unfinished(studio, path.name, query.batch)
         try:
             unpack_archives(folder, _CONFIG_LIMIT)
             found = find_config(folder).relative_to(folder)
@@ -106,9 +107,9 @@ def _plain_name(name: str) -> str:
     return plain
 
 
-def _unfinished(studio: Studio, name: str) -> Path:
+def _unfinished(studio: Studio, name: str, batch: str) -> Path:
     """The folder in which the files of a config gather until it is whole."""
-    return studio.settings.configs / f".{_plain_name(name)}.part"
+    return studio.settings.configs / f".{_plain_name(name)}.{batch}.part"
 
 
 def _free_folder(studio: Studio, name: str) -> Path:

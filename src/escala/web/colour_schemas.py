@@ -41,7 +41,13 @@ class ColourOut(BaseModel):
     faults: list[str]
 
 
-class ConfigFileQuery(BaseModel):
+class BatchQuery(BaseModel):
+    """What holds the files of one config together while it is brought in, so that no others get among them."""
+
+    batch: str = Field("", pattern=r"^\w{0,40}$")
+
+
+class ConfigFileQuery(BatchQuery):
     """The place of a file in its config's folder."""
 
     path: str = Field(min_length=1, max_length=500)
