@@ -47,6 +47,11 @@ class ColourWarningTest(FolderTest):
         (warning,) = self.found(light(1), space="Linear Rec.709 (sRGB)", chromaticities=GAMUTS["AP1"])
         self.assertEqual(warning.code, "wrong_gamut")
         self.assertIn("AP1", warning.message)
+        self.assertGreater(warning.share or 0, 0.5)
+        grey = np.full((3, 24, 32), 0.3, np.float32)
+        grey[0, :, :8] = 0.9
+        (warning,) = self.found(grey, space="Linear Rec.709 (sRGB)", chromaticities=GAMUTS["AP1"])
+        self.assertAlmostEqual(warning.share or 0, 0.25, places=6)
 
     def test_light_beyond_the_working_space_is_counted(self) -> None:
         # Half of the picture is a green that no light of the narrower gamut can be when it is read as the widest.

@@ -21,6 +21,8 @@ _ENCODED = {"encoded", "encoded_twice"}
 _LOOKED_AT = 640
 # From this share of the lit picture on, colours beyond the gamut are told.
 _MANY = 0.005
+# Colours that differ by this share of their brightest channel look different.
+_VISIBLE = 0.02
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,7 @@ def colour_warnings(engine: FrameEngine, variant: Variant) -> list[ColourWarning
     look = whole_look(engine.render, _LOOKED_AT)
     reference = engine.reference(look, colouring)
     found = [_shown_wrongly(engine, colouring, reference), _clamped(engine, colouring, reference)]
-    found += [_other_primaries(engine, colouring), _outside(colouring, reference)]
+    found += [_other_primaries(engine, colouring, reference), _outside(colouring, reference)]
     return [warning for warning in found if warning is not None]
 
 
@@ -74,7 +76,7 @@ def _clamped(engine: FrameEngine, colouring: Colouring, reference: Planes | None
     return ColourWarning("clamped", text, float((stored.max(axis=0) > 0.998).mean()))
 
 
-def _other_primaries(engine: FrameEngine, colouring: Colouring) -> ColourWarning | None:
+def _other_primaries(engine: FrameEngine, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
     """The header names primaries, and the space chosen by hand has others."""
     for p in engine.render.passes:
         corners = p.colour.chromaticities
@@ -86,8 +88,20 @@ def _other_primaries(engine: FrameEngine, colouring: Colouring) -> ColourWarning
                 "wrong_gamut",
                 f"The header of {p.colour.name} names the primaries of {told}, and it is read as {space}: hues and "
                 "saturation are off everywhere. Read it as its header says, unless the header is wrong.",
+                _share_off(colouring, reference, space, told),
             )
     return None
+
+
+def _share_off(colouring: Colouring, reference: Planes | None, space: str, told: str) -> float | None:
+    """The share of the picture whose colours differ visibly between two readings of the same values."""
+    meant = colouring.config.space_of_gamut(told)
+    if reference is None or meant is None:
+        return None
+    stored = colouring.config.convert(reference, colouring.working.name, space)
+    other = colouring.config.convert(stored, meant, colouring.working.name)
+    off = np.abs(other - reference).max(axis=0) > _VISIBLE * np.abs(reference).max(axis=0)
+    return float(off.mean())
 
 
 def _outside(colouring: Colouring, reference: Planes | None) -> ColourWarning | None:

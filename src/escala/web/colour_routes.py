@@ -122,4 +122,5 @@ def _free_folder(studio: Studio, name: str) -> Path:
 def _brought(studio: Studio) -> list[ConfigName]:
     """The configs that were brought in."""
     folders = sorted(f for f in studio.settings.configs.iterdir() if f.is_dir() and not f.name.startswith("."))
-    return [ConfigName(source=str(find_config(folder)), title=folder.name) for folder in folders]
+    whole = [folder for folder in folders if any(folder.rglob("*.ocio"))]
+    return [ConfigName(source=str(find_config(folder)), title=folder.name) for folder in whole]
