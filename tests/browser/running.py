@@ -92,6 +92,12 @@ class RunningServer:
             self.process = None
 
 
+TWO_FRAMES = "() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))"
+# The picture's canvas as `c`, and a copy of what it shows to read pixels from as `t`.
+COPY = """const c = document.querySelector('canvas');
+    const t = new OffscreenCanvas(c.width, c.height).getContext('2d'); t.drawImage(c, 0, 0);"""
+
+
 class BrowserTest(unittest.TestCase):
     """Tests that share a server and a browser; each has a page of its own."""
 
@@ -158,21 +164,22 @@ class BrowserTest(unittest.TestCase):
 
     def at_rest(self, page: Page) -> None:
         """Wait until the exact picture of the newest state is on the screen and everything is kept."""
-        page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+        page.evaluate(TWO_FRAMES)
         page.wait_for_selector("canvas[data-settled=true]")
+        page.evaluate(TWO_FRAMES)  # the picture is drawn by a thread of its own, and shown with the next frame
         page.wait_for_function("!document.querySelector('.saved')?.textContent.includes('saving')")
 
     def pixel(self, page: Page, x: float, y: float) -> list[int]:
         """The colour of the picture on the canvas at shares of its width and height."""
-        script = """([x, y]) => { const c = document.querySelector('canvas');
-            return [...c.getContext('2d').getImageData(c.width * x, c.height * y, 1, 1).data] }"""
+        script = f"""([x, y]) => {{ {COPY}
+            return [...t.getImageData(c.width * x, c.height * y, 1, 1).data] }}"""
         found: list[Any] = page.evaluate(script, [x, y])
         return [int(value) for value in found[:3]]
 
     def mean_colour(self, page: Page) -> list[float]:
         """The mean colour of the middle of the canvas."""
-        script = """() => { const c = document.querySelector('canvas');
-            const d = c.getContext('2d').getImageData(c.width*.2, c.height*.1, c.width*.6, c.height*.8).data;
+        script = f"""() => {{ {COPY}
+            const d = t.getImageData(c.width*.2, c.height*.1, c.width*.6, c.height*.8).data;
             const s = [0, 0, 0]; for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) s[k] += d[i + k];
-            return s.map((v) => v / (d.length / 4)) }"""
+            return s.map((v) => v / (d.length / 4)) }}"""
         return [float(value) for value in page.evaluate(script)]

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.running import BrowserTest
+from tests.browser.running import COPY, BrowserTest
 from tests.made import add_up, light, write_layers
 from tests.made_config import CONFIG, write_config
 
@@ -44,10 +44,10 @@ class LookingTest(BrowserTest):
 
     def brightness(self, x: float, y: float, reach: float = 0.08) -> float:
         """The mean of a part of the canvas around a place, given in shares."""
-        script = """([x, y, r]) => { const c = document.querySelector('canvas');
-            const d = c.getContext('2d').getImageData(c.width*(x-r), c.height*(y-r), c.width*2*r, c.height*2*r).data;
+        script = f"""([x, y, r]) => {{ {COPY}
+            const d = t.getImageData(c.width*(x-r), c.height*(y-r), c.width*2*r, c.height*2*r).data;
             let s = 0; for (let i = 0; i < d.length; i += 4) s += d[i] + d[i+1] + d[i+2];
-            return s / (d.length * .75) }"""
+            return s / (d.length * .75) }}"""
         return float(self.page.evaluate(script, [x, y, reach]))
 
     def wait_for_brightness(self, x: float, y: float, wanted: float, slack: float = 2.0) -> None:
@@ -271,13 +271,17 @@ class MeasureTest(LookingTest):
         channels = np.array(answer.value.json()["channels"])
         self.assertEqual(channels.shape[0], 3)
         self.at_rest(page)
-        script = "() => document.querySelector('canvas').toDataURL().length"
-        with_numbers = page.evaluate(script)
-        page.wait_for_timeout(300)
+        numbers = page.locator("canvas.values")
+        script = """c => { const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
+            return d.filter((v, i) => i % 4 === 3 && v > 0).length }"""
+        for _ in range(50):
+            if (drawn := numbers.evaluate(script)) > 1000:
+                break
+            page.wait_for_timeout(100)
+        self.assertGreater(drawn, 1000)
         page.get_by_role("button", name="Zoom out").click()
         page.get_by_role("button", name="Zoom out").click()
-        self.at_rest(page)
-        self.assertGreater(with_numbers, page.evaluate(script))
+        expect(numbers).to_have_count(0)
 
     def test_every_scope_of_every_scale_and_part(self) -> None:
         page = self.page

@@ -2,7 +2,7 @@ import createClient from 'openapi-fetch'
 import type { paths } from './schema'
 import type { Aids, PatchStep, Region, StationName } from './types'
 
-export const api = createClient<paths>({ baseUrl: window.location.origin })
+export const api = createClient<paths>({ baseUrl: location.origin })
 
 /** What went wrong, in the server's own sentence. */
 export class Problem extends Error {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { BoardCell } from '@/api/types'
-import { levelOf, spoken, type Axis } from '@/stores/levels'
+import { spoken } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import BoardHead from './BoardHead.vue'
@@ -27,10 +27,6 @@ function share(light: string, component: string): number {
   return cell(light, component)?.share ?? 0
 }
 
-function level(axis: Axis, name: string) {
-  return levelOf(shots.document!, axis, name)
-}
-
 const strips = computed(() => {
   const cells = board.value && !board.value.is_grid ? board.value.cells : []
   return [
@@ -53,18 +49,13 @@ const extent = computed(() => ({
 </script>
 
 <template>
-  <section v-if="board && shots.document" class="board" aria-label="Board">
+  <section v-if="board && shots.variant" class="board" aria-label="Board">
     <table v-if="board.is_grid">
       <thead>
         <tr>
           <td />
           <th v-for="component in columns" :key="component" scope="col">
-            <BoardHead
-              axis="components"
-              :name="component"
-              :share="share(ALL, component)"
-              :level="level('components', component)"
-            />
+            <BoardHead axis="components" :name="component" :share="share(ALL, component)" />
           </th>
           <th scope="col" class="whole">All</th>
         </tr>
@@ -76,7 +67,6 @@ const extent = computed(() => ({
               axis="lights"
               :name="light"
               :share="share(light, ALL)"
-              :level="level('lights', light)"
               :colour="board.light_colours[light]"
             />
           </th>
@@ -87,7 +77,6 @@ const extent = computed(() => ({
               :name="`${light}/${component}`"
               :label="`${spoken(light)}, ${component}`"
               :cell="cell(light, component)!"
-              :level="level('cells', `${light}/${component}`)"
               :sheet="sheet"
               :tile="size"
               :extent="extent"
@@ -100,7 +89,6 @@ const extent = computed(() => ({
               :name="light"
               :label="`${spoken(light)}, all components`"
               :cell="cell(light, ALL)!"
-              :level="level('lights', light)"
               :sheet="sheet"
               :tile="size"
               :extent="extent"
@@ -117,7 +105,6 @@ const extent = computed(() => ({
           :axis="strip.axis"
           :name="strip.axis === 'lights' ? c.light : c.component"
           :share="c.share"
-          :level="level(strip.axis, strip.axis === 'lights' ? c.light : c.component)"
           :colour="strip.axis === 'lights' ? board.light_colours[c.light] : undefined"
         />
         <BoardTile
@@ -125,7 +112,6 @@ const extent = computed(() => ({
           :name="strip.axis === 'lights' ? c.light : c.component"
           :label="spoken(strip.axis === 'lights' ? c.light : c.component)"
           :cell="c"
-          :level="level(strip.axis, strip.axis === 'lights' ? c.light : c.component)"
           :sheet="sheet"
           :tile="size"
           :extent="extent"

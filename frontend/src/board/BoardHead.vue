@@ -1,22 +1,24 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Level } from '@/api/types'
-import { isNeutral, NEUTRAL, percent, spoken, stopsText, type Axis } from '@/stores/levels'
+import { isNeutral, levelOf, NEUTRAL, percent, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
 import { useLevelDrag } from './useLevelDrag'
 
 const props = defineProps<{
   axis: Axis
   name: string
   share: number
-  level: Level
   colour?: [number, number, number] | number[]
 }>()
+const shots = useShot()
 const room = useRoom()
 const drag = useLevelDrag()
+/** Read here, so that a change draws anew what it changes alone. */
+const level = computed(() => (shots.document ? levelOf(shots.document, props.axis, props.name) : NEUTRAL))
 const chosen = computed(() => room.chosen?.axis === props.axis && room.chosen.name === props.name)
 const state = computed(() => {
-  const { mute, solo, stops, kelvin } = props.level
+  const { mute, solo, stops, kelvin } = level.value
   if (mute) return 'off'
   if (solo) return 'alone'
   return stops === 0 && kelvin !== NEUTRAL.kelvin ? `${kelvin} K` : stopsText(stops)
@@ -32,6 +34,7 @@ const state = computed(() => {
     :title="`${spoken(name)}: drag sideways to change its level`"
     @pointerdown="drag.begin($event, axis, name)"
     @pointermove="drag.move"
+    @pointerrawupdate="drag.move"
     @pointerup="drag.end"
     @pointercancel="drag.end"
     @click="room.choose(axis, name)"

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { BoardCell, Level } from '@/api/types'
-import { isNeutral, percent, stopsText, type Axis } from '@/stores/levels'
+import type { BoardCell } from '@/api/types'
+import { isNeutral, levelOf, NEUTRAL, percent, stopsText, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
 import { useLevelDrag } from './useLevelDrag'
 
 const props = defineProps<{
@@ -10,12 +11,12 @@ const props = defineProps<{
   name: string
   label: string
   cell: BoardCell
-  level: Level
   sheet: string
   tile: { width: number; height: number }
   extent: { columns: number; rows: number }
   bare?: boolean
 }>()
+const shots = useShot()
 const room = useRoom()
 const drag = useLevelDrag()
 const HEIGHT = 36
@@ -26,11 +27,13 @@ const picture = computed(() => ({
   backgroundSize: `${width.value * props.extent.columns}px ${HEIGHT * props.extent.rows}px`,
   backgroundPosition: `-${width.value * props.cell.column}px -${HEIGHT * props.cell.row}px`,
 }))
+/** Read here, so that a change draws anew what it changes alone. */
+const level = computed(() => (shots.document ? levelOf(shots.document, props.axis, props.name) : NEUTRAL))
 const chosen = computed(() => room.chosen?.axis === props.axis && room.chosen.name === props.name)
 const state = computed(() => {
-  if (props.level.mute) return 'off'
-  if (props.level.solo) return 'alone'
-  return isNeutral(props.level) ? '·' : stopsText(props.level.stops)
+  if (level.value.mute) return 'off'
+  if (level.value.solo) return 'alone'
+  return isNeutral(level.value) ? '·' : stopsText(level.value.stops)
 })
 </script>
 
@@ -44,6 +47,7 @@ const state = computed(() => {
     :title="`${label}: ${percent(cell.share)} of the light. Drag sideways to change its level`"
     @pointerdown="drag.begin($event, axis, name)"
     @pointermove="drag.move"
+    @pointerrawupdate="drag.move"
     @pointerup="drag.end"
     @pointercancel="drag.end"
     @click="room.choose(axis, name)"

@@ -138,9 +138,11 @@ function startTyping() {
       @wheel.prevent="onWheel"
     >
       <svg class="scale" :style="{ transform: moved }" width="1" height="38" aria-hidden="true">
-        <g v-for="mark in marks" :key="mark.x" :class="{ neutral: mark.neutral }">
-          <line :x1="mark.x" :x2="mark.x" :y1="mark.major || mark.neutral ? 16 : 21" y2="29" />
-          <text v-if="mark.text" :x="mark.x" y="12">{{ mark.text }}</text>
+        <g v-memo="[marks]">
+          <g v-for="mark in marks" :key="mark.x" :class="{ neutral: mark.neutral }">
+            <line :x1="mark.x" :x2="mark.x" :y1="mark.major || mark.neutral ? 16 : 21" y2="29" />
+            <text v-if="mark.text" :x="mark.x" y="12">{{ mark.text }}</text>
+          </g>
         </g>
       </svg>
       <svg class="pointer" width="10" height="9" aria-hidden="true"><path d="M0 9 h10 l-5 -9 z" /></svg>

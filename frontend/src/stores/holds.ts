@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import type { PatchStep, StationName, Variant } from '@/api/types'
-import type { Wipe } from '@/viewer/FrameCanvas'
+import type { Wipe } from '@/viewer/framing'
 
 /** What is kept for comparing. It is asked for like the present picture, with `patch` laid on the variant. */
 export interface Hold {

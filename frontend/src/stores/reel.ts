@@ -1,14 +1,13 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
-import { fetchPicture, type PictureWish } from '@/api/client'
+import { fetchPicture } from '@/api/client'
 import type { Region } from '@/api/types'
+import type { Wish } from '@/viewer/pictureMessages'
 import { useTroubles } from './troubles'
-
-export type ReelWish = Omit<PictureWish, 'viewer' | 'live'> & { variantId: number }
 
 /** Where pictures come from and go to. */
 export interface ReelScreen {
-  wish: (frame: number) => ReelWish | null
+  wish: (frame: number) => Wish | null
   show: (frame: number, bitmap: ImageBitmap, region: Region) => void
 }
 
@@ -87,10 +86,10 @@ export const useReel = defineStore('reel', () => {
   function missing(): number | null {
     const wish = screen?.wish(frames[current]!)
     if (!wish) return null
-    const now = JSON.stringify({ ...wish, frame: 0 })
+    const now = JSON.stringify([wish.variantId, { ...wish.body, frame: 0 }])
     if (now !== state) forget()
     state = now
-    const room = Math.max(2, Math.floor(BUDGET / (wish.out_width * wish.out_height * BYTES_PER_PIXEL)))
+    const room = roomFor(wish)
     for (let ahead = 0; ahead < Math.min(frames.length, room); ahead += 1) {
       const number = frames[(current + ahead) % frames.length]!
       if (!kept.has(number)) return number
@@ -102,18 +101,22 @@ export const useReel = defineStore('reel', () => {
     const wish = screen?.wish(number)
     if (!wish) return
     const asked = state
-    const { variantId, ...rest } = wish
-    const answer = await fetchPicture(variantId, { ...rest, viewer: '', live: true })
+    const answer = await fetchPicture(wish.variantId, { ...wish.body, viewer: '', live: true })
     const bitmap = await createImageBitmap(answer.file)
     if (asked !== state || !playing.value) return bitmap.close()
-    kept.set(number, { bitmap, region: wish.region })
+    kept.set(number, { bitmap, region: wish.body.region })
     prepared.value = kept.size
     letGo(wish)
   }
 
+  /** How many pictures of a wish's size may be kept. */
+  function roomFor({ body }: Wish): number {
+    return Math.max(2, Math.floor(BUDGET / (body.out_width * body.out_height * BYTES_PER_PIXEL)))
+  }
+
   /** Beyond the budget, what was shown longest ago goes. */
-  function letGo(wish: ReelWish) {
-    const room = Math.max(2, Math.floor(BUDGET / (wish.out_width * wish.out_height * BYTES_PER_PIXEL)))
+  function letGo(wish: Wish) {
+    const room = roomFor(wish)
     for (let behind = 1; kept.size > room && behind < frames.length; behind += 1) {
       const number = frames[(current - behind + frames.length) % frames.length]!
       kept.get(number)?.bitmap.close()

@@ -1,3 +1,4 @@
+import { useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { api, Problem, told } from '@/api/client'
@@ -10,6 +11,10 @@ export interface News {
   sentences: string[]
   renamed: Record<string, string>
 }
+
+/** While something is dragged, numbers and rulers are drawn anew so often; where pictures come late, less often. */
+const SHOWN_EVERY_MS = 16
+const SPARING_MS = 50
 
 /** The shot on the bench, its variant as the server keeps it, and the edit under way. */
 export const useShot = defineStore('shot', () => {
@@ -26,8 +31,13 @@ export const useShot = defineStore('shot', () => {
   const troubles = useTroubles()
   let queue: Promise<unknown> = Promise.resolve()
 
+  /** The edit under way as the page shows it: pictures follow the hand at once, numbers at most so often. */
+  const shownDraft = shallowRef<PatchStep[]>([])
+  const sparing = ref(false)
+  const showEvery = () => (sparing.value ? SPARING_MS : SHOWN_EVERY_MS)
+  const showDraft = useThrottleFn(() => void (shownDraft.value = draft.value), showEvery, true)
   const document = computed<Variant | null>(() =>
-    variant.value ? withPatch(variant.value.document, draft.value) : null,
+    variant.value ? withPatch(variant.value.document, shownDraft.value) : null,
   )
 
   /** The end of an address of a pass's picture: which variant reads it, and a key that grows with every change. */
@@ -49,7 +59,7 @@ export const useShot = defineStore('shot', () => {
   }
 
   async function openVariant(id: number) {
-    draft.value = []
+    endDraft()
     variant.value = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(id)))
     remember()
   }
@@ -99,7 +109,13 @@ export const useShot = defineStore('shot', () => {
 
   /** Show an edit without keeping it, while something is dragged. */
   function preview(patch: PatchStep[]) {
+    if (JSON.stringify(patch) === JSON.stringify(draft.value)) return
     draft.value = patch
+    void showDraft()
+  }
+
+  function endDraft() {
+    draft.value = shownDraft.value = []
   }
 
   async function addVariant(name: string, copy: boolean) {
@@ -142,7 +158,7 @@ export const useShot = defineStore('shot', () => {
         troubles.tell(error)
       } finally {
         saving.value = false
-        draft.value = []
+        endDraft()
       }
     })
     queue = turn
@@ -155,7 +171,7 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, shot, variant, draft, document, savedAt, saving, renderKey, pictureKey, news,
+    shots, shot, variant, draft, document, sparing, savedAt, saving, renderKey, pictureKey, news,
     loadShots, openShot, openVariant, reloadShot,
     reloadRender, edit, undo, redo, bringBack, preview, addVariant, renameVariant, deleteVariant, close,
   } // prettier-ignore

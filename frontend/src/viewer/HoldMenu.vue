@@ -53,10 +53,9 @@ async function holdVariant(id: number, name: string) {
   }
 }
 
-const views = computed(() => {
-  const display = shots.document?.display?.display ?? offer.value?.display ?? ''
-  return offer.value?.views[display] ?? []
-})
+const chosenDisplay = computed(() => shots.document?.display?.display)
+const chosenConfig = computed(() => shots.document?.colour?.config ?? 'ACES 2')
+const views = computed(() => offer.value?.views[chosenDisplay.value ?? offer.value.display] ?? [])
 const items = computed(() => [
   {
     label: 'The render',
@@ -78,7 +77,7 @@ const items = computed(() => [
     items: [
       ...views.value.map((view) => ({ label: view, command: () => holdView('', view) })),
       ...(offer.value?.configs ?? [])
-        .filter((config) => config.source !== (shots.document?.colour?.config ?? 'ACES 2'))
+        .filter((config) => config.source !== chosenConfig.value)
         .map(({ source, title }) => ({ label: `config ${title}`, command: () => holdView(source) })),
     ],
   },

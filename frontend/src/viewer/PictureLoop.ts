@@ -1,6 +1,5 @@
-import { fetchPicture, Problem, type PictureAnswer, type PictureWish } from '@/api/client'
-
-export type Wish = Omit<PictureWish, 'viewer' | 'live'> & { variantId: number }
+import { fetchPicture, Problem, type PictureAnswer } from '@/api/client'
+import type { Wish } from './pictureMessages'
 
 export interface LoopHooks {
   shown: (picture: { bitmap: ImageBitmap; milliseconds: number }, wish: Wish, settled: boolean) => void
@@ -80,8 +79,7 @@ export class PictureLoop {
   private async fetch(wish: Wish, live: boolean, current: () => boolean = () => true): Promise<boolean> {
     this.busy = true
     try {
-      const { variantId, ...rest } = wish
-      const answer = await fetchPicture(variantId, { ...rest, viewer: this.viewer, live })
+      const answer = await fetchPicture(wish.variantId, { ...wish.body, viewer: this.viewer, live })
       void this.unpack(answer, wish, !live, ++this.answers, current)
       return true
     } catch (error) {

@@ -4,12 +4,13 @@ import StationHint from '@/parts/StationHint.vue'
 import { useHolds } from '@/stores/holds'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
-import { FrameCanvas, type Place } from './FrameCanvas'
+import { FrameCanvas } from './FrameCanvas'
+import type { Place } from './framing'
 import HoverReadout from './HoverReadout.vue'
 import { useDroppedPicture } from './useDroppedPicture'
 import { usePictureHand } from './usePictureHand'
 import { usePictures } from './usePictures'
-import { usePixelValues } from './usePixelValues'
+import { LEGIBLE, usePixelValues } from './usePixelValues'
 
 interface Mark extends Place {
   number: number
@@ -20,6 +21,7 @@ const shots = useShot()
 const room = useRoom()
 const holds = useHolds()
 const canvas = ref<HTMLCanvasElement>()
+const sheet = ref<HTMLCanvasElement>()
 const pinMarks = ref<Mark[]>([])
 const wipeMark = ref<Place | null>(null)
 const paneLabels = ref<(Place & { name: string })[]>([])
@@ -32,7 +34,7 @@ const size = computed(() => ({
 const pictures = usePictures(() => frame)
 const dropped = useDroppedPicture()
 const pinMark = computed(() => pinMarks.value.find((mark) => mark.chosen) ?? null)
-usePixelValues(() => frame)
+const values = usePixelValues(() => frame, sheet)
 
 function placeMarks() {
   if (!frame) return
@@ -56,7 +58,7 @@ function labels(): (Place & { name: string })[] {
   if (holds.mode === 'side')
     return frame.panes().map((pane, i) => ({ x: pane.x, y: pane.y, name: names[i]! }))
   if (holds.mode === 'split')
-    return names.map((name, i) => ({ x: (i * frame!.width) / names.length, y: 0, name }))
+    return names.map((name, i) => ({ x: (i * frame!.size.width) / names.length, y: 0, name }))
   if (holds.mode === 'held') return [{ x: 0, y: 0, name: names[1]! }]
   if (holds.mode === 'difference') return [{ x: 0, y: 0, name: `difference from ${holds.first!.name}` }]
   return []
@@ -64,19 +66,23 @@ function labels(): (Place & { name: string })[] {
 
 onMounted(() => {
   if (!canvas.value) return
-  frame = new FrameCanvas(canvas.value, size.value, () => {
-    placeMarks()
-    pictures.ask()
+  pictures.begin(canvas.value)
+  frame = new FrameCanvas(canvas.value, size.value, {
+    framed(framing) {
+      pictures.frame(framing)
+      placeMarks()
+      values.paint()
+    },
+    moved: pictures.ask,
   })
+  placeMarks()
+  pictures.ask()
 })
 onScopeDispose(() => frame?.destroy())
 
-watch([pictures.arrangement, () => holds.holds], ([next, all]) => {
-  frame?.arrange(
-    next,
-    all.map((hold) => hold.key),
-  )
-  placeMarks()
+watch([pictures.arrangement, () => holds.holds], ([next]) => {
+  pictures.keep()
+  frame?.arrange(next)
 })
 watch(
   () => [
@@ -84,15 +90,12 @@ watch(
     [room.tap, room.frame, room.aids],
     [holds.shown, holds.mode, holds.gain, holds.measure],
   ],
-  () => {
-    placeMarks()
-    pictures.ask()
-  },
+  pictures.ask,
 )
 watch(size, (next, before) => {
   if (next.width !== before.width || next.height !== before.height) frame?.setPicture(next)
 })
-watch(() => [room.pins, room.chosenPin], placeMarks)
+watch(() => [room.pins, room.chosenPin, holds.shown, holds.mode], placeMarks)
 watch(
   () => room.light,
   () => frame?.dress(),
@@ -124,7 +127,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       tabindex="0"
       role="img"
       aria-label="The picture. Arrow keys move the pin, the wheel zooms, drag to pan."
-      :data-settled="room.settled && pictures.isNewest.value && !shots.saving"
+      :data-settled="room.settled && !shots.saving"
       :class="{ gripping: hand.gripping.value }"
       @pointerdown="hand.onDown"
       @pointermove="hand.onMove"
@@ -135,6 +138,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       @wheel.prevent="hand.onWheel"
       @keydown="hand.onKey"
     />
+    <canvas v-if="room.scale >= LEGIBLE" ref="sheet" class="values" aria-hidden="true" />
     <div
       v-for="mark in pinMarks"
       :key="mark.number"
@@ -147,7 +151,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
     <div
       v-if="pinMark && room.station === 'balance' && hand.words.value"
       class="bubble"
-      :class="{ leftward: pinMark.x > (frame?.width ?? 0) - 250 }"
+      :class="{ leftward: pinMark.x > (frame?.size.width ?? 0) - 250 }"
       :style="{ left: pinMark.x + 'px', top: pinMark.y + 'px' }"
       role="status"
     >
@@ -190,6 +194,10 @@ canvas {
   background: var(--surround);
   touch-action: none;
   cursor: crosshair;
+}
+.values {
+  background: none;
+  pointer-events: none;
 }
 .pin {
   position: absolute;

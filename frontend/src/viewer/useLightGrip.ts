@@ -3,7 +3,7 @@ import { usePinProbe } from '@/stations/usePinProbe'
 import { levelOf, levelPatch, percent, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
-import type { Place } from './FrameCanvas'
+import type { Place } from './framing'
 
 const PIXELS_PER_STOP = 48
 const MIRED_PER_PIXEL = 0.6

@@ -1,7 +1,8 @@
 import { ref, type Ref } from 'vue'
 import { useRoom } from '@/stores/room'
 import { useHolds } from '@/stores/holds'
-import { wipeAxes, type FrameCanvas, type Place } from './FrameCanvas'
+import type { FrameCanvas } from './FrameCanvas'
+import { wipeAxes, type Place } from './framing'
 import { useLightGrip } from './useLightGrip'
 
 const NEAR_PIN = 14

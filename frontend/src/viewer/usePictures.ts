@@ -1,13 +1,15 @@
-import { computed, onScopeDispose, ref, watch } from 'vue'
+import { computed, onScopeDispose, watch } from 'vue'
 import type { SubjectWish } from '@/api/client'
 import { useHolds, type Hold } from '@/stores/holds'
 import { useReel } from '@/stores/reel'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
-import { NOW, type Arrangement, type FrameCanvas } from './FrameCanvas'
+import type { FrameCanvas } from './FrameCanvas'
+import { NOW, type Arrangement, type Framing } from './framing'
 import { Pace } from './pace'
-import { PictureLoop, type Wish } from './PictureLoop'
+import type { Painted, Wish } from './pictureMessages'
+import { PictureThread } from './PictureThread'
 
 /** Asks for the present picture and for those it is compared with, and hands them to the canvas as they come. */
 export function usePictures(frame: () => FrameCanvas | null) {
@@ -17,31 +19,30 @@ export function usePictures(frame: () => FrameCanvas | null) {
   const troubles = useTroubles()
   const reel = useReel()
   const first = computed(() => Math.min(...Object.keys(shots.shot?.render.frames ?? {}).map(Number)))
-  /** Each page is a viewer of its own: its newer pictures replace only its own waiting ones. */
-  const page = Math.random().toString(36).slice(2)
-  const shown = ref('')
   const pace = new Pace()
   const moving = computed(() => shots.draft.length > 0)
-  const loops = new Map<string, PictureLoop>()
-  watch(moving, (on) => !on && pace.rest())
-
-  const now = new PictureLoop(`now ${page}`, {
-    shown(answer, wish, settled) {
-      frame()?.show(NOW, answer.bitmap, wish.region)
-      room.milliseconds = answer.milliseconds
-      room.settled = settled
-      if (wish.patch.length) pace.took(answer.milliseconds)
-      shown.value = stateOf(wish.variantId, shots.variant?.head, wish.station, wish.frame)
-      performance.mark('picture shown', { detail: { settled, patch: wish.patch } })
-    },
-    failed: (error) => troubles.tell(error),
+  let thread: PictureThread | null = null
+  /** When the newest wish was made: only its picture settles. */
+  let asked = 0
+  watch(moving, (on) => {
+    if (on) return
+    pace.rest()
+    shots.sparing = pace.share < 1
   })
 
-  /** What a picture shows, in a word that tells whether it is the newest. */
-  function stateOf(variant?: number, head?: number, station?: string, frame?: number | null): string {
-    return `${variant}.${head}.${station}.${frame}.${shots.renderKey}`
+  function begin(canvas: HTMLCanvasElement) {
+    thread = new PictureThread(canvas, { painted, failed: (error) => troubles.tell(error) })
   }
-  const wanted = computed(() => stateOf(shots.variant?.id, shots.variant?.head, room.tap, room.frame))
+
+  function painted({ key, wish, settled, milliseconds, at }: Painted) {
+    if (key !== NOW) return
+    const startTime = at - performance.timeOrigin
+    if (wish.body.patch.length && !settled) pace.took(startTime - wish.asked)
+    performance.mark('picture painted', { startTime, detail: { settled, patch: wish.body.patch } })
+    if (!settled || wish.asked !== asked) return
+    room.settled = true
+    room.milliseconds = milliseconds
+  }
 
   function subjectOf(hold: Hold): SubjectWish {
     const { patch, follows, station, frame: own, pass_name, picture } = hold
@@ -53,18 +54,8 @@ export function usePictures(frame: () => FrameCanvas | null) {
     const region = canvas.region()
     const out = canvas.outSize(region, moving.value ? pace.share : 1)
     const size = { region, out_width: out.width, out_height: out.height }
-    return { variantId, patch: shots.draft, frame: room.frame, station: room.tap, aids: room.aids, ...size }
-  }
-
-  function loopOf(key: string): PictureLoop {
-    const known = loops.get(key)
-    if (known) return known
-    const made = new PictureLoop(`${key} ${page}`, {
-      shown: (answer, wish) => frame()?.show(key, answer.bitmap, wish.region),
-      failed: (error) => troubles.tell(error),
-    })
-    loops.set(key, made)
-    return made
+    const subject = { patch: shots.draft, frame: room.frame, station: room.tap }
+    return { variantId, asked, body: { aids: room.aids, ...subject, ...size } }
   }
 
   /** The held pictures that are on the screen. */
@@ -84,6 +75,7 @@ export function usePictures(frame: () => FrameCanvas | null) {
   function ask() {
     const canvas = frame()
     if (!canvas || !shots.variant || reel.playing) return
+    asked = performance.now()
     const next = wish(canvas, shots.variant.id)
     const { gain, measure } = holds
     const against =
@@ -91,23 +83,26 @@ export function usePictures(frame: () => FrameCanvas | null) {
         ? { subject: subjectOf(holds.first!), gain, measure }
         : null
     room.settled = false
-    now.want({ ...next, against }, moving.value)
-    for (const hold of onScreen.value) loopOf(hold.key).want({ ...next, ...subjectOf(hold) }, moving.value)
-    for (const [key, loop] of loops) {
-      if (holds.holds.some((hold) => hold.key === key)) continue
-      loop.stop()
-      loops.delete(key)
-    }
+    const want = (key: string, more: Partial<Wish['body']>) =>
+      thread?.want(key, { ...next, body: { ...next.body, ...more } }, moving.value)
+    want(NOW, { against })
+    for (const hold of onScreen.value) want(hold.key, subjectOf(hold))
+  }
+
+  /** Let go of the pictures of what is no longer held. */
+  function keep() {
+    thread?.keep(holds.holds.map((hold) => hold.key))
   }
 
   reel.attach({
     wish(number) {
       const canvas = frame()
       if (!canvas || !shots.variant) return null
-      return { ...wish(canvas, shots.variant.id), frame: number === first.value ? null : number }
+      const next = wish(canvas, shots.variant.id)
+      return { ...next, body: { ...next.body, frame: number === first.value ? null : number } }
     },
     show(number, bitmap, region) {
-      frame()?.show(NOW, bitmap, region)
+      thread?.show(NOW, bitmap, region)
       room.frame = number === first.value ? null : number
     },
   })
@@ -117,8 +112,10 @@ export function usePictures(frame: () => FrameCanvas | null) {
   )
   onScopeDispose(() => {
     reel.attach(null)
-    now.stop()
-    for (const loop of loops.values()) loop.stop()
+    thread?.destroy()
   })
-  return { ask, arrangement, onScreen, subjectOf, isNewest: computed(() => shown.value === wanted.value) }
+  return {
+    begin, ask, keep, arrangement, onScreen, subjectOf,
+    frame: (framing: Framing) => thread?.frame(framing),
+  } // prettier-ignore
 }

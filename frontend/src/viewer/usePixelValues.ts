@@ -1,5 +1,5 @@
 import { useDebounceFn } from '@vueuse/core'
-import { onScopeDispose, watch } from 'vue'
+import { watch, type Ref } from 'vue'
 import { fetchValues } from '@/api/client'
 import type { Region } from '@/api/types'
 import { useHolds } from '@/stores/holds'
@@ -9,14 +9,14 @@ import { useTroubles } from '@/stores/troubles'
 import type { FrameCanvas } from './FrameCanvas'
 
 /** From so many screen pixels for one of the picture, its numbers are drawn in. */
-const LEGIBLE = 44
+export const LEGIBLE = 44
 const REST_MS = 160
 /** Numbers are black on brighter pixels. */
 const GREY = 0.25
 const MINUS = '\u2212'
 
 /** The numbers behind the pixels, drawn into them as soon as they are large enough. */
-export function usePixelValues(frame: () => FrameCanvas | null) {
+export function usePixelValues(frame: () => FrameCanvas | null, sheet: Ref<HTMLCanvasElement | undefined>) {
   const shots = useShot()
   const room = useRoom()
   const holds = useHolds()
@@ -27,20 +27,27 @@ export function usePixelValues(frame: () => FrameCanvas | null) {
     const canvas = frame()
     const id = shots.variant?.id
     known = null
-    if (canvas) canvas.overlay = (context) => paint(context, canvas)
-    if (!canvas || id === undefined || room.scale < LEGIBLE || holds.comparing) return canvas?.draw()
+    paint()
+    if (!canvas || id === undefined || room.scale < LEGIBLE || holds.comparing) return
     const region = canvas.region()
     try {
       const subject = { patch: shots.draft, frame: room.frame, station: room.tap }
       const channels = await fetchValues(id, { ...subject, region })
       known = { region, channels }
-      canvas.draw()
+      paint()
     } catch (error) {
       troubles.tell(error)
     }
   }
 
-  function paint(context: CanvasRenderingContext2D, canvas: FrameCanvas) {
+  function paint() {
+    const canvas = frame()
+    const context = sheet.value?.getContext('2d')
+    if (!canvas || !context) return
+    const ratio = window.devicePixelRatio
+    context.canvas.width = Math.round(canvas.size.width * ratio)
+    context.canvas.height = Math.round(canvas.size.height * ratio)
+    context.scale(ratio, ratio)
     if (!known || canvas.scale < LEGIBLE) return
     const { region, channels } = known
     context.font = '10.5px "Atkinson Hyperlegible Next", sans-serif'
@@ -69,7 +76,7 @@ export function usePixelValues(frame: () => FrameCanvas | null) {
       if (known || room.scale >= LEGIBLE) void soon()
     },
   )
-  onScopeDispose(() => (known = null))
+  return { paint }
 }
 
 function written(value: number | null): string {

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -67,6 +68,14 @@ class Recipe:
     name: str
     terms: tuple[Term, ...]
     factor: tuple[float, float, float] = NO_FACTOR
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        """Kept: recipes are keys of everything that is made by them."""
+        return hash((self.name, self.terms, self.factor))
 
     @property
     def is_sum(self) -> bool:

@@ -8,7 +8,7 @@ import numpy as np
 
 from escala.core.errors import BadSource, UnreadableFile
 from escala.core.planes import Planes, narrow_to_half
-from escala.engine.colouring import Colouring, colouring_of
+from escala.engine.colouring import Colouring
 from escala.engine.look import full_look
 from escala.engine.picture import FrameEngine
 from escala.media.exr import read_parts, writable_attributes, write_exr
@@ -40,7 +40,7 @@ def deliver_frame(engine: FrameEngine, variant: Variant, delivery: Delivery) -> 
         raise BadSource(f"{delivery.path}: files of kind {suffix or 'without extension'} are not written")
     if not delivery.path.parent.is_dir():
         raise UnreadableFile(delivery.path, "its folder does not exist")
-    colouring = colouring_of(engine.render, variant)
+    colouring = engine.colouring(variant)
     planes, name = _pixels(engine, variant, colouring, delivery)
     if suffix == ".exr":
         _write_exr(engine, colouring, delivery, planes, name)

@@ -62,22 +62,29 @@ def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> Balan
 def term_gains(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple[Gains, float]:
     """A gain per term and channel, (n, 3), and the gain of what no term holds (0 when something is alone)."""
     balance = variant.balance
-    counts = {
-        "light": _counted(recipe.lights, balance.lights),
-        "component": _counted(recipe.components, balance.components),
-        "cell": _counted([_cell(term) for term in recipe.terms], balance.cells),
-    }
-    alone = any(level.solo for t in (balance.lights, balance.components, balance.cells) for level in t.values())
-    rows = [_term_gain(term, balance, counts, alone, space) for term in recipe.terms]
-    strengths = [_strength(term, variant.tally, recipe) for term in recipe.terms]
+    lights = _axis_gains(recipe.lights, balance.lights, space)
+    components = _axis_gains(recipe.components, balance.components, space)
+    cells = _axis_gains([cell for term in recipe.terms if (cell := _cell(term))], balance.cells, space)
+    rows = [lights[term.light] * components[term.component] * cells[_cell(term)] for term in recipe.terms]
+    alone_terms = _alone_terms(variant.tally, recipe)
+    strengths = [_strength(term, variant.tally, alone_terms) for term in recipe.terms]
     gains = np.array(rows, np.float32).reshape(len(rows), 3) * np.array(strengths, np.float32)[:, None]
-    return gains, 0.0 if alone or _alone_terms(variant.tally, recipe) else 1.0
+    alone = any(level.solo for t in (balance.lights, balance.components, balance.cells) for level in t.values())
+    return gains, 0.0 if alone or alone_terms else 1.0
 
 
-def _strength(term: Term, tally: TallyChoice, recipe: Recipe) -> float:
+def _axis_gains(names: Iterable[str], table: Mapping[str, Level], space: WorkingSpace) -> dict[str | None, Gains]:
+    """The gain of each name of an axis, (3,); under None that of a term which the axis does not divide."""
+    levels = {name: level_of(table, name) for name in names}
+    counted = names_that_count({n: le.mute for n, le in levels.items()}, {n: le.solo for n, le in levels.items()})
+    gains: dict[str | None, Gains] = {n: _gain(le, space) if counted[n] else _NOTHING for n, le in levels.items()}
+    gains[None] = _NOTHING if any(level.solo for level in table.values()) else _NEUTRAL
+    return gains
+
+
+def _strength(term: Term, tally: TallyChoice, alone: set[str]) -> float:
     """What the tally says of a term: off, only others alone, or a strength."""
     edit = tally.terms.get(term.name)
-    alone = _alone_terms(tally, recipe)
     if (alone and term.name not in alone) or (edit is not None and not edit.on):
         return 0.0
     return edit.strength if edit else 1.0
@@ -116,37 +123,14 @@ def _carrier(render: Render, variant: Variant, lights: set[str], components: set
     return next((recipe for recipe in recipes if lights <= set(recipe.lights) and recipe.lights), recipes[0])
 
 
-def _counted(names: Iterable[str], table: Mapping[str, Level]) -> dict[str, bool]:
-    levels = {name: level_of(table, name) for name in names}
-    return names_that_count({n: le.mute for n, le in levels.items()}, {n: le.solo for n, le in levels.items()})
+def _cell(term: Term) -> str | None:
+    return f"{term.light}/{term.component}" if term.light and term.component else None
 
 
-def _cell(term: Term) -> str:
-    return f"{term.light}/{term.component}"
+_NEUTRAL, _NOTHING = np.ones(3, np.float32), np.zeros(3, np.float32)
 
 
-def _term_gain(
-    term: Term, balance: Balance, counts: Mapping[str, Mapping[str, bool]], alone: bool, space: WorkingSpace
-) -> NDArray[np.float32]:
-    axes = (("light", balance.lights, term.light), ("component", balance.components, term.component))
-    gain = np.ones(3, np.float32)
-    for axis, table, name in axes:
-        if name is None:
-            soloed = any(level.solo for level in table.values())
-            gain *= np.float32(0.0 if soloed else 1.0)
-        elif counts[axis][name]:
-            gain *= _gain(level_of(table, name), space)
-        else:
-            gain *= np.float32(0.0)
-    if term.light and term.component:
-        cell = _cell(term)
-        gain *= _gain(level_of(balance.cells, cell), space) if counts["cell"][cell] else np.float32(0.0)
-    elif alone and any(level.solo for level in balance.cells.values()):
-        gain *= np.float32(0.0)
-    return gain
-
-
-def _gain(level: Level, space: WorkingSpace) -> NDArray[np.float32]:
+def _gain(level: Level, space: WorkingSpace) -> Gains:
     if level.is_neutral:
-        return np.ones(3, np.float32)
+        return _NEUTRAL
     return level_gain(space, level.stops, level.multiplier, level.tint, level.kelvin)

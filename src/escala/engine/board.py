@@ -12,7 +12,7 @@ from escala.media.stills import encode_jpeg
 from escala.model.variant import Variant
 
 from .balance import term_gains
-from .colouring import Colouring, colouring_of
+from .colouring import Colouring
 from .look import Look, whole_look
 from .picture import FrameEngine
 from .screen import moving_bytes, resting_bytes
@@ -65,7 +65,7 @@ def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
 
 
 def _drawn(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
-    colouring = colouring_of(engine.render, variant)
+    colouring = engine.colouring(variant)
     look = whole_look(engine.render)
     size = (look.out_width, look.out_height)
     recipes = board_recipes(engine)

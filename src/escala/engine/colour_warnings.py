@@ -11,7 +11,7 @@ from escala.core.planes import Planes
 from escala.core.viewer_aids import outside_gamut
 from escala.model.variant import Variant
 
-from .colouring import Colouring, colouring_of
+from .colouring import Colouring
 from .look import whole_look
 from .picture import FrameEngine
 
@@ -36,7 +36,7 @@ class ColourWarning:
 
 def colour_warnings(engine: FrameEngine, variant: Variant) -> list[ColourWarning]:
     """What is wrong with the chain of this variant; nothing when it is sound."""
-    colouring = colouring_of(engine.render, variant)
+    colouring = engine.colouring(variant)
     look = whole_look(engine.render, _LOOKED_AT)
     reference = engine.reference(look, colouring)
     found = [_shown_wrongly(engine, colouring, reference), _clamped(engine, colouring, reference)]

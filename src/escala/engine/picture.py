@@ -7,11 +7,12 @@ from escala.core.mixing import mix_planes
 from escala.core.planes import Planes
 from escala.core.ratio import gain_ratio
 from escala.core.recipes import Recipe, Term, fold_recipe, one_pass, term_planes
+from escala.media.configs import colour_config
 from escala.media.store import StoredFrame
 from escala.model.render import Render
-from escala.model.variant import Balance, TallyChoice, Variant
+from escala.model.variant import Balance, ColourChoice, DisplayChoice, TallyChoice, Variant
 
-from .balance import BalancePlan, plan_balance
+from .balance import BalancePlan, Gains, plan_balance
 from .cache import ByteCache
 from .colouring import Colouring, colouring_of
 from .corrections import apply_correction
@@ -27,6 +28,16 @@ class FrameEngine:
         self.frame = frame
         self.cache = cache
         self._key = frame.folder.name
+        self._colouring: tuple[ColourChoice, DisplayChoice, Colouring] | None = None
+
+    def colouring(self, variant: Variant) -> Colouring:
+        """The colour chain of a variant on this render, resolved anew when its choices or their config change."""
+        choice, config = variant.colour, colour_config(variant.colour.config, variant.colour.context)
+        kept = self._colouring
+        if kept is None or kept[0] != choice or kept[1] != variant.display or kept[2].config is not config:
+            kept = choice, variant.display, colouring_of(self.render, variant)
+            self._colouring = kept
+        return kept[2]
 
     def stored_pass(self, name: str, look: Look, exact: bool = False) -> Planes:
         """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""
@@ -86,7 +97,7 @@ class FrameEngine:
 
     def source(self, variant: Variant, look: Look) -> Planes:
         """The reference, or the plain sum where there is none."""
-        colouring = colouring_of(self.render, variant)
+        colouring = self.colouring(variant)
         reference = self.reference(look, colouring)
         return reference if reference is not None else self.balance(Variant(colour=variant.colour), look)
 
@@ -105,7 +116,7 @@ class FrameEngine:
     def finish(self, variant: Variant, look: Look, live: bool = False, keep: bool = True) -> Planes:
         """The beauty with the corrections of Finish, in the working space."""
         planes = self.beauty(variant, look, live, keep)
-        colouring = colouring_of(self.render, variant)
+        colouring = self.colouring(variant)
         for correction in variant.finish.corrections:
             planes = apply_correction(planes, correction, self.alpha(look), colouring)
         return planes
@@ -121,7 +132,7 @@ class FrameEngine:
 
     def delivered(self, variant: Variant, look: Look, space: str) -> Planes:
         """The finished picture in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
-        colouring = colouring_of(self.render, variant)
+        colouring = self.colouring(variant)
         reference = self.render.reference
         if reference is not None and self.is_untouched(variant):
             stored = np.concatenate([sample_pass(self.frame, reference, band)[:3] for band in bands_of(look)], axis=1)
@@ -130,12 +141,12 @@ class FrameEngine:
 
     def is_untouched(self, variant: Variant) -> bool:
         """Whether nothing along the path changes the render's beauty."""
-        plan = plan_balance(self.render, variant, colouring_of(self.render, variant).working)
+        plan = plan_balance(self.render, variant, self.colouring(variant).working)
         neutral = (plan is None or plan.is_neutral) and not changed_components(self.render, variant)
         return neutral and not any(c.on for c in variant.finish.corrections)
 
     def _balanced(self, variant: Variant, look: Look, live: bool, keep: bool, with_residual: bool) -> Planes:
-        colouring = colouring_of(self.render, variant)
+        colouring = self.colouring(variant)
         plan = plan_balance(self.render, variant, colouring.working)
         reference = self.reference(look, colouring, keep)
         deltas = self._surface_deltas(variant, plan.recipe, look, colouring, live, keep) if plan else {}
@@ -172,10 +183,28 @@ class FrameEngine:
                 chosen = [self.term(plan.recipe.terms[i], look, colouring, keep) for i in still]
                 reference = self.cache.get(key, lambda: mix_planes(chosen, gains[still], reference))
                 changed = [i for i in changed if i in moving]
-        if not changed:
-            return reference
-        terms = [self.term(plan.recipe.terms[i], look, colouring, keep) for i in changed]
-        return mix_planes(terms, gains[changed], reference)
+            terms, factors = self._alike(changed, plan, look, colouring, keep)
+        else:
+            terms = [self.term(plan.recipe.terms[i], look, colouring, keep) for i in changed]
+            factors = list(gains[changed])
+        return mix_planes(terms, np.array(factors), reference) if terms else reference
+
+    def _alike(
+        self, changed: list[int], plan: BalancePlan, look: Look, colouring: Colouring, keep: bool
+    ) -> tuple[list[Planes], list[Gains]]:
+        """Changed terms, those with one level summed once: a drag then costs one multiply-add, however many move."""
+        groups: dict[bytes, list[int]] = {}
+        for i in changed:
+            groups.setdefault(plan.gains[i].tobytes(), []).append(i)
+        weights = plan.recipe.weights
+
+        def together(group: list[int]) -> Planes:
+            terms = [self.term(plan.recipe.terms[i], look, colouring, keep) for i in group]
+            return mix_planes(terms, weights[group])
+
+        kept_as = (self._key, "alike", plan.recipe, look, colouring.key)
+        planes = [self.cache.get((*kept_as, tuple(g)), lambda g=g: together(g)) for g in groups.values()]  # type: ignore[misc]
+        return planes, [plan.gains[group[0]] - np.float32(1.0) for group in groups.values()]
 
     def _whole_sum(
         self,

@@ -11,7 +11,7 @@ from escala.model.variant import Variant
 
 from .balance import term_gains
 from .board import board_recipes
-from .colouring import Colouring, colouring_of
+from .colouring import Colouring
 from .look import Look, full_look
 from .picture import FrameEngine
 
@@ -59,7 +59,7 @@ def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 
     left, top = x + display.x - raster.x - size // 2, y + display.y - raster.y - size // 2
     left, top = max(0, min(left, raster.width - size)), max(0, min(top, raster.height - size))
     look = full_look(left, top, min(size, raster.width), min(size, raster.height))
-    colouring = colouring_of(engine.render, variant)
+    colouring = engine.colouring(variant)
     finished = engine.finish(variant, look, keep=False)
     linear = _mean(finished)
     reference = engine.reference(look, colouring, keep=False)

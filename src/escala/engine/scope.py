@@ -12,7 +12,7 @@ from escala.core.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_
 from escala.core.temperature import bradford_matrix, xy_to_xyz
 from escala.media.stills import encode_png
 
-from .colouring import Colouring, colouring_of
+from .colouring import Colouring
 from .look import Look
 from .screen import moving_bytes
 from .subject import Subject, see
@@ -37,7 +37,7 @@ class ScopeWish:
 def draw_scope(subject: Subject, look: Look, wish: ScopeWish, live: bool) -> bytes:
     """A scope of the subject at a look, as PNG. Raises `UnknownChoice` for what is not there."""
     seen = see(subject, look, live)
-    colouring = colouring_of(subject.engine.render, subject.variant)
+    colouring = subject.engine.colouring(subject.variant)
     frame, cache = subject.engine.frame, subject.engine.cache
     within = object_at(frame, cache, wish.object_name, look) if wish.object_name else None
     if wish.kind == "chromaticity":

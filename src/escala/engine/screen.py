@@ -25,7 +25,7 @@ from escala.core.viewer_aids import (
 from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
 
-from .colouring import Colouring, baked_view, colouring_of
+from .colouring import Colouring, baked_view
 from .look import Look, whole_look
 from .picture import FrameEngine
 from .subject import Seen, Subject, see
@@ -57,7 +57,7 @@ def screen_picture(subject: Subject, look: Look, live: bool, aids: ViewerAids = 
     What is display values already is shown as it is, whatever the aids.
     """
     seen = see(subject, look, live)
-    colouring = colouring_of(subject.engine.render, subject.variant)
+    colouring = subject.engine.colouring(subject.variant)
     if not seen.scene:
         pixels = to_bytes(seen.planes)
     elif aids != NO_AIDS:
@@ -127,7 +127,7 @@ def pass_picture(engine: FrameEngine, variant: Variant, name: str, look: Look) -
 def _as_displayed(seen: Seen, subject: Subject) -> Planes:
     if not seen.scene:
         return seen.planes
-    colouring = colouring_of(subject.engine.render, subject.variant)
+    colouring = subject.engine.colouring(subject.variant)
     shown = colouring.config.display(seen.planes, colouring.working.name, colouring.view)
     return np.clip(shown, 0.0, 1.0)
 

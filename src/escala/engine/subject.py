@@ -76,7 +76,7 @@ def _see_picture(subject: Subject, frame: StoredFrame, look: Look) -> Seen:
     planes = resize_planes(planes, look.out_width, look.out_height)
     if stored.colour.encoded:
         return Seen(planes, False)
-    colouring = colouring_of(subject.engine.render, subject.variant)
+    colouring = subject.engine.colouring(subject.variant)
     space = input_space_of(colouring.config, stored.colour).name
     return Seen(colouring.config.convert(planes, space, colouring.working.name), True)
 

@@ -33,6 +33,8 @@ def colour_passes(render: Render) -> dict[str, str]:
 def changed_components(render: Render, variant: Variant) -> dict[str, list[Recolour]]:
     """The recolourings that change each component of a render."""
     active = [change for change in variant.surface.recolours if change.changes]
+    if not active:
+        return {}
     colours = colour_passes(render)
     wanted = {name: [c for c in active if c.component in (None, name)] for name in colours}
     return {name: changes for name, changes in wanted.items() if changes}

@@ -15,7 +15,7 @@ from escala.model.variant import Variant
 
 from .balance import term_gains
 from .board import draw_sheet
-from .colouring import Colouring, colouring_of
+from .colouring import Colouring
 from .diagnosis import Finding, explain_difference
 from .look import fit_look, whole_look
 from .picture import FrameEngine
@@ -71,7 +71,7 @@ def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
     recipe = _recipe(engine, variant)
     if recipe is None:
         return None
-    colouring, look = colouring_of(engine.render, variant), whole_look(engine.render)
+    colouring, look = engine.colouring(variant), whole_look(engine.render)
     energies = [_energy(engine.term(term, look, colouring), colouring) for term in recipe.terms]
     residual = engine.residual(recipe, look, colouring)
     left = _energy(np.abs(residual), colouring) if residual is not None else 0.0
@@ -98,7 +98,7 @@ def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
 def tally_sheet(engine: FrameEngine, variant: Variant) -> bytes:
     """Term and running picture of every line, then residual and sum, then the reference; JPEG."""
     recipe = _recipe(engine, variant)
-    colouring, look = colouring_of(engine.render, variant), whole_look(engine.render)
+    colouring, look = engine.colouring(variant), whole_look(engine.render)
     tiles: list[Planes] = []
     running = np.zeros((3, look.out_height, look.out_width), np.float32)
     gains = term_gains(recipe, Variant(tally=variant.tally), colouring.working)[0] if recipe else ()

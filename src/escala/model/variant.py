@@ -37,7 +37,7 @@ class Level(Document):
     @property
     def is_neutral(self) -> bool:
         """Whether it changes nothing by itself."""
-        return self == NEUTRAL_LEVEL
+        return self is NEUTRAL_LEVEL or self == NEUTRAL_LEVEL
 
 
 NEUTRAL_LEVEL = Level()

@@ -1,0 +1,33 @@
+import type { PictureWish } from '@/api/client'
+import type { Region } from '@/api/types'
+import type { Framing } from './framing'
+
+/** A picture of a variant that is wanted, and when it was asked for. */
+export interface Wish {
+  variantId: number
+  asked: number
+  body: Omit<PictureWish, 'viewer' | 'live'>
+}
+
+/** What the page tells the thread that fetches and draws pictures. */
+export type Asked =
+  | { does: 'begin'; canvas: OffscreenCanvas; viewer: string }
+  | { does: 'frame'; framing: Framing }
+  | { does: 'want'; key: string; wish: Wish; moving: boolean }
+  | { does: 'show'; key: string; bitmap: ImageBitmap; region: Region }
+  /** Pictures of other keys are let go, and no longer asked for. */
+  | { does: 'keep'; keys: string[] }
+
+export interface Painted {
+  key: string
+  wish: Wish
+  settled: boolean
+  /** How long the server took. */
+  milliseconds: number
+  /** When it was painted, on the clock of the page's time origin and `performance.now()`. */
+  at: number
+}
+
+/** What that thread tells the page. */
+export type Told =
+  { tells: 'painted'; painted: Painted } | { tells: 'failed'; status: number; sentence: string }
