@@ -66,6 +66,14 @@ class TourTest(BrowserTest):
         np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
         self.assertIn("−2.00", self.light_head(page, "Beacon").inner_text())
 
+    def wait_while_held(self, page: Page, before: list[float]) -> None:
+        """Until the picture has grown darker, with the hand still on the light."""
+        for _ in range(200):
+            if sum(self.mean_colour(page)) < sum(before) - 1:
+                return
+            page.evaluate("() => new Promise((done) => requestAnimationFrame(done))")
+        self.fail("the picture does not follow the hand")
+
     def wait_for_colour(self, page: Page, wanted: list[float]) -> None:
         for _ in range(200):
             if np.allclose(self.mean_colour(page), wanted, atol=0.6):
@@ -86,6 +94,9 @@ class TourTest(BrowserTest):
         for step in range(1, 13):
             page.mouse.move(box["x"] + 60 - 12 * step, box["y"] + 12)
         page.wait_for_function("document.querySelector('canvas').dataset.settled === 'false'")
+        self.wait_while_held(page, before)
+        expect(page.get_by_role("contentinfo")).to_contain_text("moving")
+        expect(head).to_contain_text("−3.00")
         page.mouse.up()
         self.at_rest(page)
         self.assertIn("−3.00", head.inner_text())

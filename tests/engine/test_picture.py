@@ -6,7 +6,16 @@ from escala.engine.colouring import colouring_of
 from escala.engine.look import Look, fit_look, full_look
 from escala.engine.screen import screen_picture
 from escala.engine.subject import Subject
-from escala.model.variant import Balance, CdlCorrection, ExposureCorrection, Finish, Level, Variant
+from escala.model.variant import (
+    Balance,
+    CdlCorrection,
+    ColourChoice,
+    DisplayChoice,
+    ExposureCorrection,
+    Finish,
+    Level,
+    Variant,
+)
 from tests.engine.made_shot import engine_for, grid_engine, grid_passes, one_axis_passes
 from tests.made import FolderTest, write_layers
 
@@ -58,10 +67,31 @@ class PictureTest(FolderTest):
 
     def test_a_moving_picture_has_the_pixels_of_a_resting_one(self) -> None:
         look = fit_look(0, 0, 64, 48, 32, 24)
-        for stops in (0.5, 1.0, 1.5):
-            variant = with_levels({"key": Level(stops=stops)}, {"diffuse": Level(stops=-1)})
-            moving = self.engine.beauty(variant, look, live=True)
-            np.testing.assert_allclose(moving, self.engine.beauty(variant, look), rtol=1e-5, atol=1e-6)
+        drags = {
+            "a light": lambda level: with_levels({"key": level}),
+            "a component": lambda level: with_levels(None, {"diffuse": level}),
+            "a light through components of other levels": lambda level: with_levels(
+                {"key": level}, {"diffuse": Level(stops=-1)}
+            ),
+            "a cell of a light that is up": lambda level: with_levels(
+                {"key": Level(stops=1)}, None, {"key/specular": level}
+            ),
+        }
+        for name, variant_with in drags.items():
+            for stops in (0.5, 1.0, 1.5, 0.0):
+                with self.subTest(drag=name, stops=stops):
+                    variant = variant_with(Level(stops=stops, tint=(1.2, 1.0, 0.4)))
+                    moving = self.engine.beauty(variant, look, live=True)
+                    np.testing.assert_allclose(moving, self.engine.beauty(variant, look), rtol=1e-5, atol=1e-6)
+
+    def test_the_colour_chain_follows_every_choice(self) -> None:
+        first = self.engine.colouring(Variant())
+        self.assertIs(self.engine.colouring(Variant(finish=Finish())), first)
+        other = self.engine.colouring(Variant(colour=ColourChoice(config="ACES 1.3")))
+        self.assertNotEqual(other.config.key, first.config.key)
+        display = Variant(display=DisplayChoice(display=first.config.default_view.display, view="Un-tone-mapped"))
+        self.assertEqual(self.engine.colouring(display).view.view, "Un-tone-mapped")
+        self.assertEqual(self.engine.colouring(Variant()), first)
 
     def test_a_smaller_picture_is_the_filtered_one(self) -> None:
         variant = with_levels({"key": Level(stops=1)})

@@ -7,7 +7,11 @@ import PictureTools from '@/viewer/PictureTools.vue'
 const shots = useShot()
 const room = useRoom()
 const chain = computed(() => (shots.variant?.chain ?? []).join(' → '))
-const time = computed(() => (room.milliseconds === null ? '' : `${room.milliseconds.toFixed(0)} ms`))
+/** How long the exact picture took; while something moves, how large the pictures come. */
+const time = computed(() => {
+  if (!room.settled) return room.movingShare < 1 ? `at ${room.movingShare * 100} %` : ''
+  return room.milliseconds === null ? '' : `${room.milliseconds.toFixed(0)} ms`
+})
 </script>
 
 <template>

@@ -39,6 +39,8 @@ export const useRoom = defineStore('room', () => {
   const view = shallowRef<Region | null>(null)
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
+  /** How large pictures come while something is dragged, as a share of the screen's pixels along a side. */
+  const movingShare = ref(1)
   /** The frame of the sequence that is looked at; null: the first. */
   const frame = ref<number | null>(null)
   /** The places that are looked at closely, and which of them the benches speak of. */
@@ -92,7 +94,7 @@ export const useRoom = defineStore('room', () => {
   }
 
   return {
-    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
+    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
     aids, aided, light, go, choose,
   } // prettier-ignore
 })

@@ -17,6 +17,8 @@ export class PictureThread {
       if (data.tells === 'painted') hooks.painted(data.painted)
       else hooks.failed(new Problem(data.status, data.sentence))
     }
+    this.worker.onerror = () =>
+      hooks.failed(new Problem(0, 'Drawing the picture has failed. Load the page again.'))
     const drawn = canvas.transferControlToOffscreen()
     // Each page is a viewer of its own: its newer pictures replace only its own waiting ones.
     this.ask({ does: 'begin', canvas: drawn, viewer: Math.random().toString(36).slice(2) }, [drawn])

@@ -11,6 +11,9 @@ import { Pace } from './pace'
 import type { Painted, Wish } from './pictureMessages'
 import { PictureThread } from './PictureThread'
 
+/** The name of the marks that tell when pictures of the last drag were painted, for whoever measures. */
+const PAINTED = 'picture painted'
+
 /** Asks for the present picture and for those it is compared with, and hands them to the canvas as they come. */
 export function usePictures(frame: () => FrameCanvas | null) {
   const shots = useShot()
@@ -25,8 +28,9 @@ export function usePictures(frame: () => FrameCanvas | null) {
   /** When the newest wish was made: only its picture settles. */
   let asked = 0
   watch(moving, (on) => {
-    if (on) return
+    if (on) return performance.clearMarks(PAINTED)
     pace.rest()
+    room.movingShare = pace.share
     shots.sparing = pace.share < 1
   })
 
@@ -38,7 +42,7 @@ export function usePictures(frame: () => FrameCanvas | null) {
     if (key !== NOW) return
     const startTime = at - performance.timeOrigin
     if (wish.body.patch.length && !settled) pace.took(startTime - wish.asked)
-    performance.mark('picture painted', { startTime, detail: { settled, patch: wish.body.patch } })
+    performance.mark(PAINTED, { startTime, detail: { settled, patch: wish.body.patch } })
     if (!settled || wish.asked !== asked) return
     room.settled = true
     room.milliseconds = milliseconds
@@ -52,7 +56,7 @@ export function usePictures(frame: () => FrameCanvas | null) {
 
   function wish(canvas: FrameCanvas, variantId: number): Wish {
     const region = canvas.region()
-    const out = canvas.outSize(region, moving.value ? pace.share : 1)
+    const out = canvas.outSize(region, moving.value ? room.movingShare : 1)
     const size = { region, out_width: out.width, out_height: out.height }
     const subject = { patch: shots.draft, frame: room.frame, station: room.tap }
     return { variantId, asked, body: { aids: room.aids, ...subject, ...size } }

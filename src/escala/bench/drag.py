@@ -46,7 +46,6 @@ def bench_drag(shot: BigShot) -> Figure:
         _drag(page, handle, _MOVES // 4)
         time.sleep(_WARM_SECONDS)  # the baked view is refined behind everything else
         _drag(page, handle, _MOVES // 4)  # the page takes the size of moving pictures from the drag before
-        page.evaluate("performance.clearMarks()")
         page.evaluate(_WATCH)
         start = _drag(page, handle, _MOVES)
         latencies = _latencies(page.evaluate(_READ), start)
