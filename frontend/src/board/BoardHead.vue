@@ -1,9 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { isNeutral, levelOf, NEUTRAL, percent, spoken, stopsText, type Axis } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
-import { useShot } from '@/stores/shot'
-import { useLevelDrag } from './useLevelDrag'
+import { isNeutral, NEUTRAL, percent, spoken, stopsText, type Axis } from '@/stores/levels'
+import { useLevelHand } from './useLevelHand'
 
 const props = defineProps<{
   axis: Axis
@@ -11,12 +9,7 @@ const props = defineProps<{
   share: number
   colour?: [number, number, number] | number[]
 }>()
-const shots = useShot()
-const room = useRoom()
-const drag = useLevelDrag()
-/** Read here, so that a change draws anew what it changes alone. */
-const level = computed(() => (shots.document ? levelOf(shots.document, props.axis, props.name) : NEUTRAL))
-const chosen = computed(() => room.chosen?.axis === props.axis && room.chosen.name === props.name)
+const { level, chosen, on } = useLevelHand(props)
 const state = computed(() => {
   const { mute, solo, stops, kelvin } = level.value
   if (mute) return 'off'
@@ -32,14 +25,7 @@ const state = computed(() => {
     :class="{ chosen, changed: !isNeutral(level), across: axis === 'components' }"
     :aria-pressed="chosen"
     :title="`${spoken(name)}: drag sideways to change its level`"
-    @pointerdown="drag.begin($event, axis, name)"
-    @pointermove="drag.move"
-    @pointerrawupdate="drag.move"
-    @pointerup="drag.end"
-    @pointercancel="drag.end"
-    @click="room.choose(axis, name)"
-    @keydown.up.prevent="drag.step(axis, name, 1)"
-    @keydown.down.prevent="drag.step(axis, name, -1)"
+    v-on="on"
   >
     <i v-if="colour" class="dot" :style="{ background: `rgb(${colour.join(',')})` }" />
     <span class="name">{{ spoken(name) }}</span>

@@ -1,10 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { BoardCell } from '@/api/types'
-import { isNeutral, levelOf, NEUTRAL, percent, stopsText, type Axis } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
-import { useShot } from '@/stores/shot'
-import { useLevelDrag } from './useLevelDrag'
+import { isNeutral, percent, stopsText, type Axis } from '@/stores/levels'
+import { useLevelHand } from './useLevelHand'
 
 const props = defineProps<{
   axis: Axis
@@ -16,9 +14,7 @@ const props = defineProps<{
   extent: { columns: number; rows: number }
   bare?: boolean
 }>()
-const shots = useShot()
-const room = useRoom()
-const drag = useLevelDrag()
+const { level, chosen, on } = useLevelHand(props)
 const HEIGHT = 36
 const width = computed(() => Math.round((HEIGHT * props.tile.width) / props.tile.height))
 const picture = computed(() => ({
@@ -27,9 +23,6 @@ const picture = computed(() => ({
   backgroundSize: `${width.value * props.extent.columns}px ${HEIGHT * props.extent.rows}px`,
   backgroundPosition: `-${width.value * props.cell.column}px -${HEIGHT * props.cell.row}px`,
 }))
-/** Read here, so that a change draws anew what it changes alone. */
-const level = computed(() => (shots.document ? levelOf(shots.document, props.axis, props.name) : NEUTRAL))
-const chosen = computed(() => room.chosen?.axis === props.axis && room.chosen.name === props.name)
 const state = computed(() => {
   if (level.value.mute) return 'off'
   if (level.value.solo) return 'alone'
@@ -45,14 +38,7 @@ const state = computed(() => {
     :aria-label="`${label}, ${percent(cell.share)}, ${stopsText(level.stops)} stops`"
     :aria-pressed="chosen"
     :title="`${label}: ${percent(cell.share)} of the light. Drag sideways to change its level`"
-    @pointerdown="drag.begin($event, axis, name)"
-    @pointermove="drag.move"
-    @pointerrawupdate="drag.move"
-    @pointerup="drag.end"
-    @pointercancel="drag.end"
-    @click="room.choose(axis, name)"
-    @keydown.up.prevent="drag.step(axis, name, 1)"
-    @keydown.down.prevent="drag.step(axis, name, -1)"
+    v-on="on"
   >
     <span class="small" :style="picture" />
     <span v-if="!bare" class="state" aria-hidden="true">{{ state }}</span>

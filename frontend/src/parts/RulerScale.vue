@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { handPace } from './handPace'
 import { clampTo, graduations, placeOf, readout, typed, type RulerScale } from './ruler'
 
 const props = defineProps<{ label: string; value: number; scale: RulerScale; note?: string }>()
@@ -13,6 +14,7 @@ const text = ref('')
 const typing = ref(false)
 const shown = ref(props.value)
 let grip: { x: number; value: number } | null = null
+const takes = handPace()
 let pause: ReturnType<typeof setTimeout> | undefined
 
 watch(
@@ -50,7 +52,7 @@ function onDown(event: PointerEvent) {
 }
 
 function onMove(event: PointerEvent) {
-  if (!grip) return
+  if (!grip || !takes(event)) return
   const fine = event.shiftKey ? 0.1 : 1
   move(grip.value - ((event.clientX - grip.x) / props.scale.spacing) * props.scale.step * fine)
 }
@@ -131,6 +133,7 @@ function startTyping() {
       title="Drag, wheel or arrow keys; Shift for finer; double click for neutral"
       @pointerdown="onDown"
       @pointermove="onMove"
+      @pointerrawupdate="onMove"
       @pointerup="onUp"
       @pointercancel="onUp"
       @dblclick="neutral"

@@ -131,6 +131,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       :class="{ gripping: hand.gripping.value }"
       @pointerdown="hand.onDown"
       @pointermove="hand.onMove"
+      @pointerrawupdate="hand.onEarlyMove"
       @pointerleave="hand.onLeave"
       @pointerup="hand.onUp"
       @pointercancel="hand.cancel"

@@ -1,4 +1,5 @@
 import { ref, type Ref } from 'vue'
+import { handPace } from '@/parts/handPace'
 import { useRoom } from '@/stores/room'
 import { useHolds } from '@/stores/holds'
 import type { FrameCanvas } from './FrameCanvas'
@@ -24,6 +25,7 @@ export function usePictureHand(
   const holds = useHolds()
   const grip = useLightGrip()
   const gripping = ref(false)
+  const takes = handPace()
   let down: { at: Place; last: Place; moved: boolean; does: 'pan' | 'wipe' | 'light' } | null = null
 
   function placeOf(event: MouseEvent): Place {
@@ -91,6 +93,12 @@ export function usePictureHand(
     down.last = at
   }
 
+  /** Light follows the hand before the screen is drawn. */
+  function onEarlyMove(event: PointerEvent) {
+    if (down?.moved && down.does === 'light' && takes(event))
+      grip.move(down.at, placeOf(event), event.shiftKey)
+  }
+
   function start() {
     down!.moved = true
     if (down!.does !== 'light') return
@@ -141,6 +149,7 @@ export function usePictureHand(
     onDown,
     onLeave,
     onMove,
+    onEarlyMove,
     onUp,
     onWheel,
     onKey,

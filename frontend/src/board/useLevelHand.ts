@@ -1,0 +1,86 @@
+import { computed } from 'vue'
+import { handPace } from '@/parts/handPace'
+import { levelOf, levelPatch, NEUTRAL, spoken, stopsText, withPatch, type Axis } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+
+const PIXELS_PER_STOP = 48
+const STEPS: Record<string, number> = { ArrowUp: 1, ArrowDown: -1 }
+
+/** What of the board has a level: a head's light or component, or a tile's cell. */
+export interface Leveled {
+  axis: Axis
+  name: string
+}
+
+/** The level of a head or tile, and what its pointer and keys do: drag sideways, or step by thirds of a stop. */
+export function useLevelHand(of: Leveled) {
+  const shots = useShot()
+  const room = useRoom()
+  let grip: { x: number; stops: number; now: number } | null = null
+  const takes = handPace()
+
+  /** Read by each for itself, so that a change draws anew what it changes alone. */
+  const level = computed(() => (shots.document ? levelOf(shots.document, of.axis, of.name) : NEUTRAL))
+  const chosen = computed(() => room.chosen?.axis === of.axis && room.chosen.name === of.name)
+  const choose = () => room.choose(of.axis, of.name)
+
+  function begin(event: PointerEvent) {
+    if (event.button !== 0 || !shots.document) return
+    choose()
+    const { stops } = levelOf(shots.document, of.axis, of.name)
+    grip = { x: event.clientX, stops, now: stops }
+    ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  }
+
+  function move(event: PointerEvent) {
+    if (!grip || !takes(event)) return
+    const fine = event.shiftKey ? 0.1 : 1
+    const stops = grip.stops + ((event.clientX - grip.x) / PIXELS_PER_STOP) * fine
+    if (Math.abs(event.clientX - grip.x) < 3 && grip.now === grip.stops) return
+    grip.now = rounded(stops)
+    show(grip.now)
+  }
+
+  function end() {
+    const done = grip
+    grip = null
+    if (!done) return
+    if (done.now === done.stops) shots.preview([])
+    else keep(done.now)
+  }
+
+  function onKey(event: KeyboardEvent) {
+    const steps = STEPS[event.key]
+    if (!steps || !shots.variant) return
+    event.preventDefault()
+    const now = withPatch(shots.variant.document, shots.draft)
+    keep(rounded(levelOf(now, of.axis, of.name).stops + steps / 3))
+  }
+
+  function show(stops: number) {
+    if (!shots.variant) return
+    const kept = levelOf(shots.variant.document, of.axis, of.name)
+    shots.preview(levelPatch(of.axis, of.name, { ...kept, stops }))
+  }
+
+  function keep(stops: number) {
+    show(stops)
+    void shots.edit([...shots.draft], `${spoken(of.name.replace('/', ', '))} ${stopsText(stops)} stops`)
+  }
+
+  const on = {
+    pointerdown: begin,
+    pointermove: move,
+    pointerrawupdate: move,
+    pointerup: end,
+    pointercancel: end,
+    click: choose,
+    keydown: onKey,
+  }
+  return { level, chosen, on }
+}
+
+function rounded(stops: number): number {
+  return Math.min(16, Math.max(-16, Math.round(stops * 100) / 100))
+}
