@@ -3,9 +3,11 @@ import numpy as np
 
 from escala.core.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.core.surfaces import recolour
+from escala.engine.board import draw_board
 from escala.engine.colouring import colouring_of
 from escala.engine.look import Look, full_look
 from escala.engine.picture import FrameEngine
+from escala.engine.probe import probe_at
 from escala.engine.scope import ScopeWish, draw_scope
 from escala.engine.stations import STATION_BY_NAME
 from escala.engine.subject import Subject
@@ -65,6 +67,22 @@ class SurfaceTest(FolderTest):
         found = engine.beauty(variant, WHOLE)
         np.testing.assert_allclose(found - engine.source(variant, WHOLE), self.wanted(self.lit), atol=2e-5)
         np.testing.assert_array_equal(found[:, :4], engine.source(variant, WHOLE)[:, :4])
+
+    def test_board_and_make_up_tell_the_light_of_the_changed_surface(self) -> None:
+        engine, weights = self.lit_only(), np.array(colour_config("ACES 2").working_space("ACEScg").luminance_weights)
+        blacked = Recolour(value=0.0)
+        for changes, diffuse in (((), self.lit), ((blacked,), self.lit + self.wanted(self.lit, blacked))):
+            with self.subTest(changes=len(changes)):
+                variant = changed(*changes)
+                board, _ = draw_board(engine, variant)
+                energy = {"diffuse": diffuse, "specular": self.specular}
+                means = {name: float(weights @ planes.mean(axis=(1, 2))) for name, planes in energy.items()}
+                told = {cell.component: cell.share for cell in board.cells}
+                self.assertAlmostEqual(told["diffuse"], means["diffuse"] / sum(means.values()), delta=0.01)
+                at = probe_at(engine, variant, 20, 12)
+                here = {name: float(weights @ planes[:, 12, 20]) for name, planes in energy.items()}
+                made_up = {part.name: part.share for part in at.components}
+                self.assertAlmostEqual(made_up["diffuse"], here["diffuse"] / sum(here.values()), delta=1e-3)
 
     def test_levels_act_on_the_changed_surface(self) -> None:
         engine = self.lit_only()

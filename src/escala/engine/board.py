@@ -100,7 +100,7 @@ def draw_sheet(
 
 def _levelled(engine: FrameEngine, recipe: Recipe, variant: Variant, colouring: Colouring, look: Look) -> list[Planes]:
     gains, _ = term_gains(recipe, variant, colouring.working)
-    terms = [engine.term(term, look, colouring) for term in recipe.terms]
+    terms = engine.terms(recipe, variant, look, live=True)
     return [term * gain[:, None, None] for term, gain in zip(terms, gains, strict=True)]
 
 

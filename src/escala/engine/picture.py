@@ -72,6 +72,15 @@ class FrameEngine:
         key = (self._key, "term", str(term), look, *chain)
         return self.cache.get(key, make) if keep else make()
 
+    def terms(
+        self, recipe: Recipe, variant: Variant, look: Look, live: bool = False, keep: bool = True
+    ) -> list[Planes]:
+        """All terms of a recipe before any level, with surfaces as the variant changes them."""
+        colouring = self.colouring(variant)
+        deltas = self._surface_deltas(variant, recipe, look, colouring, live, keep)
+        found = [self.term(term, look, colouring, keep) for term in recipe.terms]
+        return [planes + deltas[i] if i in deltas else planes for i, planes in enumerate(found)]
+
     def reference(self, look: Look, colouring: Colouring, keep: bool = True) -> Planes | None:
         """The renderer's own beauty in the working space."""
         if self.render.reference is None:
@@ -149,18 +158,20 @@ class FrameEngine:
         colouring = self.colouring(variant)
         plan = plan_balance(self.render, variant, colouring.working)
         reference = self.reference(look, colouring, keep)
-        deltas = self._surface_deltas(variant, plan.recipe, look, colouring, live, keep) if plan else {}
         neutral = plan is None or (plan.is_neutral and not changed_components(self.render, variant))
         if plan is None or (with_residual and neutral and reference is not None):
             return reference if reference is not None else np.zeros((3, look.out_height, look.out_width), np.float32)
         if with_residual and plan.residual_gain and reference is not None and plan.recipe.is_sum:
             planes = self._changed_beauty(reference, plan, look, colouring, live, keep)
+            deltas = self._surface_deltas(variant, plan.recipe, look, colouring, live, keep)
             if deltas:
                 gains = plan.gains * plan.recipe.weights
                 planes = mix_planes(list(deltas.values()), gains[list(deltas)], planes)
         else:
-            with_rest = with_residual and bool(plan.residual_gain)
-            planes = self._whole_sum(plan, deltas, look, colouring, keep, with_rest)
+            terms = self.terms(plan.recipe, variant, look, live, keep)
+            residual = with_residual and bool(plan.residual_gain)
+            base = self.residual(plan.recipe, look, colouring, keep) if residual else None
+            planes = fold_recipe(plan.recipe, terms, plan.gains, base, self._cover(plan.recipe, look))
         return self._second_axis(planes, plan, variant, look, colouring, live, keep)
 
     def _surface_deltas(
@@ -205,21 +216,6 @@ class FrameEngine:
         kept_as = (self._key, "alike", plan.recipe, look, colouring.key)
         planes = [self.cache.get((*kept_as, tuple(g)), lambda g=g: together(g)) for g in groups.values()]  # type: ignore[misc]
         return planes, [plan.gains[group[0]] - np.float32(1.0) for group in groups.values()]
-
-    def _whole_sum(
-        self,
-        plan: BalancePlan,
-        deltas: dict[int, Planes],
-        look: Look,
-        colouring: Colouring,
-        keep: bool,
-        with_residual: bool,
-    ) -> Planes:
-        """All terms with their levels and what surfaces add to them, and the residual where it counts."""
-        terms = [self.term(term, look, colouring, keep) for term in plan.recipe.terms]
-        terms = [term + deltas[i] if i in deltas else term for i, term in enumerate(terms)]
-        base = self.residual(plan.recipe, look, colouring, keep) if with_residual else None
-        return fold_recipe(plan.recipe, terms, plan.gains, base, self._cover(plan.recipe, look))
 
     def _moving_terms(self, plan: BalancePlan, look: Look) -> frozenset[int]:
         """The terms of the drag under way: those whose levels changed since the picture before."""

@@ -127,8 +127,9 @@ def _energies(
 ) -> dict[str, float]:
     gains, _ = term_gains(recipe, variant, colouring.working)
     energy: dict[str, float] = {}
-    for term, gain in zip(recipe.terms, gains, strict=True):
+    terms = engine.terms(recipe, variant, look, keep=False)
+    for term, planes, gain in zip(recipe.terms, terms, gains, strict=True):
         name = getattr(term, axis) or "other"
-        mean = np.array(_mean(engine.term(term, look, colouring, keep=False))) * gain
+        mean = np.array(_mean(planes)) * gain
         energy[name] = energy.get(name, 0.0) + max(0.0, float(mean @ colouring.working.luminance_weights))
     return energy
