@@ -34,7 +34,7 @@ def pack_nodes(shown: NDArray[np.float32]) -> Nodes:
 
 
 def cell_words(first_nodes: NDArray[np.int64], parts: int) -> Cells:
-    """What the table says of cells: where the nodes of each begin, and into how many parts a side it is divided."""
+    """What the table says of cells: where the nodes of each begin (below 2^27), and its parts along each side."""
     return (first_nodes * 16 + parts).astype(np.int32)
 
 
