@@ -1,6 +1,15 @@
 import { computed } from 'vue'
 import { handPace } from '@/parts/handPace'
-import { levelOf, levelPatch, NEUTRAL, spoken, stopsText, withPatch, type Axis } from '@/stores/levels'
+import {
+  clampStops,
+  levelOf,
+  levelPatch,
+  NEUTRAL,
+  spoken,
+  stopsText,
+  withPatch,
+  type Axis,
+} from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
@@ -38,7 +47,7 @@ export function useLevelHand(of: Leveled) {
     const fine = event.shiftKey ? 0.1 : 1
     const stops = grip.stops + ((event.clientX - grip.x) / PIXELS_PER_STOP) * fine
     if (Math.abs(event.clientX - grip.x) < 3 && grip.now === grip.stops) return
-    grip.now = rounded(stops)
+    grip.now = clampStops(stops)
     show(grip.now)
   }
 
@@ -55,7 +64,7 @@ export function useLevelHand(of: Leveled) {
     if (!steps || !shots.variant) return
     event.preventDefault()
     const now = withPatch(shots.variant.document, shots.draft)
-    keep(rounded(levelOf(now, of.axis, of.name).stops + steps / 3))
+    keep(clampStops(levelOf(now, of.axis, of.name).stops + steps / 3))
   }
 
   function show(stops: number) {
@@ -79,8 +88,4 @@ export function useLevelHand(of: Leveled) {
     keydown: onKey,
   }
   return { level, chosen, on }
-}
-
-function rounded(stops: number): number {
-  return Math.min(16, Math.max(-16, Math.round(stops * 100) / 100))
 }

@@ -33,6 +33,23 @@ const ROWS: { key: Measured; label: string; scale: Scale }[] = [
 const coloured = computed(() =>
   (shots.variant?.reading.passes ?? []).filter((p) => p.part === 'colour').map((p) => p.component ?? ''),
 )
+/** What a change can be limited to. */
+const limits = computed(() => [
+  {
+    key: 'object_name' as const,
+    label: 'Which object',
+    none: 'all surfaces',
+    names: objects.value,
+    edit: 'Another object recoloured',
+  },
+  {
+    key: 'component' as const,
+    label: 'Which component',
+    none: 'every component with a colour',
+    names: coloured.value,
+    edit: 'Another component recoloured',
+  },
+])
 const nameOf = (change: Recolour) => (change.object_name ? spoken(change.object_name) : 'All surfaces')
 
 const at = (index: number) => `/surface/recolours/${index}`
@@ -86,32 +103,16 @@ function drop(index: number) {
       </div>
       <div class="choices">
         <select
-          :value="change.object_name ?? ''"
-          aria-label="Which object"
+          v-for="limit in limits"
+          :key="limit.key"
+          :value="change[limit.key] ?? ''"
+          :aria-label="limit.label"
           @change="
-            keep(
-              index,
-              { object_name: ($event.target as HTMLSelectElement).value || null },
-              'Another object recoloured',
-            )
+            keep(index, { [limit.key]: ($event.target as HTMLSelectElement).value || null }, limit.edit)
           "
         >
-          <option value="">all surfaces</option>
-          <option v-for="name in objects" :key="name" :value="name">{{ spoken(name) }}</option>
-        </select>
-        <select
-          :value="change.component ?? ''"
-          aria-label="Which component"
-          @change="
-            keep(
-              index,
-              { component: ($event.target as HTMLSelectElement).value || null },
-              'Another component recoloured',
-            )
-          "
-        >
-          <option value="">every component with a colour</option>
-          <option v-for="name in coloured" :key="name" :value="name">{{ spoken(name) }}</option>
+          <option value="">{{ limit.none }}</option>
+          <option v-for="name in limit.names" :key="name" :value="name">{{ spoken(name) }}</option>
         </select>
       </div>
       <RulerScale

@@ -66,6 +66,11 @@ function changeList(list: unknown[], key: string, step: PatchStep): void {
   else list.splice(at, step.op === 'replace' ? 1 : 0, step.value)
 }
 
+/** Stops in steps of a hundredth, within what a level can hold. */
+export function clampStops(stops: number): number {
+  return Math.min(16, Math.max(-16, Math.round(stops * 100) / 100))
+}
+
 export function stopsText(stops: number): string {
   if (Math.abs(stops) < 0.005) return '0'
   return `${stops > 0 ? '+' : '−'}${Math.abs(stops).toFixed(2)}`

@@ -1,6 +1,6 @@
 import { computed, shallowRef, watch } from 'vue'
 import { usePinProbe } from '@/stations/usePinProbe'
-import { levelOf, levelPatch, percent, spoken, stopsText, type Axis } from '@/stores/levels'
+import { clampStops, levelOf, levelPatch, percent, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import type { Place } from './framing'
@@ -53,10 +53,7 @@ export function useLightGrip() {
       const kelvin = Math.min(20000, Math.max(1750, Math.round(1e6 / Math.max(mired, 1) / 10) * 10))
       return { ...held, level: { ...level, kelvin }, what: `${kelvin} K` }
     }
-    const stops = Math.min(
-      16,
-      Math.max(-16, Math.round((level.stops - (dy / PIXELS_PER_STOP) * step) * 100) / 100),
-    )
+    const stops = clampStops(level.stops - (dy / PIXELS_PER_STOP) * step)
     return { ...held, level: { ...level, stops }, what: `${stopsText(stops)} stops` }
   }
 
