@@ -3,6 +3,7 @@
 import contextlib
 import io
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -12,7 +13,7 @@ import numpy as np
 import OpenEXR
 
 from escala.cli import main
-from escala.core.transfer import srgb_encode
+from escala.core.colour.transfer import srgb_encode
 from tests.made import FolderTest, add_up, box, light, read_colour, write_layers, write_parts
 from tests.made_config import write_config
 
@@ -178,7 +179,7 @@ class RenderTest(CommandTest):
         np.testing.assert_allclose(self.rendered(path, "--space", "ACEScg", "--float"), converted, rtol=1e-5)
 
     def test_own_configs_with_variables_and_looks(self) -> None:
-        from escala.core.colour import View
+        from escala.core.colour.config import View
         from escala.media.configs import colour_config
 
         path, out = write_layers(self.folder / "a.exr", {"": KEY / 8}), self.folder / "a.png"
@@ -290,3 +291,74 @@ class RefusalTest(CommandTest):
         command = [str(Path(sys.executable).parent / "escala"), "inspect", str(self.folder / "ghost.exr")]
         done = subprocess.run(command, capture_output=True, text=True, check=False)
         self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1))
+
+
+class HostileFilesTest(CommandTest):
+    """Files that nobody means, at a terminal: one line that names them, and nothing else."""
+
+    def test_tables_that_are_none_are_refused_whatever_their_kind(self) -> None:
+        path = write_layers(self.folder / "a.exr", LIT)
+        for kind in (".cube", ".3dl", ".spi1d", ".spi3d", ".csp", ".clf", ".ctf", ".lut"):
+            table = self.folder / f"odd{kind}"
+            table.write_bytes(b"\x00\xff\xfe\x80" * 300)
+            with self.subTest(kind=kind):
+                self.refused("render", path, "--out", self.folder / "x.exr", "--lut", table)
+        for name in ("g.cdl", "g.cc", "g.ccc"):
+            (self.folder / name).write_bytes(b"<\xff\xfe\x80" * 300)
+            self.assertIn(
+                name, self.refused("render", path, "--out", self.folder / "x.exr", "--cdl", self.folder / name)
+            )
+        self.assertFalse((self.folder / "x.exr").exists())
+
+    def test_a_name_with_a_dollar_is_a_name(self) -> None:
+        path = write_layers(self.folder / "a.exr", LIT)
+        table = self.folder / "$HOME.cube"
+        table.write_text("LUT_1D_SIZE 2\n0 0 0\n0.5 0.5 0.5\n")
+        halved = self.rendered(path, "--lut", table, "--input-space", "ACEScg")
+        np.testing.assert_allclose(halved, np.minimum(LIT[""], 1) * 0.5, rtol=2e-3, atol=1e-3)
+
+    def test_documents_that_nobody_means_are_refused(self) -> None:
+        path, document = write_layers(self.folder / "a.exr", LIT), self.folder / "v.json"
+        deep = '{"balance":' * 5000 + "1" + "}" * 5000
+        slope = '{"finish": {"corrections": [{"kind": "cdl", "slope": [%s, 1, 1]}]}}'
+        for text in (
+            deep,
+            "[" * 100_000,
+            slope % "NaN",
+            slope % "1e39",
+            slope % "1e400",
+            "\x00",
+            '{"tally": {"added": 3}}',
+        ):
+            with self.subTest(text=text[:20]):
+                document.write_text(text)
+                self.assertIn(
+                    "v.json", self.refused("render", path, "--out", self.folder / "x.exr", "--variant", document)
+                )
+
+    def test_headers_with_numbers_that_are_none_are_passed_over(self) -> None:
+        odd = {
+            "chromaticities": (float("nan"),) * 8,
+            "framesPerSecond": "1e400",
+            "comments": "\udcff".encode("utf-8", "surrogateescape").decode("latin-1"),
+        }
+        for name, value in odd.items():
+            with self.subTest(name=name):
+                path = write_layers(self.folder / f"{name}.exr", LIT, **{name: value})
+                found = json.loads(self.run_command("inspect", path, "--json"), parse_constant=self.fail)
+                self.assertEqual(found["input_space"], "Linear Rec.709 (sRGB)")
+
+    def test_pixels_that_are_no_numbers_make_no_line_on_the_terminal(self) -> None:
+        broken = {name: planes.copy() for name, planes in LIT.items()}
+        broken[""][:, 2, 3], broken["lg_key"][0, 4, 5] = np.inf, np.nan
+        path = write_layers(self.folder / "a.exr", broken)
+        out = self.folder / "x.png"
+        command = [sys.executable, "-m", "escala.cli", "render", str(path), "--out", str(out), "--light", "key=1"]
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+    def test_pipes_and_circles_are_no_files(self) -> None:
+        os.mkfifo(self.folder / "pipe.exr")
+        (self.folder / "round.exr").symlink_to(self.folder / "round.exr")
+        for name in ("pipe.exr", "round.exr", "n" * 300 + ".exr", "a\x00b.exr"):
+            self.refused("inspect", self.folder / name)

@@ -26,7 +26,7 @@ const showingKeys = ref(false)
 const showingHistory = ref(false)
 
 onMounted(start)
-onScopeDispose(listen(heard))
+onScopeDispose(listen(heard, () => shots.shot?.id ?? null))
 
 async function start() {
   try {
@@ -45,6 +45,7 @@ async function heard(event: ServerEvent) {
     if (event.kind === 'job') await heardJob(event)
     else if (event.kind === 'shots') await shots.loadShots()
     else if (event.kind === 'trouble') troubles.tell(event.sentence)
+    else if (event.kind === 'missed') await lookAnew()
     else if (event.shot_id !== shots.shot?.id) return
     else if (event.kind === 'render')
       await shots.reloadRender({ sentences: event.changes, renamed: event.renamed })
@@ -54,6 +55,12 @@ async function heard(event: ServerEvent) {
   } catch (error) {
     troubles.tell(error)
   }
+}
+
+/** The server was started anew, or much happened while the page slept. */
+async function lookAnew() {
+  await shots.loadShots()
+  await shots.reloadRender({ sentences: [], renamed: {} })
 }
 
 async function heardJob(job: Job) {

@@ -4,12 +4,14 @@ import tempfile
 from pathlib import Path
 
 from escala.engine.cache import ByteCache
-from escala.engine.intake import read_render
-from escala.engine.look import fit_look
+from escala.engine.evaluation import Purpose
+from escala.engine.looking.look import fit_look
+from escala.engine.looking.screen import screen_picture
+from escala.engine.looking.subject import Subject
 from escala.engine.picture import FrameEngine
-from escala.engine.screen import screen_picture
-from escala.engine.subject import Subject
-from escala.model.variant import Balance, Level, Variant
+from escala.engine.source.intake import read_render
+from escala.model.balance import Balance, Level
+from escala.model.variant import Variant
 from escala.stage.render import StageJob, render_frame
 
 
@@ -21,7 +23,7 @@ def main() -> None:
         render, frame = read_render([folder / "tiny.exr"], folder / "store")
         engine = FrameEngine(render, frame, ByteCache())
         variant = Variant(balance=Balance(lights={"moon": Level(stops=1)}))
-        screen_picture(Subject(engine, variant, "display"), fit_look(0, 0, 64, 36, 32, 32), live=True)
+        screen_picture(Subject(engine, variant, "display"), fit_look(0, 0, 64, 36, 32, 32), Purpose.MOVING)
 
 
 if __name__ == "__main__":

@@ -15,7 +15,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
-from playwright.sync_api import Browser, Locator, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 
 from escala.stage.render import StageJob, render_frame
 from escala.web.demo import ARRIVAL, FINISHED
@@ -26,6 +26,8 @@ FLAGS = (
     "--disable-component-update", "--disable-sync",
 )  # fmt: skip
 PATIENCE_MS = 30_000
+# A machine that others use too takes its time.
+expect.set_options(timeout=PATIENCE_MS)
 SMALL_DEMO = StageJob(320, 180, 4)
 SMALL_ARRIVAL = StageJob(160, 90, 1)
 

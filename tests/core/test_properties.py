@@ -7,17 +7,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from escala.core.corrections import apply_cdl, expose
-from escala.core.folding import OPERATORS, Folded, fold_terms
-from escala.core.matrix import apply_matrix
-from escala.core.mixing import mix_planes
+from escala.core.balance.mixing import mix_planes
+from escala.core.beauty.folding import OPERATORS, Folded, fold_terms
+from escala.core.beauty.proof import join_proofs, prove
+from escala.core.colour.matrix import apply_matrix
+from escala.core.colour.soft_view import LIMITS, soft_view
+from escala.core.corrections.corrections import apply_cdl, expose
+from escala.core.looking.pyramid import halve_box
+from escala.core.looking.scopes import count_columns
 from escala.core.planes import narrow_to_half, widen_half
-from escala.core.proof import join_proofs, prove
-from escala.core.pyramid import halve_box
-from escala.core.repairs import REPAIRS, repair_planes
-from escala.core.scopes import count_columns
-from escala.core.soft_view import LIMITS, soft_view
-from escala.core.surfaces import divided_light, recolour
+from escala.core.source.repairs import REPAIRS, repair_planes
+from escala.core.surface.recolour import divided_light, recolour
 
 LIGHT = st.floats(0, 64, width=32)
 SIGNED = st.floats(-64, 64, width=32)

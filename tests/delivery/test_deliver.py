@@ -4,9 +4,11 @@ import OpenEXR
 
 from escala.core.errors import BadSource, UnreadableFile
 from escala.delivery.deliver import Delivery, deliver_frame
-from escala.engine.colouring import colouring_of
+from escala.engine.colour.chain import colouring_of
 from escala.media.configs import colour_config
-from escala.model.variant import Balance, DisplayChoice, Level, Variant
+from escala.model.balance import Balance, Level
+from escala.model.display import DisplayChoice
+from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for, grid_engine, grid_passes
 from tests.made import FolderTest, box, read_colour, write_layers
 

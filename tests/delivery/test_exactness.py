@@ -5,11 +5,14 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from escala.delivery.deliver import Delivery, deliver_frame
-from escala.engine.look import full_look
-from escala.engine.screen import screen_picture
-from escala.engine.subject import Subject
+from escala.engine.evaluation import Purpose
+from escala.engine.looking.look import full_look
+from escala.engine.looking.screen import screen_picture
+from escala.engine.looking.subject import Subject
 from escala.media.configs import BUILTIN_CONFIGS, SOFT
-from escala.model.variant import ColourChoice, DisplayChoice, Variant
+from escala.model.colour import ColourChoice
+from escala.model.display import DisplayChoice
+from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for
 from tests.made import FolderTest, add_up, light, read_colour, write_layers
 from tests.made_config import write_config
@@ -72,7 +75,7 @@ class ExactnessTest(FolderTest):
     def test_the_settled_picture_is_the_processors_to_a_code_value(self) -> None:
         for chain in self.chains:
             with self.subTest(chain=chain[:5]):
-                file, kind = screen_picture(Subject(self.engine, self.variant(chain)), FULL, live=False)
+                file, kind = screen_picture(Subject(self.engine, self.variant(chain)), FULL, Purpose.RESTING)
                 self.assertEqual(kind, "image/png")
                 shown = cv2.imdecode(np.frombuffer(file, np.uint8), cv2.IMREAD_COLOR)[..., ::-1].astype(float)
                 off = np.abs(shown.transpose(2, 0, 1) - np.rint(self.expected(chain) * 255))

@@ -5,8 +5,8 @@ from pathlib import Path
 import numpy as np
 
 from escala.engine.cache import ByteCache
-from escala.engine.intake import recognise_render
 from escala.engine.picture import FrameEngine
+from escala.engine.source.intake import recognise_render
 from escala.media.decode import decode_frame_here
 from escala.media.sources import find_render
 from escala.media.store import StoredFrame

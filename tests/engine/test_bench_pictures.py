@@ -1,21 +1,41 @@
 """Board, tally, probe, mattes, worker and cache."""
 
 import json
-import threading
 
+import cv2
 import numpy as np
 
-from escala.core.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.core.errors import UnknownChoice
-from escala.engine.board import ALL, draw_board
-from escala.engine.cache import ByteCache
-from escala.engine.mattes import matte_of_objects
-from escala.engine.probe import hue_of, probe_at
-from escala.engine.tally import difference_picture, tally_of, tally_sheet
-from escala.engine.worker import MOVING, EvaluationThread, Superseded
-from escala.model.variant import Balance, Level, Variant
+from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
+from escala.engine.balance.board import ALL, Board, board_recipes, draw_board
+from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
+from escala.engine.looking.look import whole_look
+from escala.engine.looking.probe import hue_of, probe_at
+from escala.engine.looking.screen import resting_bytes
+from escala.engine.mattes.objects import matte_of_objects
+from escala.model.balance import Balance, Level
+from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for, grid_engine, grid_passes, one_axis_passes
 from tests.made import FolderTest, add_up, light, write_layers
+
+
+def decoded(file: bytes) -> np.ndarray:
+    """(H, W, 3) bytes of a picture file."""
+    return cv2.imdecode(np.frombuffer(file, np.uint8), cv2.IMREAD_COLOR)[:, :, ::-1]
+
+
+def blocks(pixels: np.ndarray) -> np.ndarray:
+    """Means of 8 × 8 pixels: what JPEG keeps of noise."""
+    high, wide, _ = pixels.shape
+    return pixels.reshape(high // 8, 8, wide // 8, 8, 3).mean(axis=(1, 3))
+
+
+def tiles_of(sheet: bytes, board: Board) -> dict[tuple[int, int], np.ndarray]:
+    """The small pictures of a board by row and column."""
+    pixels = decoded(sheet)
+    high, wide = board.tile_height, board.tile_width
+    places = {(cell.row, cell.column) for cell in board.cells}
+    return {(r, c): pixels[r * high : (r + 1) * high, c * wide : (c + 1) * wide] for r, c in places}
 
 
 class BoardTest(FolderTest):
@@ -25,8 +45,19 @@ class BoardTest(FolderTest):
         self.assertTrue(board.is_grid)
         cells = [c for c in board.cells if ALL not in (c.light, c.component)]
         self.assertAlmostEqual(sum(c.share for c in cells), 1.0, places=5)
-        self.assertEqual(sheet[:2], b"\xff\xd8")
-        louder, _ = draw_board(engine, Variant(balance=Balance(lights={"key": Level(stops=3)})))
+        louder, brighter = draw_board(engine, Variant(balance=Balance(lights={"key": Level(stops=3)})))
+        whole = whole_look(engine.render)
+        for shown, stops in ((tiles_of(sheet, board), 0), (tiles_of(brighter, louder), 3)):
+            for cell in board.cells:
+                if ALL in (cell.light, cell.component):
+                    continue
+                asked = engine.ask(Variant(), whole)
+                recipe = board_recipes(engine)[0]
+                term = next(t for t in recipe.terms if (t.light, t.component) == (cell.light, cell.component))
+                lit = engine.head.term(term, asked) * np.float32(2 ** (stops if cell.light == "key" else 0))
+                expected = resting_bytes(lit, asked.colouring)
+                with self.subTest(light=cell.light, component=cell.component, stops=stops):
+                    np.testing.assert_allclose(blocks(shown[cell.row, cell.column]), blocks(expected), atol=4)
         share = {c.light: c.share for c in louder.cells if c.component == ALL}
         self.assertGreater(share["key"], 0.8)
 
@@ -44,8 +75,36 @@ class TallyTest(FolderTest):
         self.assertTrue(tally.verdict.exact)
         self.assertRegex(tally.verdict.words, r"Matches\. Largest difference .*half-float rounding allows")
         self.assertAlmostEqual(sum(line.share for line in tally.lines), 1.0, places=5)
-        self.assertEqual(tally_sheet(engine, Variant())[:2], b"\xff\xd8")
-        self.assertEqual(difference_picture(engine, Variant(), 10, 64)[:4], b"\x89PNG")
+
+    def test_pictures_run_from_the_first_term_to_the_reference(self) -> None:
+        engine = grid_engine(self.folder)
+        asked = engine.ask(Variant(), whole_look(engine.render))
+        terms = engine.head.terms(engine.render.recipes[0].recipe, asked)
+        sheet = decoded(tally_sheet(engine, Variant()))
+        rows = np.split(sheet, len(terms) + 2)
+        reference = resting_bytes(engine.source(asked), asked.colouring)
+        running = np.cumsum(terms, axis=0)
+        expected = [
+            (resting_bytes(t, asked.colouring), resting_bytes(r, asked.colouring))
+            for t, r in zip(terms, running, strict=True)
+        ]
+        expected += [(np.zeros_like(reference), reference), (reference, reference)]
+        for row, pair in zip(rows, expected, strict=True):
+            np.testing.assert_allclose(blocks(row), blocks(np.concatenate(pair, axis=1)), atol=4)
+
+    def test_the_difference_is_that_of_the_sum_and_the_reference(self) -> None:
+        passes = grid_passes()
+        passes[""] = passes[""] + np.float32(0.25)
+        passes[""][:, 10:20, 30:50] += np.float32(0.5)
+        engine = engine_for(write_layers(self.folder / "off.exr", passes, np.float32))
+        found = decoded(difference_picture(engine, Variant(), 1, 64)).astype(int)
+        self.assertEqual(found.shape, (48, 64, 3))
+        inside = np.zeros((48, 64), bool)
+        inside[10:20, 30:50] = True
+        np.testing.assert_allclose(found[inside], round(0.75 * 255), atol=3)
+        np.testing.assert_allclose(found[~inside], round(0.25 * 255), atol=3)
+        stronger = decoded(difference_picture(engine, Variant(), 2, 64)).astype(int)
+        np.testing.assert_allclose(stronger[~inside], round(0.5 * 255), atol=5)
 
     def test_a_baked_exposure_is_named(self) -> None:
         passes = grid_passes()
@@ -110,41 +169,3 @@ class UnknownPassTest(FolderTest):
         engine = engine_for(write_layers(self.folder / "q.exr", {"": add_up(*parts.values()), **parts}))
         self.assertEqual({p.light for p in engine.render.passes if p.role == "light_group"}, set(parts))
         self.assertTrue(engine.render.recipes[0].exact)
-
-
-class WorkerTest(FolderTest):
-    def test_a_newer_picture_replaces_the_one_that_waits(self) -> None:
-        thread, gate = EvaluationThread(), threading.Event()
-        blocker = threading.Thread(target=thread.run, args=(gate.wait, MOVING))
-        blocker.start()
-        outcome: list[object] = []
-
-        def ask(number: int) -> None:
-            try:
-                outcome.append(thread.run(lambda: number, MOVING, "viewer"))
-            except Superseded:
-                outcome.append("replaced")
-
-        askers = []
-        for number in (1, 2):
-            asker = threading.Thread(target=ask, args=(number,))
-            asker.start()
-            while thread.waiting < number:
-                pass
-            askers.append(asker)
-        gate.set()
-        for asker in (blocker, *askers):
-            asker.join(5)
-        self.assertEqual(sorted(map(str, outcome)), ["2", "replaced"])
-
-
-class CacheTest(FolderTest):
-    def test_the_least_used_goes_first(self) -> None:
-        cache = ByteCache(3000)
-        for key in "ab":
-            cache.put(key, np.zeros(1000, np.uint8))
-        cache.get("a", lambda: self.fail("a is kept"))
-        cache.put("c", np.zeros(1500, np.uint8))
-        self.assertIsNone(cache.peek("b"))
-        self.assertIsNotNone(cache.peek("a"))
-        self.assertLessEqual(cache.size, 3000)

@@ -1,10 +1,10 @@
 import zipfile
 
 from escala.core.errors import BadSource, TooLarge
-from escala.media.config_files import find_config, place_in, unpack_archives
+from escala.media.config_files import config_place, find_config, unpack_archives
 from escala.media.configs import colour_config
 from tests.made import FolderTest
-from tests.made_config import write_config
+from tests.made_config import CONFIG, write_config
 
 
 class ConfigFilesTest(FolderTest):
@@ -32,7 +32,7 @@ class ConfigFilesTest(FolderTest):
     def test_an_archive_cannot_write_elsewhere(self) -> None:
         with zipfile.ZipFile(self.target / "sly.zip", "w") as packed:
             packed.writestr("../../escaped.ocio", "ocio_profile_version: 2")
-        with self.assertRaisesRegex(BadSource, "its own folder"):
+        with self.assertRaisesRegex(BadSource, "leads out of its folder"):
             unpack_archives(self.target, 1 << 20)
         self.assertFalse((self.folder.parent / "escaped.ocio").exists())
 
@@ -45,11 +45,29 @@ class ConfigFilesTest(FolderTest):
         with self.assertRaisesRegex(BadSource, "big.zip"):
             unpack_archives(self.target, 1 << 20)
 
+    def test_a_damaged_entry_is_told_and_nothing_of_it_stays(self) -> None:
+        self.pack("torn.zip")
+        data = bytearray((self.target / "torn.zip").read_bytes())
+        place = data.index(b"LUT_3D_SIZE")
+        data[place : place + 4] = b"\xff\xfe\xfd\xfc"
+        (self.target / "torn.zip").write_bytes(bytes(data))
+        with self.assertRaisesRegex(BadSource, "torn.zip: the archive cannot be read"):
+            unpack_archives(self.target, 1 << 20)
+        self.assertEqual([file.name for file in self.target.rglob("print.cube")], [])
+
+    def test_what_an_archive_hides_is_left_out(self) -> None:
+        with zipfile.ZipFile(self.target / "mac.zip", "w") as packed:
+            packed.writestr("config.ocio", CONFIG)
+            packed.writestr("__MACOSX/._config.ocio", "junk")
+            packed.writestr("..\\..\\x.cube", "junk")
+        with self.assertRaisesRegex(BadSource, "leads out of its folder"):
+            unpack_archives(self.target, 1 << 20)
+
     def test_names_that_lead_out_or_are_of_no_use_are_refused(self) -> None:
         for name in ("../a.cube", "/etc/a.cube", "C:/a.cube", "notes.txt", "", "a/../../b.cube"):
             with self.subTest(name=name), self.assertRaises(BadSource):
-                place_in(self.target, name)
-        self.assertEqual(place_in(self.target, "luts/day & night.cube"), self.target / "luts" / "day & night.cube")
+                config_place(self.target, name)
+        self.assertEqual(config_place(self.target, "luts/day & night.cube"), self.target / "luts" / "day & night.cube")
 
     def test_the_config_nearest_to_the_top_is_taken(self) -> None:
         with self.assertRaisesRegex(BadSource, "no .ocio"):

@@ -4,7 +4,7 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 
-from escala.engine.intake import read_render
+from escala.engine.source.intake import read_render
 from escala.media.store import StoredFrame
 from tests.made import FolderTest, box, channels_of, light
 

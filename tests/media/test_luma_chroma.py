@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 import OpenEXR
 
-from escala.engine.intake import read_render
+from escala.engine.source.intake import read_render
 from escala.media.luma_chroma import luma_chroma_to_rgb
 
 WEIGHTS = (0.2126, 0.7152, 0.0722)

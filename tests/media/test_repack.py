@@ -8,7 +8,7 @@ import OpenEXR
 from escala.core.errors import BadSource, UnknownChoice
 from escala.media.repack import Choice, gather_frame, split_render
 from escala.media.sources import find_render
-from tests.made import box, channels_of, light
+from tests.made import box, channels_of, light, write_layers
 
 
 class RepackTest(unittest.TestCase):
@@ -89,3 +89,21 @@ class RepackTest(unittest.TestCase):
             with self.subTest(choice=choice), self.assertRaises(error):
                 gather_frame(source, self.folder / "never.exr", choice)
         self.assertFalse((self.folder / "never.exr").exists())
+
+    def test_files_with_chromaticities_are_taken_apart_and_gathered(self) -> None:
+        corners = (0.713, 0.293, 0.165, 0.83, 0.128, 0.044, 0.32168, 0.33767)
+        file = write_layers(self.folder / "wide.exr", {"": light(1), "key": light(2)}, chromaticities=corners)
+        split = split_render(find_render([file]), self.folder, Choice())
+        together = self.folder / "together.exr"
+        gather_frame(find_render(split).first, together, Choice())
+        for written in (*split, together):
+            with OpenEXR.File(str(written), header_only=True) as found:
+                np.testing.assert_allclose(found.parts[0].header["chromaticities"], corners, atol=1e-6)
+
+    def test_new_names_that_become_one_file_name_do_not_overwrite_each_other(self) -> None:
+        choice = Choice(rename={"key": "the light", "rgba": "the_light"})
+        files = split_render(find_render([self.file]), self.folder, choice)
+        self.assertEqual(len({file.name for file in files}), 3)
+        found = {file.name: self.pixels(file)["R"] for file in files if "light" in file.name}
+        self.same_bits(found["shot.the_light.exr"], self.channels["R"])
+        self.same_bits(found["shot.the_light-2.exr"], self.channels["key.R"])

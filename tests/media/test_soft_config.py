@@ -4,10 +4,10 @@ from pathlib import Path
 
 import numpy as np
 
-from escala.core.colour import View
-from escala.core.gamuts import gamut_matrix
-from escala.core.soft_view import LIMITS, respond, soft_view
-from escala.core.transfer import srgb_encode
+from escala.core.colour.config import View
+from escala.core.colour.gamuts import gamut_matrix
+from escala.core.colour.soft_view import LIMITS, respond, soft_view
+from escala.core.colour.transfer import srgb_encode
 from escala.media.configs import BUILTIN_CONFIGS, SOFT, colour_config
 from escala.media.soft_config import write_soft_config
 

@@ -1,15 +1,18 @@
 import json
+import os
 import random
+from unittest import mock
 
 import numpy as np
 import OpenEXR
 
-from escala.core.errors import BadSource, EscalaError
-from escala.engine.intake import read_render
+from escala.core.errors import BadSource, BeingWritten, EscalaError
+from escala.engine.source.intake import read_render
+from escala.media import intake
 from escala.media.decode import decode_frame_here
 from escala.media.intake import DecodeFailed, take_in_frame
 from escala.media.sources import SourceFile, find_render
-from escala.media.store import INDEX, StoredFrame, trim_store
+from escala.media.store import INDEX, StoredFrame, frame_key, trim_store
 from tests.made import FolderTest, box, light, write_layers, write_parts
 
 
@@ -155,3 +158,55 @@ class BrokenFileTest(FolderTest):
                 self.assertTrue(json.loads((frame.folder / INDEX).read_text())["passes"])
             except EscalaError as error:
                 self.assertIn(path.name, str(error))
+
+
+class ChangingFileTest(FolderTest):
+    """A file that changes while it is read never gives a frame of two states."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.file = self.folder / "running.exr"
+        self.states = [{"": light(n), "key": light(n + 10)} for n in range(2)]
+        self.write(0)
+
+    def write(self, state: int) -> None:
+        """Another state in place of the file, as if in the same tick of the clock."""
+        other = write_layers(self.folder / "other.exr", self.states[state])
+        os.utime(other, ns=(10**18, 10**18))
+        other.replace(self.file)
+
+    def test_two_states_of_one_size_and_time_have_keys_of_their_own(self) -> None:
+        files, keys = (SourceFile(self.file),), set()
+        for state in (0, 1, 0):
+            self.write(state)
+            keys.add(frame_key(files))
+        self.assertEqual(len(keys), 2)
+
+    def test_what_was_read_of_two_states_is_let_go(self) -> None:
+        files = (SourceFile(self.file),)
+        key = frame_key(files)
+        with self.assertRaisesRegex(BeingWritten, r"running\.exr is being written"):
+            decode_frame_here(files, self.folder / "store" / key, lambda share: self.write(1), key)
+        self.assertEqual(list((self.folder / "store").iterdir()), [])
+
+    def test_reading_is_begun_anew_and_gives_the_later_state_whole(self) -> None:
+        files, decode, times = (SourceFile(self.file),), intake.decode_in_child, []
+
+        def changing(files, folder, progress, key) -> None:
+            if not times:
+                self.write(1)
+            times.append(key)
+            decode(files, folder, progress, key)
+
+        with mock.patch.object(intake, "decode_in_child", changing):
+            frame = intake.take_in_frame(files, self.folder / "store")
+        self.assertEqual((len(times), len(set(times))), (2, 2))
+        for name, planes in (("rgba", self.states[1][""]), ("key", self.states[1]["key"])):
+            np.testing.assert_array_equal(frame.planes(name).astype(np.float32), planes)
+
+    def test_one_that_never_rests_is_told(self) -> None:
+        def never(*_: object) -> None:
+            raise BeingWritten("it is being written")
+
+        with mock.patch.object(intake, "decode_in_child", never), self.assertRaises(BeingWritten):
+            intake.take_in_frame((SourceFile(self.file),), self.folder / "store")

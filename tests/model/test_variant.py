@@ -2,7 +2,10 @@ import unittest
 
 from pydantic import ValidationError
 
-from escala.model.variant import Balance, CdlCorrection, ExposureCorrection, Finish, Level, Variant, level_of
+from escala.model.balance import Balance, Level, level_of
+from escala.model.corrections import CdlCorrection, ExposureCorrection
+from escala.model.finish import Finish
+from escala.model.variant import Variant
 
 
 class VariantTest(unittest.TestCase):

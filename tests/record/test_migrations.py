@@ -7,7 +7,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine
 from sqlalchemy.orm import Session
 
-from escala.engine.colouring import colouring_of
+from escala.engine.colour.chain import colouring_of
 from escala.model.variant import Variant
 from escala.record.database import MIGRATIONS, open_database
 from escala.record.shots import all_shots, shot_render
@@ -28,6 +28,8 @@ class ColourOfFilesTest(FolderTest):
             del entry["colour"]
         del render["alpha_ignored"]
         with sqlite3.connect(file) as older:
+            older.execute("DROP TABLE delivery")
+            older.execute("DROP INDEX ix_revision_variant_id_parent")
             older.execute("UPDATE alembic_version SET version_num = '0002'")
             older.execute(
                 "INSERT INTO shot (name, sources, render, created) VALUES ('kept', '[]', ?, '2026-01-01')",

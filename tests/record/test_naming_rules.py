@@ -2,8 +2,9 @@ import sqlite3
 
 from sqlalchemy.orm import Session
 
-from escala.engine.balance import render_lights
-from escala.model.variant import PassReading, SourceChoice, Variant
+from escala.engine.balance.plan import render_lights
+from escala.model.source import PassReading, SourceChoice
+from escala.model.variant import Variant
 from escala.record.database import newest_schema, open_database
 from escala.record.naming_rules import offered_rules, remember_rules, rule_name, rules_for
 from escala.record.shots import (
@@ -51,6 +52,8 @@ class SchemaTest(RecordTest):
         open_database(file).dispose()
         with sqlite3.connect(file) as older:
             older.execute("DROP TABLE naming_rule")
+            older.execute("DROP TABLE delivery")
+            older.execute("DROP INDEX ix_revision_variant_id_parent")
             older.execute("UPDATE alembic_version SET version_num = '0001'")
             older.execute("INSERT INTO shot (name, sources, render, created) VALUES ('kept', '[]', '{}', '2026-01-01')")
         older.close()
@@ -59,7 +62,7 @@ class SchemaTest(RecordTest):
         with Session(engine) as session:
             self.assertEqual([shot.name for shot in all_shots(session)], ["kept"])
             self.assertEqual(rules_for(session, ["any"]), {})
-        self.assertEqual(newest_schema(), "0003")
+        self.assertEqual(newest_schema(), "0004")
 
 
 class ShotTest(RecordTest):

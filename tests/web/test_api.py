@@ -101,7 +101,8 @@ class PictureApiTest(ApiTest):
     def test_moving_and_resting_pictures_look_the_same(self) -> None:
         variant = self.open_grid()
         resting, moving = self.pixels(self.picture(variant)), self.pixels(self.picture(variant, live=True))
-        np.testing.assert_allclose(moving.mean(axis=(0, 1)), resting.mean(axis=(0, 1)), atol=1)
+        blocks = [p.reshape(6, 8, 8, 8, 3).mean(axis=(1, 3)) for p in (moving, resting)]
+        np.testing.assert_allclose(*blocks, atol=3)  # what JPEG keeps of noise
 
     def test_board_tally_probe_and_pass_pictures(self) -> None:
         variant = self.open_grid()

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from escala.core.colour import View
+from escala.core.colour.config import View
 from escala.media.configs import BUILTIN_CONFIGS, colour_config
 from tests.made import add_up, light, write_layers
 from tests.made_config import CONFIG, write_config

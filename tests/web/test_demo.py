@@ -24,7 +24,7 @@ class DemoTest(FolderTest):
         """The names of the shots, once there are so many; a minute is enough for pictures of this size."""
         end = time.monotonic() + 90
         while time.monotonic() < end:
-            with studio.session() as session:
+            with studio.record.reading() as session:
                 names = [shot.name for shot in demo.all_shots(session)]
             if len(names) >= wanted:
                 return names

@@ -1,50 +1,46 @@
-import json
 import unittest
 
-from escala.web.events import EventHub
+from escala.web.events import EventLog
 
 
 class EventTest(unittest.TestCase):
     def setUp(self) -> None:
-        self.hub = EventHub()
+        self.log = EventLog()
+        self.mark, *_ = self.log.since("")
 
-    def heard(self, stream) -> dict:
-        text = next(stream)
-        self.assertTrue(text.startswith("data: ") and text.endswith("\n\n"), text)
-        return json.loads(text.removeprefix("data: "))
+    def test_every_page_hears_everything_after_its_mark_in_order(self) -> None:
+        self.log.tell("shots")
+        self.log.tell("render", shot_id=4, changes=["The light rim is new."])
+        for _ in range(3):
+            mark, events, missed = self.log.since(self.mark)
+            self.assertEqual([event["kind"] for event in events], ["shots", "render"])
+            self.assertFalse(missed)
+        self.assertEqual(self.log.since(mark)[1], [])
+        self.log.tell("variants", shot_id=1)
+        self.assertEqual(self.log.since(mark)[1], [{"kind": "variants", "shot_id": 1}])
 
-    def test_every_listener_hears_everything_in_order(self) -> None:
-        streams = [self.hub.listen() for _ in range(3)]
-        for stream in streams:
-            self.assertEqual(next(stream), ": listening\n\n")
-        self.hub.tell("shots")
-        self.hub.tell("render", shot_id=4, changes=["The light rim is new."])
-        for stream in streams:
-            self.assertEqual(self.heard(stream), {"kind": "shots"})
-            self.assertEqual(self.heard(stream)["changes"], ["The light rim is new."])
-
-    def test_a_page_that_is_closed_is_forgotten(self) -> None:
-        stream = self.hub.listen()
-        next(stream)
-        stream.close()
-        self.hub.tell("shots")
-        late = self.hub.listen()
-        next(late)
-        self.hub.tell("variants", shot_id=1)
-        self.assertEqual(self.heard(late)["kind"], "variants")
+    def test_a_new_page_begins_with_now(self) -> None:
+        self.log.tell("shots")
+        self.assertEqual(self.log.since("")[1:], ([], False))
 
     def test_names_and_quotes_arrive_as_they_are(self) -> None:
-        stream = self.hub.listen()
-        next(stream)
         sentence = 'a "quoted" path: /média/ñandú\nnext line'
-        self.hub.tell("trouble", sentence=sentence)
-        self.assertEqual(self.heard(stream)["sentence"], sentence)
+        self.log.tell("trouble", sentence=sentence)
+        self.assertEqual(self.log.since(self.mark)[1][0]["sentence"], sentence)
 
-    def test_who_does_not_listen_loses_the_newest_and_holds_up_nobody(self) -> None:
-        slow, quick = self.hub.listen(), self.hub.listen()
-        next(slow), next(quick)
+    def test_of_a_job_only_the_newest_state_is_told(self) -> None:
+        for share in (0.1, 0.5, 0.9):
+            self.log.tell("job", id=7, share=share)
+        self.log.tell("job", id=8, share=0.0)
+        self.assertEqual([(e["id"], e["share"]) for e in self.log.since(self.mark)[1]], [(7, 0.9), (8, 0.0)])
+
+    def test_who_was_away_too_long_or_comes_from_an_earlier_server_is_told_so(self) -> None:
         for number in range(1200):
-            self.hub.tell("variant", head=number)
-            if number < 900:
-                self.assertEqual(self.heard(quick)["head"], number)
-        self.assertEqual(self.heard(slow)["head"], 0)
+            self.log.tell("variant", head=number)
+        mark, events, missed = self.log.since(self.mark)
+        self.assertTrue(missed)
+        self.assertEqual(events[-1]["head"], 1199)
+        self.assertFalse(self.log.since(mark)[2])
+        for odd in ("deadbeef.3", "nonsense", f"{mark}0000", "x" * 40, ".", f"{mark.split('.')[0]}.-1"):
+            with self.subTest(mark=odd):
+                self.assertEqual((self.log.since(odd)[0], self.log.since(odd)[2]), (mark, True))

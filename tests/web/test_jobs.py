@@ -1,16 +1,17 @@
+import errno
 import threading
 import time
 import unittest
 
 from escala.core.errors import BadSource
 from escala.record.shots import NotFound
-from escala.web.events import EventHub
+from escala.web.events import EventLog
 from escala.web.jobs import Job, JobBoard
 
 
 class JobTest(unittest.TestCase):
     def setUp(self) -> None:
-        self.hub = EventHub()
+        self.hub = EventLog()
         self.board = JobBoard(self.hub)
 
     def ended(self, job: Job) -> Job:
@@ -40,13 +41,24 @@ class JobTest(unittest.TestCase):
         self.assertEqual(self.ended(job).state, "cancelled")
 
     def test_pages_hear_of_progress(self) -> None:
-        stream = self.hub.listen()
-        self.assertEqual(next(stream), ": listening\n\n")
+        mark, *_ = self.hub.since("")
         self.board.report(Job(1, "reading"), 0.25, "decoding")
-        heard = next(stream)
-        self.assertIn('"share": 0.25', heard)
-        stream.close()
-        self.hub.tell("shots")
+        (heard,) = self.hub.since(mark)[1]
+        self.assertEqual((heard["kind"], heard["share"], heard["doing"]), ("job", 0.25, "decoding"))
+
+    def test_only_the_newest_of_many_ended_jobs_are_kept(self) -> None:
+        first = self.ended(self.board.start("reading", lambda job: 0))
+        for _ in range(220):
+            last = self.ended(self.board.start("reading", lambda job: 0))
+        self.assertIs(self.board.find(last.id), last)
+        with self.assertRaises(NotFound):
+            self.board.find(first.id)
+
+    def test_a_full_disk_is_told_in_a_sentence(self) -> None:
+        def fall(job: Job) -> None:
+            raise OSError(errno.ENOSPC, "No space left on device", "/home/x")
+
+        self.assertIn("no room left for /home/x", self.ended(self.board.start("delivering", fall)).error or "")
 
     def test_unknown_jobs_are_told(self) -> None:
         with self.assertRaisesRegex(NotFound, "no job 99"):

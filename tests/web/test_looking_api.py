@@ -97,3 +97,31 @@ class LookingApiTest(SourceApiTest):
         self.assertEqual({part["name"] for part in probe["passes"]}, {"key", "fill"})
         self.assertAlmostEqual(sum(part["share"] for part in probe["passes"]), 1, places=5)
         self.assertTrue(0 <= probe["hue"] < 360)
+
+
+class RegionTest(SourceApiTest):
+    def test_a_picture_says_which_part_it_shows(self) -> None:
+        write_layers(self.media / "grid.exr", {"": light(1, 96, 128), "lg_key": light(1, 96, 128)})
+        shot = self.open("grid.exr")["result"]["shot_id"]
+        variant = self.variant_of(shot)["id"]
+        region = {"x": 5, "y": 3, "width": 64, "height": 64}
+        body = {"region": region, "out_width": 16, "out_height": 16}
+        answer = self.client.post(f"/api/variants/{variant}/picture", json=body)
+        self.assertEqual(answer.headers["X-Region"], "4 0 68 68")
+        picture = cv2.imdecode(np.frombuffer(answer.data, np.uint8), cv2.IMREAD_COLOR)
+        self.assertEqual(picture.shape, (17, 17, 3))
+        full = self.client.post(f"/api/variants/{variant}/picture", json=body | {"out_width": 64, "out_height": 64})
+        self.assertEqual(full.headers["X-Region"], "5 3 64 64")
+
+    def test_a_pass_is_shown_in_the_colour_of_the_variant(self) -> None:
+        write_layers(self.media / "grid.exr", {"": light(1), "lg_key": light(1)})
+        shot = self.open("grid.exr")["result"]["shot_id"]
+        variant = self.variant_of(shot)
+        address = f"/api/shots/{shot}/pass?name=lg_key&width=32&variant={variant['id']}"
+        before = self.client.get(address)
+        self.change(variant, "/display", {"display": "sRGB - Display", "view": "Raw"})
+        after = self.client.get(address, headers={"If-None-Match": before.headers["ETag"]})
+        self.assertEqual(after.status_code, 200)
+        self.assertNotEqual(after.data, before.data)
+        again = self.client.get(address, headers={"If-None-Match": after.headers["ETag"]})
+        self.assertEqual(again.status_code, 304)

@@ -134,7 +134,7 @@ class NewerRenderTest(SourceApiTest):
         shot_id = self.open("running.exr")["result"]["shot_id"]
         studio = self.app.extensions["studio"]
         watcher = RenderWatcher(studio)
-        self.client.get(f"/api/shots/{shot_id}")
+        self.client.get(f"/api/events?shot={shot_id}")
         watcher.look()
         first = studio.render_of(shot_id)
         write_layers(file, {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
@@ -148,16 +148,16 @@ class NewerRenderTest(SourceApiTest):
         file = write_layers(self.media / "half.exr", {"": KEY, "lg_key": KEY})
         shot_id = self.open("half.exr")["result"]["shot_id"]
         studio = self.app.extensions["studio"]
-        told = studio.hub.listen()
-        next(told)
+        mark, *_ = studio.hub.since("")
         render = studio.render_of(shot_id)
         file.write_bytes(file.read_bytes()[:400])
         watcher = RenderWatcher(studio)
+        self.client.get(f"/api/events?shot={shot_id}")
         for _ in range(16):
             watcher.look()
         self.assertIs(studio.render_of(shot_id), render)
-        sentences = [next(told)]
-        self.assertIn("cannot be read", sentences[0])
+        (told,) = self.client.get(f"/api/events?after={mark}").json["events"]
+        self.assertIn("cannot be read", told["sentence"])
         OpenEXR.File({"type": OpenEXR.scanlineimage}, channels_of({"": FILL})).write(str(file))
         watcher.look()
         watcher.look()

@@ -14,7 +14,8 @@ export class Problem extends Error {
   }
 }
 
-interface Answer {
+/** What the client of the API gives for a request. */
+export interface Answer {
   data?: unknown
   error?: unknown
   response: Response
@@ -58,16 +59,20 @@ export interface PictureWish extends SubjectWish {
   against?: { subject: SubjectWish; gain: number; measure: 'linear' | 'display' } | null
 }
 
+/** A picture, and the part of the displayed picture that it shows: a little more than was asked for, perhaps. */
 export interface PictureAnswer {
   file: Blob
   milliseconds: number
+  region: Region
 }
 
 /** A picture of a variant, as the file that the server sends. */
 export async function fetchPicture(variantId: number, wish: PictureWish): Promise<PictureAnswer> {
   const response = await postJson(`/api/variants/${variantId}/picture`, wish)
   const milliseconds = Number(response.headers.get('X-Milliseconds'))
-  return { file: await response.blob(), milliseconds }
+  const [x, y, width, height] = (response.headers.get('X-Region') ?? '').split(' ').map(Number)
+  const region = { x: x!, y: y!, width: width!, height: height! }
+  return { file: await response.blob(), milliseconds, region }
 }
 
 /** The sheet of a board's small pictures, as an address for CSS; revoke it when it is replaced. */
@@ -117,8 +122,9 @@ export async function bringPicture(file: File): Promise<{ picture: string; title
   return (await sent(`/api/pictures/${encodeURIComponent(file.name)}`, { method: 'PUT', body: file })).json()
 }
 
-/** Stream one file to the server; files of one batch lie side by side there. */
+/** Stream one file to the server, if it has room for it; files of one batch lie side by side there. */
 export async function upload(file: File, batch: string): Promise<string> {
+  await sent(`/api/uploads/room?bytes=${file.size}`, { method: 'GET' })
   const address = `/api/uploads/${encodeURIComponent(file.name)}`
   const response = await sent(address, { method: 'PUT', body: file, headers: { 'X-Batch': batch } })
   return ((await response.json()) as { path: string }).path

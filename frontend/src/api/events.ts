@@ -1,3 +1,4 @@
+import { api, told } from './client'
 import type { Job } from './types'
 
 export type ServerEvent =
@@ -7,10 +8,74 @@ export type ServerEvent =
   | { kind: 'variants'; shot_id: number }
   | { kind: 'variant'; variant_id: number; shot_id: number; head: number }
   | { kind: 'trouble'; sentence: string }
+  /** Some of what happened is no longer known: look at everything anew. */
+  | { kind: 'missed' }
 
-/** Hear what happens on the server until the returned function is called. */
-export function listen(heard: (event: ServerEvent) => void): () => void {
-  const source = new EventSource('/api/events')
-  source.onmessage = (message) => heard(JSON.parse(message.data) as ServerEvent)
-  return () => source.close()
+interface Answer {
+  mark: string
+  missed: boolean
+  events: ServerEvent[]
+}
+
+/**
+ * How long until the next question, in milliseconds: while something happens, while nothing does, while the page is not
+ * seen, while nobody answers.
+ */
+const BUSY = 600
+const QUIET = 1400
+const SLOWER = 1.25
+const UNSEEN = 8000
+const UNANSWERED = 2500
+
+let hurry = () => {}
+
+/** Something was begun that the server is going to tell of: ask at once, and often for a while. */
+export function expectNews(): void {
+  hurry()
+}
+
+/**
+ * Hear what happens on the server until the returned function is called. The page asks again and again what came after
+ * the last that it knows, so that it holds no connection open. `shown`: the shot before it, whose files are watched.
+ */
+export function listen(heard: (event: ServerEvent) => Promise<void>, shown: () => number | null): () => void {
+  let mark = ''
+  let timer: ReturnType<typeof setTimeout> | undefined
+  let ended = false
+  let seen = BUSY
+  hurry = () => {
+    seen = BUSY
+    askNow()
+  }
+
+  async function ask() {
+    timer = undefined
+    let pause = UNANSWERED
+    try {
+      const query = { after: mark, shot: shown() }
+      const answer = await told<Answer>(api.GET('/api/events', { params: { query } }))
+      mark = answer.mark
+      if (answer.missed) await heard({ kind: 'missed' })
+      for (const event of answer.events) await heard(event)
+      seen = answer.events.length ? BUSY : Math.min(seen * SLOWER, QUIET)
+      pause = document.hidden ? UNSEEN : seen
+    } catch {
+      // Not now: the server is asked again in a while.
+    }
+    if (!ended) timer = setTimeout(ask, pause)
+  }
+
+  function askNow() {
+    if (document.hidden || timer === undefined) return
+    clearTimeout(timer)
+    void ask()
+  }
+
+  document.addEventListener('visibilitychange', askNow)
+  void ask()
+  return () => {
+    ended = true
+    clearTimeout(timer)
+    document.removeEventListener('visibilitychange', askNow)
+  }
 }

@@ -13,6 +13,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** The numbers of a colour decision file. */
         post: operations["colour_read_cdl_file_cdl_post"];
         delete?: never;
         options?: never;
@@ -27,6 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** What a config offers, and the configs to choose from. */
         get: operations["colour_get_colour_colour_get"];
         put?: never;
         post?: never;
@@ -45,6 +47,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Make a config of the files that were brought in, and try all that it offers. */
         post: operations["colour_finish_config_configs__string_name__post"];
         delete?: never;
         options?: never;
@@ -60,6 +63,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Bring in one file of a config; it waits until the whole is there. */
         put: operations["colour_put_config_file_configs__string_name__files_put"];
         post?: never;
         delete?: never;
@@ -75,6 +79,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A delivered file. */
         get: operations["deliveries_get_file_deliveries__string_folder___string_name__get"];
         put?: never;
         post?: never;
@@ -91,7 +96,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["deliveries_stream_events_events_get"];
+        /** What happened after a mark; the shot that is shown is watched meanwhile. */
+        get: operations["deliveries_get_events_events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -107,6 +113,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** How long work stands. */
         get: operations["shots_get_job_jobs__int_job_id__get"];
         put?: never;
         post?: never;
@@ -125,6 +132,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Stop long work at its next step. */
         post: operations["shots_cancel_job_jobs__int_job_id__cancel_post"];
         delete?: never;
         options?: never;
@@ -139,6 +147,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Folders and pictures below the media roots. */
         get: operations["shots_list_media_media_get"];
         put?: never;
         post?: never;
@@ -156,6 +165,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Bring in a picture to compare with. */
         put: operations["shots_bring_picture_pictures__string_name__put"];
         post?: never;
         delete?: never;
@@ -171,8 +181,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** All shots. */
         get: operations["shots_list_shots_shots_get"];
         put?: never;
+        /** Begin to read a render into a new shot. */
         post: operations["shots_open_shot_shots_post"];
         delete?: never;
         options?: never;
@@ -187,9 +199,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A shot with its render and variants. */
         get: operations["shots_get_shot_shots__int_shot_id__get"];
         put?: never;
         post?: never;
+        /** Delete a shot with all that was made on it; its files stay. */
         delete: operations["shots_delete_shot_shots__int_shot_id__delete"];
         options?: never;
         head?: never;
@@ -205,6 +219,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Begin to write passes as files. */
         post: operations["shots_write_passes_shots__int_shot_id__files_post"];
         delete?: never;
         options?: never;
@@ -219,6 +234,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A pass as its role wants to be seen. */
         get: operations["shots_get_pass_picture_shots__int_shot_id__pass_get"];
         put?: never;
         post?: never;
@@ -235,6 +251,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** How often each brightness occurs in a pass. */
         get: operations["shots_get_pass_histogram_shots__int_shot_id__pass_histogram_get"];
         put?: never;
         post?: never;
@@ -252,6 +269,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Begin to read a newer render in place of a shot's. */
         put: operations["shots_take_over_render_shots__int_shot_id__render_put"];
         post?: never;
         delete?: never;
@@ -269,6 +287,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** A new variant, neutral or a copy. */
         post: operations["variants_make_variant_shots__int_shot_id__variants_post"];
         delete?: never;
         options?: never;
@@ -283,7 +302,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The colours of the bands of one stop. */
         get: operations["colour_get_stop_colours_stops_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether so many bytes can be brought in: asked before they are sent. */
+        get: operations["shots_room_for_upload_uploads_room_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -300,6 +337,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Bring in one file of a render. */
         put: operations["shots_upload_uploads__string_name__put"];
         post?: never;
         delete?: never;
@@ -315,9 +353,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A variant as it stands. */
         get: operations["variants_get_variant_variants__int_variant_id__get"];
         put?: never;
         post?: never;
+        /** Delete a variant with its history. */
         delete: operations["variants_remove_variant_variants__int_variant_id__delete"];
         options?: never;
         head?: never;
@@ -333,6 +373,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Rows, columns and shares of the board. */
         post: operations["pictures_post_board_board_post"];
         delete?: never;
         options?: never;
@@ -349,6 +390,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** The small pictures of the board, on one sheet. */
         post: operations["pictures_post_board_sheet_board_sheet_post"];
         delete?: never;
         options?: never;
@@ -363,6 +405,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The mistakes of a variant's colour chain, with their shares and places. */
         get: operations["colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get"];
         put?: never;
         post?: never;
@@ -379,8 +422,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The newest deliveries of a variant. */
+        get: operations["deliveries_list_deliveries_variants__int_variant_id__deliveries_get"];
         put?: never;
+        /** Begin to write frames of a variant. */
         post: operations["deliveries_deliver_variants__int_variant_id__deliveries_post"];
         delete?: never;
         options?: never;
@@ -395,6 +440,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The difference of sum and reference. */
         get: operations["pictures_get_difference_difference_get"];
         put?: never;
         post?: never;
@@ -413,6 +459,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Keep an edit that was made on the newest state. */
         post: operations["variants_edit_variants__int_variant_id__edits_post"];
         delete?: never;
         options?: never;
@@ -428,6 +475,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Give a variant another name. */
         put: operations["variants_rename_variant_variants__int_variant_id__name_put"];
         post?: never;
         delete?: never;
@@ -443,6 +491,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The names of the objects in the cryptomattes. */
         get: operations["pictures_get_objects_objects_get"];
         put?: never;
         post?: never;
@@ -461,6 +510,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** A picture for the screen; the header X-Region says which part it shows. */
         post: operations["pictures_post_picture_picture_post"];
         delete?: never;
         options?: never;
@@ -477,6 +527,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** The values at a place, and what makes them. */
         post: operations["pictures_post_probe_probe_post"];
         delete?: never;
         options?: never;
@@ -493,6 +544,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Forward to the state that was undone last. */
         post: operations["variants_redo_edit_variants__int_variant_id__redo_post"];
         delete?: never;
         options?: never;
@@ -507,6 +559,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Every state that the variant ever had. */
         get: operations["variants_list_revisions_variants__int_variant_id__revisions_get"];
         put?: never;
         post?: never;
@@ -523,6 +576,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The document of a state. */
         get: operations["variants_get_revision_variants__int_variant_id__revisions__int_number__get"];
         put?: never;
         post?: never;
@@ -541,6 +595,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Make the variant as it was in a state, as one more edit. */
         post: operations["variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post"];
         delete?: never;
         options?: never;
@@ -555,6 +610,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A state as a small picture. */
         get: operations["variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get"];
         put?: never;
         post?: never;
@@ -573,6 +629,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** A scope of what is looked at. */
         post: operations["pictures_post_scope_scope_post"];
         delete?: never;
         options?: never;
@@ -587,6 +644,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The recipe as a sum, and its verdict. */
         get: operations["pictures_get_tally_tally_get"];
         put?: never;
         post?: never;
@@ -603,6 +661,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The small pictures of the tally, on one sheet. */
         get: operations["pictures_get_tally_sheet_tally_sheet_get"];
         put?: never;
         post?: never;
@@ -621,6 +680,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Back to the state before. */
         post: operations["variants_undo_edit_variants__int_variant_id__undo_post"];
         delete?: never;
         options?: never;
@@ -637,6 +697,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** The numbers behind a few pixels. */
         post: operations["pictures_post_values_values_post"];
         delete?: never;
         options?: never;
@@ -1010,6 +1071,47 @@ export interface components {
             title: string;
         };
         /**
+         * DeliveryFile
+         * @description A delivered file and its address.
+         */
+        DeliveryFile: {
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * DeliveryList
+         * @description The newest deliveries of a variant, the newest first.
+         */
+        DeliveryList: {
+            /** Deliveries */
+            deliveries: components["schemas"]["DeliveryOut"][];
+        };
+        /**
+         * DeliveryOut
+         * @description A delivery: how it stands, and the files that are there whole.
+         */
+        DeliveryOut: {
+            /** Created */
+            created: string;
+            /** Error */
+            error: string | null;
+            /** Files */
+            files: components["schemas"]["DeliveryFile"][];
+            /** Folder */
+            folder: string;
+            /** Frames */
+            frames: number;
+            /** Id */
+            id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "cancelled" | "broken off";
+        };
+        /**
          * Diagnostic
          * @description A finding: `code` for scripts, `message` says what it means and what to do.
          *
@@ -1076,6 +1178,20 @@ export interface components {
             patch: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * EventsOut
+         * @description What happened after a mark, and the new mark. `missed`: some of it is no longer known; look at everything.
+         */
+        EventsOut: {
+            /** Events */
+            events: {
+                [key: string]: unknown;
+            }[];
+            /** Mark */
+            mark: string;
+            /** Missed */
+            missed: boolean;
         };
         /**
          * ExposureCorrection
@@ -1599,7 +1715,8 @@ export interface components {
          * @description Means over a square of pixels. `linear`: finished working space; `source`: the beauty in the space of the file.
          *
          *     `stops`: luminance over middle grey 0.18, None in the dark; `display`: 0..255 on screen, may lie beyond; `hue`:
-         *     degrees of the linear colour's hexagon, None for a grey; `saturation`: 0..1, beyond 1 out of gamut.
+         *     degrees of the linear colour's hexagon, None for a grey; `saturation`: 0..1, beyond 1 out of gamut. None also
+         *     stands for every value that a pixel without a number makes one.
          */
         Probe: {
             /** Alpha */
@@ -1608,9 +1725,9 @@ export interface components {
             components: components["schemas"]["Part"][];
             /** Display */
             display: [
-                number,
-                number,
-                number
+                number | null,
+                number | null,
+                number | null
             ];
             /** Hue */
             hue: number | null;
@@ -1618,21 +1735,21 @@ export interface components {
             lights: components["schemas"]["Part"][];
             /** Linear */
             linear: [
-                number,
-                number,
-                number
+                number | null,
+                number | null,
+                number | null
             ];
             /** Passes */
             passes: components["schemas"]["Part"][];
             /** Saturation */
-            saturation: number;
+            saturation: number | null;
             /** Size */
             size: number;
             /** Source */
             source: [
-                number,
-                number,
-                number
+                number | null,
+                number | null,
+                number | null
             ];
             /** Stops */
             stops: number | null;
@@ -2407,6 +2524,8 @@ export interface components {
         /**
          * VariantOut
          * @description A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
+         *
+         *     `trouble`: why it cannot be shown as it is, None where it can.
          */
         VariantOut: {
             /** Can Redo */
@@ -2437,6 +2556,8 @@ export interface components {
             shot_id: number;
             /** Stations */
             stations: components["schemas"]["StationWords"][];
+            /** Trouble */
+            trouble: string | null;
         };
         /**
          * Verdict
@@ -2650,15 +2771,27 @@ export interface operations {
             };
         };
     };
-    deliveries_stream_events_events_get: {
+    deliveries_get_events_events_get: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string;
+                shot?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -3104,6 +3237,28 @@ export interface operations {
             };
         };
     };
+    shots_room_for_upload_uploads_room_get: {
+        parameters: {
+            query: {
+                bytes: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_upload_uploads__string_name__put: {
         parameters: {
             query?: never;
@@ -3256,6 +3411,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WarningsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    deliveries_list_deliveries_variants__int_variant_id__deliveries_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryList"];
                 };
             };
             /** @description Unprocessable Entity */

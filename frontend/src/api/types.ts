@@ -31,6 +31,7 @@ export type ColourWarning = Schemas['ColourWarning']
 export type Cdl = Schemas['CdlOut']
 export type Region = Schemas['Region']
 export type NewDelivery = Schemas['NewDelivery']
+export type Delivery = Schemas['DeliveryOut']
 
 export type StationName =
   'source' | 'surface' | 'balance' | 'beauty' | 'depth' | 'plate' | 'lens' | 'finish' | 'display'

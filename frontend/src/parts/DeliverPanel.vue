@@ -2,11 +2,12 @@
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, told } from '@/api/client'
-import type { Job, NewDelivery } from '@/api/types'
+import type { NewDelivery } from '@/api/types'
 import { useJobs } from '@/stores/jobs'
-import { useColourOffer } from '@/stations/useColourOffer'
+import { useColourOffer } from '@/stations/display/useColourOffer'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
+import DeliveryList from './DeliveryList.vue'
 
 const jobs = useJobs()
 const emit = defineEmits<{ close: [] }>()
@@ -26,10 +27,6 @@ const KINDS = [
 const linear = computed(() => kind.value.startsWith('exr'))
 const source = computed(() => shots.variant?.delivery_space ?? '')
 const job = computed(() => jobs.find(jobId.value))
-const files = computed(
-  () => (job.value?.result as { files?: { name: string; address: string }[] } | null)?.files ?? [],
-)
-const folder = computed(() => (job.value?.result as { folder?: string } | null)?.folder ?? '')
 const tag = computed(() =>
   linear.value ? (space.value ?? source.value) : (shots.variant?.chain.slice(2).join(', ') ?? ''),
 )
@@ -42,14 +39,18 @@ async function deliver() {
   else body.bits = Number(depth) as 8 | 16
   try {
     const params = { path: { variant_id: shots.variant.id } }
-    jobId.value = (
-      await told<Job>(
-        api.POST('/api/variants/{variant_id}/deliveries', { params, body: body as NewDelivery }),
-      )
-    ).id
+    jobId.value = await jobs.begin(
+      api.POST('/api/variants/{variant_id}/deliveries', { params, body: body as NewDelivery }),
+    )
   } catch (error) {
     troubles.tell(error)
   }
+}
+
+/** What is written by then stays; nothing is half-written. */
+function stop() {
+  const params = { path: { job_id: jobId.value! } }
+  void told(api.POST('/api/jobs/{job_id}/cancel', { params })).catch((error) => troubles.tell(error))
 }
 </script>
 
@@ -76,14 +77,13 @@ async function deliver() {
     </button>
     <div role="status">
       <progress v-if="job?.state === 'running'" :value="job.share" max="1" aria-label="Delivering" />
+      <p v-if="job?.state === 'running'" class="quiet">
+        {{ job.doing }}
+        <button type="button" class="plain" @click="stop">stop</button>
+      </p>
       <p v-if="job?.state === 'failed'" class="warning">{{ job.error }}</p>
-      <template v-if="job?.state === 'done'">
-        <p v-for="file in files" :key="file.address">
-          <a :href="file.address" download>{{ file.name }}</a>
-        </p>
-        <p class="quiet">Kept in {{ folder }}</p>
-      </template>
     </div>
+    <DeliveryList />
   </aside>
 </template>
 

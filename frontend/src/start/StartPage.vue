@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
 import { api, passPicture, told, upload } from '@/api/client'
-import type { Job, MediaEntry } from '@/api/types'
+import type { MediaEntry } from '@/api/types'
 import { spoken } from '@/stores/levels'
 import { useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
@@ -39,7 +39,7 @@ async function browse(to: string) {
 async function open(sources: string[], fit = false) {
   asked.value = sources
   try {
-    opening.value = (await told<Job>(api.POST('/api/shots', { body: { sources, name: null, fit } }))).id
+    opening.value = await jobs.begin(api.POST('/api/shots', { body: { sources, name: null, fit } }))
   } catch (error) {
     troubles.tell(error)
   }

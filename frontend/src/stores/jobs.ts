@@ -1,5 +1,7 @@
 import { defineStore } from 'pinia'
 import { shallowRef } from 'vue'
+import { told, type Answer } from '@/api/client'
+import { expectNews } from '@/api/events'
 import type { Job } from '@/api/types'
 
 const MOST = 30
@@ -16,5 +18,13 @@ export const useJobs = defineStore('jobs', () => {
     return jobs.value.find((job) => job.id === id) ?? null
   }
 
-  return { jobs, hear, find }
+  /** Start long work: its number. It is known from now on, unless its end was heard of already. */
+  async function begin(request: Promise<Answer>): Promise<number> {
+    const job = await told<Job>(request)
+    if (!find(job.id)) hear(job)
+    expectNews()
+    return job.id
+  }
+
+  return { jobs, hear, find, begin }
 })

@@ -71,6 +71,11 @@ export function clampStops(stops: number): number {
   return Math.min(16, Math.max(-16, Math.round(stops * 100) / 100))
 }
 
+/** Three values for reading; a channel that is no number says so. */
+export function threeText(values: readonly (number | null)[], digits: number): string {
+  return values.map((value) => value?.toFixed(digits).replace('-', '−') ?? 'no number').join('  ')
+}
+
 export function stopsText(stops: number): string {
   if (Math.abs(stops) < 0.005) return '0'
   return `${stops > 0 ? '+' : '−'}${Math.abs(stops).toFixed(2)}`

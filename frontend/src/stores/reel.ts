@@ -104,7 +104,7 @@ export const useReel = defineStore('reel', () => {
     const answer = await fetchPicture(wish.variantId, { ...wish.body, viewer: '', live: true })
     const bitmap = await createImageBitmap(answer.file)
     if (asked !== state || !playing.value) return bitmap.close()
-    kept.set(number, { bitmap, region: wish.body.region })
+    kept.set(number, { bitmap, region: answer.region })
     prepared.value = kept.size
     letGo(wish)
   }

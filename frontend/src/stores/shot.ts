@@ -42,7 +42,8 @@ export const useShot = defineStore('shot', () => {
 
   /** The end of an address of a pass's picture: which variant reads it, and a key that grows with every change. */
   const pictureKey = computed(() => {
-    const read = JSON.stringify(variant.value?.document.source ?? {})
+    const { source, colour, display } = variant.value?.document ?? {}
+    const read = JSON.stringify([source, colour, display])
     return `variant=${variant.value?.id}&key=${renderKey.value}${hashOf(read)}`
   })
 
@@ -61,6 +62,7 @@ export const useShot = defineStore('shot', () => {
   async function openVariant(id: number) {
     endDraft()
     variant.value = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(id)))
+    if (variant.value.trouble) troubles.tell(`It cannot be shown as it is: ${variant.value.trouble}`)
     remember()
   }
 

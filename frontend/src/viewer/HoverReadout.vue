@@ -3,7 +3,7 @@ import { useThrottleFn } from '@vueuse/core'
 import { computed, shallowRef, watch } from 'vue'
 import { api, told } from '@/api/client'
 import type { Probe } from '@/api/types'
-import { stopsText } from '@/stores/levels'
+import { stopsText, threeText } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
@@ -11,13 +11,11 @@ import { useShot } from '@/stores/shot'
 const shots = useShot()
 const room = useRoom()
 const probe = shallowRef<Probe | null>(null)
-const three = (values: readonly number[], digits: number) =>
-  values.map((value) => value.toFixed(digits).replace('-', '\u2212')).join('  ')
 const words = computed(() => {
   const found = probe.value
   if (!found || !room.hover) return ''
   const stops = found.stops === null ? 'no light' : `${stopsText(found.stops)} stops`
-  return `${found.x}, ${found.y}   ${three(found.linear, 3)}   ${stops}   screen ${three(found.display, 0)}`
+  return `${found.x}, ${found.y}   ${threeText(found.linear, 3)}   ${stops}   screen ${threeText(found.display, 0)}`
 })
 let busy = false
 

@@ -1,12 +1,24 @@
 import { fetchPicture, Problem, type PictureAnswer } from '@/api/client'
+import type { Region } from '@/api/types'
 import type { Wish } from './pictureMessages'
 
+/** A picture unpacked, and the part of the displayed picture that it shows. */
+export interface Shown {
+  bitmap: ImageBitmap
+  milliseconds: number
+  region: Region
+}
+
 export interface LoopHooks {
-  shown: (picture: { bitmap: ImageBitmap; milliseconds: number }, wish: Wish, settled: boolean) => void
+  shown: (picture: Shown, wish: Wish, settled: boolean) => void
   failed: (error: unknown) => void
 }
 
 const REST_MS = 140
+const AGAIN_MS = 600
+// What the server answers where a newer wish replaced this one, and where too many wait.
+const REPLACED = 409
+const BUSY = 503
 
 /**
  * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
@@ -70,10 +82,16 @@ export class PictureLoop {
       const bitmap = await createImageBitmap(answer.file)
       if (this.stopped || order < this.unpacked || !current()) return bitmap.close()
       this.unpacked = order
-      this.hooks.shown({ bitmap, milliseconds: answer.milliseconds }, wish, settled)
+      this.hooks.shown({ bitmap, milliseconds: answer.milliseconds, region: answer.region }, wish, settled)
     } catch (error) {
       if (!this.stopped) this.hooks.failed(error)
     }
+  }
+
+  /** The server has more to do than it can: ask once more in a while, unless something newer is wanted by then. */
+  private async again(wish: Wish, live: boolean): Promise<void> {
+    await new Promise((done) => setTimeout(done, AGAIN_MS))
+    if (!this.stopped) this.wanted ??= { wish, moving: live }
   }
 
   private async fetch(wish: Wish, live: boolean, current: () => boolean = () => true): Promise<boolean> {
@@ -83,8 +101,9 @@ export class PictureLoop {
       void this.unpack(answer, wish, !live, ++this.answers, current)
       return true
     } catch (error) {
-      const replaced = error instanceof Problem && error.status === 409
-      if (!this.stopped && !replaced) this.hooks.failed(error)
+      const status = error instanceof Problem ? error.status : 0
+      if (status === BUSY) await this.again(wish, live)
+      else if (!this.stopped && status !== REPLACED) this.hooks.failed(error)
       return false
     } finally {
       this.busy = false

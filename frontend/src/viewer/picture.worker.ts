@@ -17,8 +17,8 @@ function loopOf(key: string): PictureLoop {
   const known = loops.get(key)
   if (known) return known
   const made = new PictureLoop(`${key} ${viewer}`, {
-    shown: ({ bitmap, milliseconds }, wish, settled) =>
-      painter?.show(key, bitmap, wish.body.region, (at) =>
+    shown: ({ bitmap, milliseconds, region }, wish, settled) =>
+      painter?.show(key, bitmap, region, (at) =>
         page.postMessage({ tells: 'painted', painted: { key, wish, settled, milliseconds, at } }),
       ),
     failed(error) {

@@ -1,5 +1,5 @@
 import { computed, shallowRef, watch } from 'vue'
-import { usePinProbe } from '@/stations/usePinProbe'
+import { usePinProbe } from '@/stations/looking/usePinProbe'
 import { clampStops, levelOf, levelPatch, percent, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'

@@ -9,13 +9,14 @@ import numpy as np
 from escala.core.planes import narrow_to_half
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.cache import ByteCache
-from escala.engine.intake import read_render
 from escala.engine.picture import FrameEngine
+from escala.engine.source.intake import read_render
 from escala.media.exr import read_channels, read_parts, write_exr
 from escala.media.intake import take_in_frame
 from escala.media.sources import find_render
 from escala.media.windows import Window
-from escala.model.variant import Balance, Level, Variant
+from escala.model.balance import Balance, Level
+from escala.model.variant import Variant
 
 from .figures import Figure, made_up_light, once, write_big_shot
 

@@ -4,9 +4,9 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.baked_view import BakedView
-from escala.core.colour import ColourConfig
-from escala.core.mixing import mix_planes
+from escala.core.balance.mixing import mix_planes
+from escala.core.colour.baked_view import BakedView
+from escala.core.colour.config import ColourConfig
 from escala.media.configs import colour_config
 
 from .figures import Figure, made_up_light, seconds

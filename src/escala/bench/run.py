@@ -9,12 +9,14 @@ from .drag import bench_drag
 from .figures import Figure
 from .kernels import bench_mix, bench_view
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
+from .start import bench_start
 
 ALONE: dict[str, Callable[[], Figure]] = {
     "mix": bench_mix,
     "view": bench_view,
     "intake": bench_intake,
     "deliver": bench_deliver,
+    "start": bench_start,
 }
 ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {
     "edit": bench_edit,
@@ -22,7 +24,7 @@ ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {
     "open": bench_open,
     "memory": bench_memory,
 }
-NAMES = ("mix", "edit", "drag", "view", "intake", "open", "memory", "deliver")
+NAMES = ("mix", "edit", "drag", "view", "intake", "open", "memory", "deliver", "start")
 
 
 def run_benchmarks(names: Sequence[str]) -> Iterator[tuple[str, Figure]]:

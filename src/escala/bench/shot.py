@@ -11,16 +11,18 @@ import numpy as np
 import psutil
 
 from escala.engine.cache import ByteCache
-from escala.engine.colouring import finish_refining
-from escala.engine.intake import read_render
-from escala.engine.look import fit_look
+from escala.engine.colour.chain import finish_refining
+from escala.engine.evaluation import Purpose
+from escala.engine.looking.look import fit_look
+from escala.engine.looking.screen import screen_picture
+from escala.engine.looking.subject import Subject
 from escala.engine.picture import FrameEngine
-from escala.engine.screen import screen_picture
-from escala.engine.subject import Subject
+from escala.engine.source.intake import read_render
 from escala.media.configs import colour_config
 from escala.media.intake import take_in_frame
 from escala.media.sources import find_render
-from escala.model.variant import Balance, Level, Variant
+from escala.model.balance import Balance, Level
+from escala.model.variant import Variant
 
 from .figures import Figure, once, seconds, write_big_shot
 
@@ -57,11 +59,12 @@ def bench_edit(shot: BigShot) -> Figure:
     """From one light's new level to an encoded 1280 × 720 picture: p95 of 100, over plain numpy and the processor."""
     engine, look = shot.engine(), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in (1, 2, 3):
-        screen_picture(Subject(engine, _variant(step)), look, live=True)
+        screen_picture(Subject(engine, _variant(step)), look, Purpose.MOVING)
     finish_refining()
-    times = [
-        once(lambda s=step: screen_picture(Subject(engine, _variant(s)), look, live=True)) for step in range(_EDITS)
-    ]  # type: ignore[misc]
+    times = []
+    for step in range(_EDITS):
+        edited = Subject(engine, _variant(step))
+        times.append(once(lambda s=edited: screen_picture(s, look, Purpose.MOVING)))  # type: ignore[misc]
     p95 = float(np.percentile(times, 95))
     recipe = engine.render.recipes[0].recipe
     terms = [engine.frame.planes(term.passes[0]) for term in recipe.terms]
@@ -108,7 +111,7 @@ def bench_open(shot: BigShot) -> Figure:
     def first_picture() -> None:
         frame = take_in_frame(find_render([shot.file]).first, shot.store)
         engine = FrameEngine(shot.render, frame, ByteCache())
-        screen_picture(Subject(engine, Variant()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), live=True)
+        screen_picture(Subject(engine, Variant()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), Purpose.MOVING)
 
     time = seconds(first_picture, 3)
     return Figure(time, "s", time / 0.5, "≤ 0.5 s", time <= 0.5)
@@ -130,7 +133,7 @@ def balance_alone(file: Path, store: Path) -> None:
     render, frame = read_render([file], store)
     engine, look = FrameEngine(render, frame, ByteCache()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in range(40):
-        screen_picture(Subject(engine, _variant(step)), look, live=True)
+        screen_picture(Subject(engine, _variant(step)), look, Purpose.MOVING)
     finish_refining()
-    screen_picture(Subject(engine, _variant(3)), look, live=False)
+    screen_picture(Subject(engine, _variant(3)), look, Purpose.RESTING)
     print(psutil.Process(os.getpid()).memory_info().rss)

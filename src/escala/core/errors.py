@@ -29,8 +29,19 @@ class TooLarge(UnreadableFile):
     """A header that claims more than is sane; refused before memory is taken."""
 
 
+class NoRoom(EscalaError, OSError):
+    """A disk or a memory that has no room for what is to be kept; nothing half-written stays under a final name."""
+
+    def __init__(self, place: object) -> None:
+        super().__init__(f"there is no room left for {place}: free some on its disk, then try again")
+
+
 class BadSource(EscalaError, ValueError):
     """Files that do not make one render."""
+
+
+class BeingWritten(EscalaError, OSError):
+    """Files that change while they are read: what was read of them is of two states, and let go."""
 
 
 class SeveralRenders(BadSource):

@@ -6,7 +6,7 @@ import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from .errors import PixelTypeError
+from .errors import PixelTypeError, ShapeError
 from .kernels import kernel, serial_kernel
 
 Planes = Annotated[NDArray[np.float32], "(3, H, W) or (C, H, W), scene-linear unless said otherwise"]
@@ -31,6 +31,19 @@ def as_planes(array: ArrayLike) -> NDArray[np.float32]:
     if values.dtype == np.float64:
         return np.ascontiguousarray(values, dtype=np.float32)
     raise PixelTypeError(f"a picture holds half, float or double values, not {values.dtype}; scale integers first")
+
+
+def as_colour(array: ArrayLike, like: Planes | None = None) -> Planes:
+    """As `as_planes`, of three channels, (3, H, W) or (3, N), and of the shape of `like` where that is given.
+
+    Raises `ShapeError`: a kernel reads three channels wherever it is told that they begin.
+    """
+    planes = as_planes(array)
+    if planes.ndim < 2 or planes.shape[0] != 3:
+        raise ShapeError(f"a colour has three channels; planes of shape {planes.shape} have not")
+    if like is not None and planes.shape != like.shape:
+        raise ShapeError(f"planes of shape {planes.shape} do not fit others of shape {like.shape}")
+    return planes
 
 
 def widen_half(values: NDArray[np.float16], out: NDArray[np.float32] | None = None) -> NDArray[np.float32]:

@@ -45,6 +45,16 @@ SHADE_ROLES = frozenset({Role.SHADOW, Role.OCCLUSION})
 EXACT_ROLES = frozenset({Role.DEPTH, Role.ID, Role.CRYPTOMATTE, Role.MOTION, Role.UV})
 
 
+def can_hold(channels: int, role: Role) -> bool:
+    """Whether a pass of so many channels can have this role."""
+    if role in COLOUR_ROLES:
+        return channels == 1 or channels >= 3
+    return channels >= _FEWEST_CHANNELS.get(role, 1)
+
+
+_FEWEST_CHANNELS = {Role.NORMAL: 3, Role.POSITION: 3, Role.UV: 2, Role.MOTION: 2, Role.CRYPTOMATTE: 2}
+
+
 @dataclass(frozen=True)
 class PassRole:
     """A pass's role, with how sure the recogniser is (0..1) and why."""

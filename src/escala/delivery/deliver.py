@@ -1,5 +1,6 @@
 """One frame of a variant to one file: scene-linear EXR, or display-encoded PNG, TIFF, JPEG."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -8,12 +9,14 @@ import numpy as np
 
 from escala.core.errors import BadSource, UnreadableFile
 from escala.core.planes import Planes, narrow_to_half
-from escala.engine.colouring import Colouring
-from escala.engine.look import full_look
+from escala.engine.colour.chain import Colouring
+from escala.engine.evaluation import Purpose
+from escala.engine.looking.look import Look, bands_of, full_look
 from escala.engine.picture import FrameEngine
 from escala.media.exr import read_parts, writable_attributes, write_exr
-from escala.media.stills import write_still
+from escala.media.stills import still_pixels, write_still
 from escala.media.windows import Window
+from escala.model.render import Render, WindowBox
 from escala.model.variant import Variant
 
 STILLS = (".png", ".tif", ".tiff", ".jpg", ".jpeg")
@@ -41,33 +44,52 @@ def deliver_frame(engine: FrameEngine, variant: Variant, delivery: Delivery) -> 
     if not delivery.path.parent.is_dir():
         raise UnreadableFile(delivery.path, "its folder does not exist")
     colouring = engine.colouring(variant)
-    planes, name = _pixels(engine, variant, colouring, delivery)
     if suffix == ".exr":
-        _write_exr(engine, colouring, delivery, planes, name)
+        _write_exr(engine, variant, colouring, delivery)
     else:
-        rows, columns = _window(engine.render.display).within(_window(engine.render.raster))
-        shown = np.ascontiguousarray(planes[:, rows, columns])
-        write_still(delivery.path, shown, delivery.bits, {"Software": "Escala", "ImageDescription": name})
+        _write_still(engine, variant, colouring, delivery)
 
 
-def _pixels(engine: FrameEngine, variant: Variant, colouring: Colouring, delivery: Delivery) -> tuple[Planes, str]:
-    """The picture, and the name of what it holds."""
-    raster = engine.render.raster
-    look = full_look(0, 0, raster.width, raster.height)
+def _holds(colouring: Colouring, delivery: Delivery) -> str:
+    """What the file holds, in words: a space, or a display and its view."""
     if delivery.as_view:
-        planes = colouring.config.display(engine.full_finish(variant, look), colouring.working.name, colouring.view)
-        return planes, f"{colouring.view.display}, {colouring.view.view}"
-    space = colouring.config.space(delivery.space or colouring.delivery_space)
-    return engine.delivered(variant, look, space), space
+        return f"{colouring.view.display}, {colouring.view.view}"
+    return colouring.config.space(delivery.space or colouring.delivery_space)
 
 
-def _write_exr(engine: FrameEngine, colouring: Colouring, delivery: Delivery, planes: Planes, name: str) -> None:
+def _band(engine: FrameEngine, variant: Variant, colouring: Colouring, delivery: Delivery, band: Look) -> Planes:
+    """Pixels of a band of the raster, as they leave."""
+    asked = engine.ask(variant, band, Purpose.DELIVERING)
+    if delivery.as_view:
+        return colouring.config.display(engine.finish(asked), colouring.working.name, colouring.view)
+    return engine.delivered(asked, _holds(colouring, delivery))
+
+
+def _write_still(engine: FrameEngine, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
+    """The displayed picture, made band by band straight into the whole numbers that the file holds."""
+    shown = _whole(engine.render, engine.render.display)
+    bands = (
+        still_pixels(_band(engine, variant, colouring, delivery, band), delivery.path.suffix, delivery.bits)
+        for band in _bands(engine, shown)
+    )
+    pixels = np.concatenate(list(bands))
+    write_still(delivery.path, pixels, {"Software": "Escala", "ImageDescription": _holds(colouring, delivery)})
+
+
+def _write_exr(engine: FrameEngine, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
     to_stored = narrow_to_half if delivery.pixel_type == "half" else np.asarray
-    channels = {letter: to_stored(plane) for letter, plane in zip("RGB", planes, strict=True)}
-    render = engine.render
-    alpha = engine.alpha(full_look(0, 0, render.raster.width, render.raster.height))
-    if alpha is not None:
-        channels["A"] = to_stored(alpha)
+    render, raster = engine.render, _whole(engine.render, engine.render.raster)
+    colour = [to_stored(_band(engine, variant, colouring, delivery, band)) for band in _bands(engine, raster)]
+    channels = {letter: np.concatenate([band[i] for band in colour]) for i, letter in enumerate("RGB")}
+    del colour
+    alpha = [
+        plane
+        for band in bands_of(raster)
+        if (plane := engine.alpha(engine.ask(variant, band, Purpose.DELIVERING))) is not None
+    ]
+    if alpha:
+        channels["A"] = np.concatenate([to_stored(plane) for plane in alpha])
+    name = _holds(colouring, delivery)
     attributes = source_attributes(engine)
     attributes["escalaColourSpace"] = name
     gamut = None if delivery.as_view else colouring.config.gamut_of_space(name)
@@ -77,14 +99,25 @@ def _write_exr(engine: FrameEngine, colouring: Colouring, delivery: Delivery, pl
     write_exr(delivery.path, channels, _window(render.raster), _window(render.display), attributes)
 
 
+def _bands(engine: FrameEngine, place: Look) -> Iterator[Look]:
+    """A place in bands; at the end memory is given back."""
+    yield from bands_of(place)
+    engine.frame.release()
+
+
+def _whole(render: Render, box: WindowBox) -> Look:
+    """A window of the render, pixel by pixel."""
+    return full_look(box.x - render.raster.x, box.y - render.raster.y, box.width, box.height)
+
+
 def source_attributes(engine: FrameEngine) -> dict[str, Any]:
     """The metadata of the frame's own file, as it was typed there; what describes its passes is left out."""
     first = Path(next(iter(engine.frame.passes.values())).file)
     if first.suffix.lower() != ".exr":
         return {}
     try:
-        attributes = writable_attributes(read_parts(first)[0].attributes)
-    except UnreadableFile:  # moved away since: the pixels are still in the store
+        attributes = writable_attributes(read_parts(engine.roots.readable(first))[0].attributes)
+    except (UnreadableFile, BadSource):  # moved away since: the pixels are still in the store
         return {}
     return {key: value for key, value in attributes.items() if not key.startswith("cryptomatte/")}
 

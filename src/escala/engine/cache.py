@@ -3,21 +3,29 @@
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from dataclasses import fields, is_dataclass
 from typing import Any, TypeVar
 
 import numpy as np
 import psutil
+from pydantic import BaseModel
 
 Value = TypeVar("Value")
+
+_MOST_BYTES = 640 * 2**20
+# An object by itself; what the table, the key's tuple and the lock's bookkeeping take for each entry.
+_OBJECT_BYTES, _ENTRY_BYTES = 64, 512
+_MOST_DROPPED = 64
 
 
 class ByteCache:
     """Arrays (or objects that hold arrays) by key."""
 
     def __init__(self, budget: int | None = None) -> None:
-        self.budget = budget or psutil.virtual_memory().total // 4
+        self.budget = budget or min(psutil.virtual_memory().total // 8, _MOST_BYTES)
         self._kept: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
         self._size = 0
+        self._dropped: OrderedDict[str, None] = OrderedDict()
         self._lock = threading.Lock()
 
     def get(self, key: Hashable, make: Callable[[], Value]) -> Value:
@@ -37,8 +45,10 @@ class ByteCache:
             return None if entry is None else entry[0]
 
     def put(self, key: Hashable, value: Any) -> None:
-        """Keep a value, and let older ones go when the budget is passed."""
-        size = _size_of(value)
+        """Keep a value, and let older ones go when the budget is passed; nothing of an owner that was dropped."""
+        if _owner(key) in self._dropped:
+            return
+        size = _size_of(value) + _size_of(key) + _ENTRY_BYTES
         with self._lock:
             if key in self._kept:
                 self._size -= self._kept.pop(key)[1]
@@ -48,11 +58,19 @@ class ByteCache:
                 _, (_, freed) = self._kept.popitem(last=False)
                 self._size -= freed
 
-    def drop(self, matches: Callable[[Hashable], bool]) -> None:
-        """Forget all keys that match."""
+    def drop(self, owner: str) -> None:
+        """Forget all keys that begin with `owner`, also those that an evaluation under way would put back."""
         with self._lock:
-            for key in [key for key in self._kept if matches(key)]:
+            self._dropped[owner] = None
+            while len(self._dropped) > _MOST_DROPPED:
+                self._dropped.popitem(last=False)
+            for key in [key for key in self._kept if _owner(key) == owner]:
                 self._size -= self._kept.pop(key)[1]
+
+    def welcome(self, owner: str) -> None:
+        """Keep again what begins with `owner`."""
+        with self._lock:
+            self._dropped.pop(owner, None)
 
     @property
     def size(self) -> int:
@@ -60,9 +78,23 @@ class ByteCache:
         return self._size
 
 
+def _owner(key: Hashable) -> Any:
+    return key[0] if isinstance(key, tuple) and key else key
+
+
 def _size_of(value: Any) -> int:
+    """Bytes that a value holds, what it shares with nobody: arrays with what they are a view of, texts, documents."""
     if isinstance(value, np.ndarray):
-        return int(value.nbytes)
-    if isinstance(value, tuple | list):
-        return sum(_size_of(item) for item in value)
-    return 256
+        owner = value.base if isinstance(value.base, np.ndarray) else value
+        return int(max(value.nbytes, owner.nbytes))
+    if isinstance(value, bytes | str):
+        return len(value)
+    if isinstance(value, BaseModel):
+        return 2 * len(value.model_dump_json())
+    if isinstance(value, dict):
+        return sum(_size_of(key) + _size_of(entry) for key, entry in value.items())
+    if isinstance(value, tuple | list | set | frozenset):
+        return _OBJECT_BYTES + sum(map(_size_of, value))
+    if is_dataclass(value):
+        return _OBJECT_BYTES + sum(_size_of(getattr(value, field.name)) for field in fields(value))
+    return _OBJECT_BYTES

@@ -3,49 +3,52 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from escala.core.colour.config import View
 from escala.core.planes import Planes
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .colouring import colouring_of
-from .look import Look
+from .evaluation import Evaluation
 from .picture import FrameEngine
-from .surface import colour_passes
+from .surface.changes import colour_passes
 
-Tap = Callable[[FrameEngine, Variant, Look, bool], Planes]
-Words = Callable[[Render, Variant], tuple[str, bool]]
+Tap = Callable[[FrameEngine, Evaluation], Planes]
+Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
 
 
 @dataclass(frozen=True)
 class Station:
-    """A station. `tap` gives the picture there in the working space; `words` says what it does, and whether."""
+    """A station. `tap` gives the picture there in the working space; `words` says what it does, and whether.
+
+    The view is None where the variant names a colour that is not to be had.
+    """
 
     name: str
     tap: Tap
     words: Words
 
 
-def _source(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
-    return engine.source(variant, look)
+def _source(engine: FrameEngine, asked: Evaluation) -> Planes:
+    return engine.source(asked)
 
 
-def _surface(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
-    return engine.surface(variant, look, live)
+def _surface(engine: FrameEngine, asked: Evaluation) -> Planes:
+    return engine.surface(asked)
 
 
-def _balance(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
-    return engine.balance(variant, look, live)
+def _balance(engine: FrameEngine, asked: Evaluation) -> Planes:
+    return engine.balance(asked)
 
 
-def _beauty(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
-    return engine.beauty(variant, look, live)
+def _beauty(engine: FrameEngine, asked: Evaluation) -> Planes:
+    return engine.beauty(asked)
 
 
-def _finish(engine: FrameEngine, variant: Variant, look: Look, live: bool) -> Planes:
-    return engine.finish(variant, look, live)
+def _finish(engine: FrameEngine, asked: Evaluation) -> Planes:
+    return engine.finish(asked)
 
 
-def _source_words(render: Render, variant: Variant) -> tuple[str, bool]:
+def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     source = variant.source
     changes = len(source.roles) + len(source.repairs) + (source.twin is not None)
     if changes:
@@ -53,19 +56,19 @@ def _source_words(render: Render, variant: Variant) -> tuple[str, bool]:
     return f"{len(render.passes)} passes", False
 
 
-def _surface_words(render: Render, variant: Variant) -> tuple[str, bool]:
+def _surface_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     if not colour_passes(render):
         return "no colour pass", False
     changes = sum(change.changes for change in variant.surface.recolours)
     return (f"{changes} colour{'s' if changes != 1 else ''}" if changes else "unchanged"), changes > 0
 
 
-def _balance_words(render: Render, variant: Variant) -> tuple[str, bool]:
+def _balance_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     changes = variant.balance.changes
     return (f"{changes} level{'s' if changes != 1 else ''}" if changes else "unchanged"), changes > 0
 
 
-def _beauty_words(render: Render, variant: Variant) -> tuple[str, bool]:
+def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     if not render.recipes:
         return "no recipe", False
     if render.reference is None:
@@ -81,7 +84,7 @@ def _beauty_words(render: Render, variant: Variant) -> tuple[str, bool]:
 _CORRECTION_WORDS = {"exposure": "exposure", "cdl": "CDL", "lut": "LUT"}
 
 
-def _finish_words(render: Render, variant: Variant) -> tuple[str, bool]:
+def _finish_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     active = [c for c in variant.finish.corrections if c.on]
     if not active:
         return "unchanged", False
@@ -90,13 +93,14 @@ def _finish_words(render: Render, variant: Variant) -> tuple[str, bool]:
     return ", ".join(c.name if c.kind == "config" else _CORRECTION_WORDS[c.kind] for c in active), True
 
 
-def _display_words(render: Render, variant: Variant) -> tuple[str, bool]:
-    view = colouring_of(render, variant).view
+def _display_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
+    if view is None:
+        return "cannot be shown", False
     return f"{view.view.split(' - ')[0]} · {view.display.removesuffix(' - Display')}", False
 
 
 def _still(words: str) -> Words:
-    return lambda render, variant: (words, False)
+    return lambda render, variant, view: (words, False)
 
 
 # In the order in which a picture is made. Stations that change nothing yet pass on what comes before them.

@@ -12,14 +12,22 @@ from escala.core.errors import EscalaError
 Result = TypeVar("Result")
 
 MOVING, RESTING, SMALL, LONG = range(4)
+_MOST_WAITING = 128
 
 
 class Superseded(EscalaError):
     """A request that a newer one of the same viewer has replaced before it began."""
 
 
+class Overloaded(EscalaError):
+    """More evaluations are asked for than anybody would wait for."""
+
+
 class EvaluationThread:
-    """Runs jobs one after another. Lower urgency numbers go first, older before newer."""
+    """Runs jobs one after another. Lower urgency numbers go first, older before newer.
+
+    Work that takes long calls `give_way` now and then: whatever is more urgent and waits is done in between.
+    """
 
     def __init__(self) -> None:
         self._waiting: list[tuple[int, int, str | None, Callable[[], Any], Future[Any]]] = []
@@ -30,9 +38,14 @@ class EvaluationThread:
         self._thread.start()
 
     def run(self, job: Callable[[], Result], urgency: int, viewer: str | None = None) -> Result:
-        """The job's result. With `viewer`, waiting jobs of that viewer are given up and raise `Superseded`."""
+        """The job's result. With `viewer`, waiting jobs of that viewer are given up and raise `Superseded`.
+
+        Raises `Overloaded` at once when too many wait already.
+        """
         future: Future[Result] = Future()
         with self._changed:
+            if len(self._waiting) >= _MOST_WAITING:
+                raise Overloaded(f"{_MOST_WAITING} pictures are asked for and not yet made: try again in a moment")
             number = next(self._count)
             if viewer is not None:
                 self._newest[viewer] = number
@@ -50,13 +63,41 @@ class EvaluationThread:
         while True:
             with self._changed:
                 while not self._waiting:
+                    self._newest.clear()
                     self._changed.wait()
-                _, number, viewer, job, future = heapq.heappop(self._waiting)
-                stale = viewer is not None and self._newest.get(viewer) != number
-            if stale:
-                future.set_exception(Superseded("a newer picture was asked for"))
-                continue
-            try:
-                future.set_result(job())
-            except BaseException as error:  # handed to the one who asked
-                future.set_exception(error)
+            self._work_off(LONG + 1)
+
+    def _work_off(self, below: int) -> None:
+        """Do the most urgent waiting job, if it is more urgent than `below`."""
+        with self._changed:
+            if not self._waiting or self._waiting[0][0] >= below:
+                return
+            urgency, number, viewer, job, future = heapq.heappop(self._waiting)
+            stale = viewer is not None and self._newest.get(viewer) != number
+        if stale:
+            future.set_exception(Superseded("a newer picture was asked for"))
+            return
+        before, _HERE.give_way = getattr(_HERE, "give_way", None), lambda: self._between(urgency)
+        try:
+            future.set_result(job())
+        except BaseException as error:  # handed to the one who asked
+            future.set_exception(error)
+        finally:
+            _HERE.give_way = before
+
+    def _between(self, urgency: int) -> None:
+        while True:
+            with self._changed:
+                if not self._waiting or self._waiting[0][0] >= urgency:
+                    return
+            self._work_off(urgency)
+
+
+_HERE = threading.local()
+
+
+def give_way() -> None:
+    """A place in long work where more urgent work of others may be done first; outside the thread nothing happens."""
+    between = getattr(_HERE, "give_way", None)
+    if between is not None:
+        between()

@@ -7,6 +7,8 @@ import PyOpenColorIO as ocio
 
 from escala.core.errors import UnreadableFile
 
+from .places import is_file, printable
+
 
 @dataclass(frozen=True)
 class CdlValues:
@@ -20,11 +22,13 @@ class CdlValues:
 
 def read_cdl(path: Path, identifier: str = "") -> CdlValues:
     """The decision of this identifier, or the first of the file. Raises `UnreadableFile`."""
-    if not path.is_file():
+    if not is_file(path):
         raise UnreadableFile(path, "no such file")
     try:
         found = ocio.CDLTransform.CreateFromFile(str(path), identifier)
+    except UnicodeDecodeError as error:  # it quotes a file that is no text
+        raise UnreadableFile(path, "not a CDL file: it is no text") from error
     except (ocio.Exception, ocio.ExceptionMissingFile) as error:
-        raise UnreadableFile(path, f"not a CDL file: {' '.join(str(error).split())[:160]}") from error
+        raise UnreadableFile(path, f"not a CDL file: {printable(' '.join(str(error).split()))}") from error
     slope, offset, power = (tuple(map(float, v)) for v in (found.getSlope(), found.getOffset(), found.getPower()))
     return CdlValues(slope, offset, power, float(found.getSat()))  # type: ignore[arg-type]

@@ -1,12 +1,16 @@
 """Colour configs brought in as a folder or an archive: unpacked, and the config in them found."""
 
-import shutil
 import zipfile
 from pathlib import Path, PurePosixPath
 
 from escala.core.errors import BadSource, EscalaError, TooLarge
 
+from .configs import UNREADABLE_ZIP
+from .places import place_in, printable
+from .whole import write_bytes
+
 ARCHIVES = (".ocioz", ".zip")
+_CHUNK = 1 << 20
 # What a config and its tables may come as; anything else is left out.
 KEPT = (
     ".ocio", ".cube", ".3dl", ".spi1d", ".spi3d", ".spimtx", ".csp", ".clf", ".ctf", ".cc", ".ccc", ".cdl", ".lut",
@@ -14,14 +18,11 @@ KEPT = (
 )  # fmt: skip
 
 
-def place_in(folder: Path, name: str) -> Path:
+def config_place(folder: Path, name: str) -> Path:
     """Where a file of a config lies; raises `BadSource` for a name that leads out of the folder or is of no use."""
-    parts = PurePosixPath(name.replace("\\", "/")).parts
-    if not parts or ".." in parts or PurePosixPath(name).is_absolute() or ":" in parts[0]:
-        raise BadSource(f"{name}: a file of a config lies in its own folder")
     if PurePosixPath(name).suffix.lower() not in (*KEPT, *ARCHIVES):
-        raise BadSource(f"{name}: a colour config comes as .ocio with its tables, or as one .ocioz or .zip")
-    return folder.joinpath(*parts)
+        raise BadSource(f"{printable(name)}: a colour config comes as .ocio with its tables, or as one .ocioz or .zip")
+    return place_in(folder, name)
 
 
 def unpack_archives(folder: Path, limit: int) -> None:
@@ -29,19 +30,27 @@ def unpack_archives(folder: Path, limit: int) -> None:
     for archive in [file for file in folder.rglob("*") if file.suffix.lower() in ARCHIVES]:
         try:
             with zipfile.ZipFile(archive) as packed:
-                wanted = [i for i in packed.infolist() if PurePosixPath(i.filename).suffix.lower() in KEPT]
-                if sum(info.file_size for info in wanted) > limit:
-                    raise TooLarge(archive.name, f"its files are larger than the limit of {limit >> 20} MiB together")
-                for info in wanted:
-                    target = place_in(archive.parent, info.filename)
-                    target.parent.mkdir(parents=True, exist_ok=True)
-                    with packed.open(info) as source, target.open("wb") as file:
-                        shutil.copyfileobj(source, file)
-        except EscalaError:
-            raise
-        except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
-            raise BadSource(f"{archive.name}: the archive cannot be read: {error}") from error
+                _unpack(packed, archive, limit)
+        except (EscalaError, *UNREADABLE_ZIP) as error:
+            if isinstance(error, EscalaError):
+                raise
+            raise BadSource(f"{archive.name}: the archive cannot be read: {printable(error)}") from error
         archive.unlink()
+
+
+def _unpack(packed: zipfile.ZipFile, archive: Path, limit: int) -> None:
+    wanted = [info for info in packed.infolist() if _is_wanted(PurePosixPath(info.filename))]
+    if sum(info.file_size for info in wanted) > limit:
+        raise TooLarge(archive.name, f"its files are larger than the limit of {limit >> 20} MiB together")
+    for info in wanted:
+        target = config_place(archive.parent, info.filename)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        with packed.open(info) as source:
+            write_bytes(target, iter(lambda file=source: file.read(_CHUNK), b""))  # type: ignore[misc]
+
+
+def _is_wanted(name: PurePosixPath) -> bool:
+    return name.suffix.lower() in KEPT and not any(part[:1] == "." != part[1:2] for part in name.parts)
 
 
 def find_config(folder: Path) -> Path:

@@ -18,21 +18,23 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.cryptomatte import declared_layers
-from escala.core.errors import EscalaError, SizesDiffer
-from escala.core.file_colour import FileColour, told_space
-from escala.core.naming import NamedPass, recognise_passes
+from escala.core.colour.file_colour import FileColour, told_space
+from escala.core.errors import BeingWritten, EscalaError, NoRoom, SizesDiffer, UnreadableFile
+from escala.core.mattes.cryptomatte import declared_layers
 from escala.core.roles import EXACT_ROLES, PassRole, Role
+from escala.core.source.naming import NamedPass, recognise_passes
 
 from .exr import ExrPart, read_channels, read_parts
 from .exr_bands import BandPart, BandReader, band_parts
 from .layers import Layer, layers_of_parts, pass_name
+from .limits import check_memory, check_spread
 from .luma_chroma import LETTERS as LUMA_CHROMA
 from .luma_chroma import luma_chroma_to_rgb
 from .naming_table import naming_table
 from .sources import SourceFile
-from .stills import read_still
-from .store import DTYPES, FITTED, PIXEL_TYPES, FrameHeader, FrameWriter, PassSlot
+from .stills import read_still, read_still_header
+from .store import DTYPES, FITTED, PIXEL_TYPES, FrameHeader, FrameWriter, PassSlot, frame_key
+from .whole import is_full
 from .windows import Window
 
 Progress = Callable[[float], None]
@@ -75,8 +77,23 @@ class _OpenFile:
         return found.pop() if len(found) == 1 else "float"
 
 
-def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progress) -> None:
-    """Decode the files of one frame into `folder` of the store, in this process."""
+def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str | None = None) -> None:
+    """Decode the files of one frame into `folder` of the store, in this process.
+
+    `key`: that of the files as they were asked for; raises `BeingWritten` when they are others by the end. Whatever a
+    file does to a library that reads it is told as `UnreadableFile`.
+    """
+    try:
+        _decode(files, folder, progress, key)
+    except EscalaError:
+        raise
+    except Exception as error:
+        if is_full(error):
+            raise NoRoom("the decoded passes") from error
+        raise UnreadableFile(files[0].path, _plain(error)) from error
+
+
+def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str | None) -> None:
     opened = [_open(source) for source in files]
     _settle_sizes(opened)
     _split_alpha(opened)
@@ -84,6 +101,8 @@ def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progr
     for file in opened:
         for window in file.data:
             raster = raster.union(window)
+    windows = [opened[0].display, *(window for file in opened for window in file.data)]
+    check_spread(opened[0].source.path, raster, windows)
     exact = {name for name, role in _roles(opened).items() if role.role in EXACT_ROLES}
     slots = [_slot(file, layer, exact) for file in opened for layer in file.layers]
     with FrameWriter(folder, slots, raster.height, raster.width) as writer:
@@ -93,6 +112,8 @@ def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progr
                 _write_bands(file, writer, raster, share)
             else:
                 _write_planes(file, writer, raster, share)
+        if key is not None and frame_key(files) != key:
+            raise BeingWritten(f"{files[0].path.name} is being written: it is read when it has come to rest")
         writer.finish(_header(opened, raster))
 
 
@@ -105,6 +126,8 @@ def _open(source: SourceFile) -> _OpenFile:
         if file.bands is None:
             file.pixels = read_channels(source.path, parts)
         return file
+    header = read_still_header(source.path)
+    check_memory(source.path, 8 * header.width * header.height * len(header.names))
     names, planes, kind = read_still(source.path)
     height, width = planes[0].shape
     window = Window(0, 0, width, height)
@@ -311,6 +334,12 @@ def _text(value: object) -> str:
     return " ".join(str(number) for number in np.ravel(value)) if isinstance(value, np.ndarray | tuple) else str(value)
 
 
+def _plain(error: Exception) -> str:
+    if isinstance(error, MemoryError):
+        return "there is not enough memory for it"
+    return f"it cannot be read: {getattr(error, 'strerror', None) or ' '.join(str(error).split())[:200]}"
+
+
 def main() -> None:
     """Decode one job after another, until there are no more."""
     answers = os.fdopen(os.dup(1), "w", buffering=1)
@@ -322,9 +351,9 @@ def main() -> None:
 def _work(job: dict[str, Any], answer: Callable[..., object]) -> None:
     files = [SourceFile(Path(path), label, fit) for path, label, fit in job["files"]]
     try:
-        decode_frame_here(files, Path(job["folder"]), lambda share: answer(progress=share))
-    except (EscalaError, OSError, MemoryError) as error:
-        answer(error=type(error).__name__, message=str(error) or "there is not enough memory for it")
+        decode_frame_here(files, Path(job["folder"]), lambda share: answer(progress=share), job["key"])
+    except EscalaError as error:
+        answer(error=type(error).__name__, message=str(error))
     else:
         answer(done=True)
 

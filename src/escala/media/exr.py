@@ -3,21 +3,21 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from math import isfinite
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import OpenEXR
+import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from escala.core.errors import TooLarge, UnreadableFile
+from escala.core.errors import NoRoom, TooLarge, UnreadableFile
 
+from .limits import check_bytes, check_claim, check_memory
+from .places import is_file
 from .whole import write_whole
 from .windows import Window, exr_box
-
-MAX_CHANNELS = 1024
-MAX_SIDE = 65536
-MAX_BYTES = 12 * 2**30
 
 _DEEP = (OpenEXR.deepscanline, OpenEXR.deeptile)
 _STRUCTURE = {
@@ -45,7 +45,7 @@ class ExrPart:
 
 def read_parts(path: Path) -> list[ExrPart]:
     """The headers of a file, checked: raises `UnreadableFile` or `TooLarge` before memory is taken."""
-    if not path.is_file():
+    if not is_file(path):
         raise UnreadableFile(path, "no such file")
     with path.open("rb") as file:
         if file.read(4) != b"\x76\x2f\x31\x01":
@@ -56,10 +56,12 @@ def read_parts(path: Path) -> list[ExrPart]:
         raise UnreadableFile(path, f"the header cannot be read: {_sentence(error)}") from error
     if not headers:
         raise UnreadableFile(path, "the header cannot be read: it is damaged or cut short")
-    parts = [_part(path, header) for header in headers]
+    try:
+        parts = [_part(path, header) for header in headers]
+    except (UnicodeDecodeError, TypeError, KeyError, OverflowError) as error:
+        raise UnreadableFile(path, f"the header cannot be read: {_sentence(error)}") from error
     claimed = sum(part.data.width * part.data.height * 4 * len(part.channels) for part in parts)
-    if claimed > MAX_BYTES:
-        raise TooLarge(path, f"the header claims {claimed / 2**30:.0f} GiB of pixels; {MAX_BYTES >> 30} are the most")
+    check_bytes(path, claimed)
     size = path.stat().st_size
     if claimed > max(_TRUSTED_BYTES, _MOST_SHRINKING * size):
         raise TooLarge(path, f"the header claims {claimed >> 20} MiB of pixels, but the file has only {size} bytes")
@@ -68,6 +70,7 @@ def read_parts(path: Path) -> list[ExrPart]:
 
 def read_channels(path: Path, parts: Sequence[ExrPart]) -> list[dict[str, NDArray[Any]]]:
     """All pixels: for each part, planes by channel name, each (H, W) of its data window, in the stored type."""
+    check_memory(path, sum(4 * part.data.width * part.data.height * len(part.channels) for part in parts))
     try:
         with OpenEXR.File(str(path), separate_channels=True) as file:
             decoded = [{name: channel.pixels for name, channel in part.channels.items()} for part in file.parts]
@@ -99,7 +102,40 @@ def write_exr(
         "displayWindow": exr_box(display),
     }
     planes = {name: np.ascontiguousarray(plane) for name, plane in channels.items()}
-    write_whole(path, lambda unfinished: OpenEXR.File(header, planes).write(str(unfinished)))
+    write_exr_file(path, OpenEXR.File(header, planes))
+
+
+def write_exr_file(path: Path, file: OpenEXR.File) -> None:
+    """Write a file of the format's library, whole or not at all; `NoRoom` where the disk is full."""
+
+    def write(unfinished: Path) -> None:
+        file.write(str(unfinished))
+        try:
+            check_end(unfinished)
+        except UnreadableFile as error:
+            raise NoRoom(path) from error
+
+    write_whole(path, write)
+
+
+def check_end(path: Path) -> None:
+    """Raises `NoRoom` where the last rows of any part are not there: the library does not tell of a failed close."""
+    read_parts(path)
+    source = oiio.ImageInput.open(str(path))
+    if source is None:  # sub-sampled channels: what the other library does not read has at least its header
+        oiio.geterror()
+        return
+    try:
+        index = 0
+        while source.seek_subimage(index, 0):
+            spec = source.spec()
+            bottom = spec.y + spec.height
+            if source.read_scanlines(bottom - 1, bottom, 0, 0, 1, oiio.FLOAT) is None:
+                source.geterror()
+                raise NoRoom(path.name)
+            index += 1
+    finally:
+        source.close()
 
 
 def writable_attributes(attributes: Mapping[str, Any]) -> dict[str, Any]:
@@ -112,19 +148,16 @@ def _part(path: Path, header: Mapping[str, Any]) -> ExrPart:
     if header.get("type") in _DEEP:
         raise UnreadableFile(path, "it holds deep data; flatten it first, Escala reads flat pictures")
     channels = header.get("channels", [])
-    if not channels or len(channels) > MAX_CHANNELS:
-        raise TooLarge(path, f"the header claims {len(channels)} channels; 1 to {MAX_CHANNELS} are read")
     data, display = _window(header["dataWindow"]), _window(header["displayWindow"])
     for window in (data, display):
-        if not (0 < window.width <= MAX_SIDE and 0 < window.height <= MAX_SIDE):
-            raise TooLarge(path, f"the header claims a picture of {window}; {MAX_SIDE} pixels a side are the most")
+        check_claim(path, window.width, window.height, len(channels))
     return ExrPart(
         name=str(header.get("name", "")),
         channels=tuple(channel.name for channel in channels),
         sampling=tuple((channel.xSampling, channel.ySampling) for channel in channels),
         data=data,
         display=display,
-        pixel_aspect=float(header.get("pixelAspectRatio", 1.0)),
+        pixel_aspect=_aspect(header.get("pixelAspectRatio", 1.0)),
         chromaticities=_numbers(header.get("chromaticities")),
         attributes={name: value for name, value in header.items() if name not in _STRUCTURE},
     )
@@ -136,7 +169,15 @@ def _window(box: Any) -> Window:
 
 
 def _numbers(value: Any) -> tuple[float, ...] | None:
-    return None if value is None else tuple(float(number) for number in np.ravel(value))
+    """Plain numbers; none where any of them is not finite, for such say nothing."""
+    numbers = () if value is None else tuple(float(number) for number in np.ravel(value))
+    return numbers if numbers and all(map(isfinite, numbers)) else None
+
+
+def _aspect(value: Any) -> float:
+    """The shape of a pixel; square where the header holds what no pixel can have."""
+    ratio = float(value)
+    return ratio if isfinite(ratio) and 0.01 <= ratio <= 100 else 1.0
 
 
 def _sentence(error: Exception) -> str:

@@ -7,29 +7,46 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from pathlib import Path
 
-from escala.core.errors import BadSource, EscalaError, SizesDiffer
+from escala.core.errors import BadSource, BeingWritten, EscalaError, NoRoom, SizesDiffer
 
 from .sources import SourceFile
 from .store import INDEX, StoredFrame, frame_key
 
 Progress = Callable[[float], None]
+Decoder = Callable[[Sequence[SourceFile], Path, Progress, str], None]
 
 
 class DecodeFailed(EscalaError, OSError):
     """The child process told why a frame cannot be read, or fell."""
 
 
-def take_in_frame(files: Sequence[SourceFile], store: Path, progress: Progress = lambda share: None) -> StoredFrame:
+def take_in_frame(
+    files: Sequence[SourceFile],
+    store: Path,
+    progress: Progress = lambda share: None,
+    decoder: "Decoder | None" = None,
+) -> StoredFrame:
     """The decoded frame of these files, from the store when it is there, else decoded now.
 
-    `progress` is told the share done, 0..1. Raises `DecodeFailed` or `BadSource` with a sentence for the user.
+    `progress` is told the share done, 0..1; `decoder`: how it is decoded, in a child where nothing is said. Raises
+    `DecodeFailed` or `BadSource` with a sentence for the user, and `BeingWritten` where the files change again and
+    again: never is one frame made of two states.
     """
-    folder = store / frame_key(files)
-    if not (folder / INDEX).is_file():
-        _decode(files, folder, progress)
-    os.utime(folder / INDEX)
+    for patience in range(_PATIENCE, -1, -1):
+        key = frame_key(files)
+        folder = store / key
+        try:
+            if not (folder / INDEX).is_file():
+                (decoder or decode_in_child)(files, folder, progress, key)
+            break
+        except BeingWritten:
+            if not patience:
+                raise
+    with suppress(OSError):  # it tells only which frame was used last
+        os.utime(folder / INDEX)
     return StoredFrame(folder)
 
 
@@ -96,7 +113,14 @@ class _ReaderPool:
 
 
 # What the child may answer beside the usual.
-_ERRORS: dict[str, type[EscalaError]] = {"BadSource": BadSource, "SizesDiffer": SizesDiffer}
+_ERRORS: dict[str, type[EscalaError]] = {
+    "BadSource": BadSource,
+    "SizesDiffer": SizesDiffer,
+    "BeingWritten": BeingWritten,
+}
+# How often a file that changes while it is read is begun anew.
+_PATIENCE = 2
+_NO_ROOM = "NoRoom"
 _READERS = _ReaderPool(most=2)
 atexit.register(_READERS.close)
 
@@ -106,11 +130,13 @@ def warm_reader() -> None:
     _READERS.give(_Reader())
 
 
-def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress) -> None:
+def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
+    """Decode the files of one frame into `folder`, in a child that may fall. Raises as `take_in_frame`."""
     reader = _READERS.take()
     answer: dict[str, object] = {}
     try:
-        for answer in reader.answers({"files": [[str(f.path), f.label, f.fit] for f in files], "folder": str(folder)}):
+        named = [[str(f.path), f.label, f.fit] for f in files]
+        for answer in reader.answers({"files": named, "folder": str(folder), "key": key}):
             if "progress" in answer:
                 progress(float(str(answer["progress"])))
     except BaseException:  # told to stop, perhaps: the child is in the middle of its work
@@ -122,4 +148,6 @@ def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress) -> No
         status = reader.close()
         raise DecodeFailed(f"{files[0].path}: the reader fell on it (status {status}); the file is damaged")
     _READERS.give(reader)
+    if answer["error"] == _NO_ROOM:
+        raise NoRoom("the decoded passes")
     raise _ERRORS.get(str(answer["error"]), DecodeFailed)(str(answer["message"]))

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.gamuts import GAMUTS, luminance_row
+from escala.core.colour.gamuts import GAMUTS, luminance_row
 
 LETTERS = ("Y", "RY", "BY")
 

@@ -4,7 +4,7 @@ import tomllib
 from functools import cache
 from importlib import resources
 
-from escala.core.naming import NamingTable
+from escala.core.source.naming import NamingTable
 
 
 @cache

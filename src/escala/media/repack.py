@@ -1,6 +1,5 @@
 """Passes between files: one file taken apart into one per pass, many gathered into one. Every pixel keeps its bits."""
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -12,10 +11,10 @@ from numpy.typing import NDArray
 
 from escala.core.errors import BadSource, UnknownChoice
 
-from .exr import ExrPart, read_channels, read_parts, writable_attributes
+from .exr import ExrPart, read_channels, read_parts, writable_attributes, write_exr_file
 from .layers import Layer, layers_of_parts, pass_name
+from .places import distinct_names, place_in, plain_name
 from .sources import RenderSource, SourceFile
-from .whole import write_whole
 from .windows import Window, exr_box
 
 _LETTERS_OF_ROOT = ("R", "G", "B", "A")
@@ -69,8 +68,9 @@ def split_render(source: RenderSource, folder: Path, choice: Choice) -> list[Pat
 def split_frame_files(files: Sequence[SourceFile], folder: Path, stem: str, ending: str, choice: Choice) -> list[Path]:
     """One file for each pass of a frame: `stem`, the pass, `ending` (the frame number with its dot, if any)."""
     written = []
-    for taken in _chosen(files, choice):
-        path = folder / f"{_file_name(stem)}.{_file_name(taken.name)}{ending}.exr"
+    chosen = _chosen(files, choice)
+    for taken, name in zip(chosen, distinct_names(taken.name for taken in chosen), strict=True):
+        path = place_in(folder, f"{plain_name(stem, 'passes')}.{name}{ending}.exr")
         _write(path, [(taken, dict(zip(taken.letters, taken.channels, strict=True)))])
         written.append(path)
     return written
@@ -147,7 +147,7 @@ def _write(path: Path, passes: Sequence[tuple[FilePass, Mapping[str, OpenEXR.Cha
         name = [f"part{index + 1}"] if len(groups) > 1 else []
         channels = {n: OpenEXR.Channel(n, _padded(c, window), c.xSampling, c.ySampling) for n, c in named.items()}
         parts.append(OpenEXR.Part(headers[window], channels, *name))
-    write_whole(path, lambda unfinished: OpenEXR.File(parts).write(str(unfinished)))
+    write_exr_file(path, OpenEXR.File(parts))
 
 
 def _padded(channel: OpenEXR.Channel, window: Window) -> NDArray[Any]:
@@ -170,10 +170,5 @@ def _header(part: ExrPart, shared: ExrPart) -> dict[str, Any]:
         "pixelAspectRatio": shared.pixel_aspect,
     }
     if shared.chromaticities:
-        header["chromaticities"] = tuple(np.float32(value) for value in shared.chromaticities)
+        header["chromaticities"] = shared.chromaticities
     return header
-
-
-def _file_name(name: str) -> str:
-    """A name that every file system takes."""
-    return re.sub(r"[^\w.\-]+", "_", name).strip("._") or "pass"

@@ -7,9 +7,9 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
-from escala.core import soft_view
-from escala.core.colour import GAMUT_SPACES
-from escala.core.gamuts import GAMUTS, gamut_matrix, primaries_to_xyz
+from escala.core.colour import soft_view
+from escala.core.colour.config import GAMUT_SPACES
+from escala.core.colour.gamuts import GAMUTS, gamut_matrix, primaries_to_xyz
 
 TONE_FILE = "soft_tone.spi1d"
 _LINEAR = {

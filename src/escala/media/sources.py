@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
 
-from escala.core.errors import BadSource, SeveralRenders, UnreadableFile
-from escala.core.naming import split_words
+from escala.core.errors import BadSource, EscalaError, SeveralRenders, UnreadableFile
+from escala.core.source.naming import split_words
 
+from .places import EVERYWHERE, Roots, printable
 from .stills import READABLE
 
 SUFFIXES = (".exr", *READABLE)
@@ -49,15 +50,17 @@ class RenderSource:
         return self.frames[min(self.frames)]
 
 
-def find_render(sources: Sequence[str | Path], fit: bool = False) -> RenderSource:
+def find_render(sources: Sequence[str | Path], fit: bool = False, roots: Roots = EVERYWHERE) -> RenderSource:
     """The one render that these sources name. Raises `BadSource` or `UnreadableFile` in a sentence.
 
     A folder that holds several raises `SeveralRenders`. `fit`: files of other sizes may be fitted to the first.
+    `roots`: where files may lie, links followed; `OutsideRoots` for one that does not.
     """
     if not sources:
         raise BadSource("no source is given: name a file, several, a folder or a sequence")
     files = [file for source in sources for file in _expand(Path(source))]
     distinct = sorted(set(files))
+    roots.check(distinct)
     folder_like = len(sources) == 1 and len(distinct) > 1
     found = _gather(distinct, renders_apart=folder_like)
     if not fit:
@@ -88,6 +91,15 @@ def split_frame(stem: str) -> tuple[str, int | None]:
 
 
 def _expand(source: Path) -> list[Path]:
+    try:
+        return _found(source)
+    except (OSError, ValueError) as error:  # a NUL, a name too long, links in a circle, a folder that is closed
+        if isinstance(error, EscalaError):
+            raise
+        raise UnreadableFile(printable(source), getattr(error, "strerror", None) or "no file can be there") from error
+
+
+def _found(source: Path) -> list[Path]:
     if _PATTERN.search(source.name) and not source.exists():
         return _matching(source)
     if source.is_dir():

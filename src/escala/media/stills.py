@@ -1,7 +1,12 @@
 """TIFF and PNG in; PNG, TIFF and JPEG out, each file whole or not at all."""
 
-from collections.abc import Mapping
+import os
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -11,31 +16,57 @@ from numpy.typing import NDArray
 from escala.core.errors import TooLarge, UnreadableFile, choose
 from escala.core.planes import Planes
 
-from .exr import MAX_BYTES
-from .whole import write_whole
+from .exr import check_claim
+from .places import is_file
+from .whole import write_bytes
 
 READABLE = (".tif", ".tiff", ".png")
 
 
+@dataclass(frozen=True)
+class StillHeader:
+    """What a TIFF or PNG file says of itself: size, channel names, and the stored type's name."""
+
+    width: int
+    height: int
+    names: tuple[str, ...]
+    kind: str
+
+
+def read_still_header(path: Path) -> StillHeader:
+    """The header, checked: raises `UnreadableFile` or `TooLarge` before memory is taken."""
+    with _opened(path) as source:
+        spec = source.spec()
+        check_claim(path, spec.width, spec.height, spec.nchannels)
+        # What packs best packs a thousand to one: a header that claims more than that is not to be believed.
+        if spec.width * spec.height * spec.channel_bytes() // 8 > _MOST_SHRINKING * max(path.stat().st_size, 4096):
+            raise TooLarge(path, f"the header claims {spec.width} × {spec.height} pixels, far more than the file holds")
+        names = tuple(spec.channelnames) if spec.nchannels > 1 else ("Y",)
+        return StillHeader(spec.width, spec.height, names, str(spec.format))
+
+
 def read_still(path: Path) -> tuple[list[str], list[NDArray[np.float32]], str]:
     """Channel names, planes (H, W) of 0..1 or float values, and the stored type's name, of a TIFF or PNG file."""
-    if not path.is_file():
+    header = read_still_header(path)
+    with _opened(path) as source:
+        pixels = source.read_image(0, 0, 0, len(header.names), oiio.FLOAT)
+        if pixels is None:
+            raise UnreadableFile(path, f"the pixels cannot be read: {source.geterror().strip() or 'cut short'}")
+    planes = [np.ascontiguousarray(pixels[:, :, channel]) for channel in range(len(header.names))]
+    return list(header.names), planes, header.kind
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[Any]:
+    if not is_file(path):
         raise UnreadableFile(path, "no such file")
     source = oiio.ImageInput.open(str(path))
     if source is None:
         raise UnreadableFile(path, f"it cannot be read: {_last_error()}")
     try:
-        spec = source.spec()
-        if spec.width * spec.height * spec.nchannels * 4 > MAX_BYTES:
-            raise TooLarge(path, f"the header claims a picture of {spec.width} × {spec.height}")
-        pixels = source.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
-        if pixels is None:
-            raise UnreadableFile(path, f"the pixels cannot be read: {source.geterror().strip() or 'cut short'}")
+        yield source
     finally:
         source.close()
-    planes = [np.ascontiguousarray(pixels[:, :, channel]) for channel in range(spec.nchannels)]
-    names = list(spec.channelnames) if spec.nchannels > 1 else ["Y"]
-    return names, planes, str(spec.format)
 
 
 def encode_png(pixels: NDArray[np.uint8], compression: int = 1) -> bytes:
@@ -54,26 +85,63 @@ def to_bytes(planes: Planes) -> NDArray[np.uint8]:
     return np.ascontiguousarray(_to_integers(planes, 255).astype(np.uint8))
 
 
-def write_still(path: Path, planes: Planes, bits: int, attributes: Mapping[str, str]) -> None:
-    """Display-encoded planes 0..1 to PNG, TIFF (8 or 16 bits) or JPEG (8 bits), by the file's extension."""
-    kind = choose("file extension", path.suffix.lower(), _DEPTHS)
-    depth = bits if bits in kind else kind[0]
-    pixels = np.ascontiguousarray(_to_integers(planes, (1 << depth) - 1).astype(np.uint16 if depth == 16 else np.uint8))
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT16 if depth == 16 else oiio.UINT8)
+def write_still(path: Path, pixels: NDArray[Any], attributes: Mapping[str, str]) -> None:
+    """(H, W, 3) pixels from `still_pixels` to PNG, TIFF or JPEG, by the file's extension.
+
+    The format's library writes into memory: on a full disk some of them end the whole process.
+    """
+    kind = choose("file extension", path.suffix.lower(), _KINDS)
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT16 if pixels.dtype == np.uint16 else oiio.UINT8)
     for name, value in attributes.items():
         spec.attribute(name, value)
-
-    def write(unfinished: Path) -> None:
-        out = oiio.ImageOutput.create(str(unfinished))
-        if out is None or not out.open(str(unfinished), spec) or not out.write_image(pixels):
+    with _memory_file() as place:
+        out = oiio.ImageOutput.create(kind.format)
+        done = out is not None and out.open(str(place), spec) and out.write_image(np.ascontiguousarray(pixels))
+        if not done or not out.close():
             raise UnreadableFile(path, f"it cannot be written: {_last_error()}")
-        out.close()
+        with place.open("rb") as made:
+            write_bytes(path, iter(lambda: made.read(_CHUNK), b""))
 
-    write_whole(path, write)
+
+@contextmanager
+def _memory_file() -> Iterator[Path]:
+    """A file in memory where the system has such, else in its folder for what is temporary."""
+    if hasattr(os, "memfd_create") and Path("/proc/self/fd").is_dir():
+        file = os.memfd_create("still")
+        try:
+            yield Path(f"/proc/self/fd/{file}")
+        finally:
+            os.close(file)
+    else:
+        with tempfile.TemporaryDirectory(prefix="escala-") as folder:
+            yield Path(folder) / "still"
 
 
-# Bits that each format can hold, the default first.
-_DEPTHS = {".png": (16, 8), ".tif": (16, 8), ".tiff": (16, 8), ".jpg": (8,), ".jpeg": (8,)}
+@dataclass(frozen=True)
+class _Kind:
+    """A format by its library's name, and the bits that it can hold, the default first."""
+
+    format: str
+    bits: tuple[int, ...]
+
+
+_KINDS = {
+    ".png": _Kind("png", (16, 8)),
+    ".tif": _Kind("tiff", (16, 8)),
+    ".tiff": _Kind("tiff", (16, 8)),
+    ".jpg": _Kind("jpeg", (8,)),
+    ".jpeg": _Kind("jpeg", (8,)),
+}
+_CHUNK = 1 << 20
+# Deflate packs 1032 to one at its best.
+_MOST_SHRINKING = 1100
+
+
+def still_pixels(planes: Planes, suffix: str, bits: int) -> NDArray[Any]:
+    """Display-encoded planes 0..1 as (H, W, 3) whole numbers of the bits that a file of this extension holds."""
+    kind = choose("file extension", suffix.lower(), _KINDS)
+    depth = bits if bits in kind.bits else kind.bits[0]
+    return _to_integers(planes, (1 << depth) - 1).astype(np.uint16 if depth == 16 else np.uint8)
 
 
 def _to_integers(planes: Planes, top: int) -> NDArray[np.float32]:

@@ -16,16 +16,21 @@ from typing import Any, BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.diagnostics import PassStatistics, join_figures, join_statistics
-from escala.core.file_colour import FileColour
-from escala.core.intake_rows import FIGURES, split_band
-from escala.core.pyramid import halve_box, halve_nearest, level_count
+from escala.core.colour.file_colour import FileColour
+from escala.core.errors import UnreadableFile
+from escala.core.looking.pyramid import halve_box, halve_nearest, level_count
+from escala.core.source.diagnostics import PassStatistics, join_figures, join_statistics
+from escala.core.source.intake_rows import FIGURES, split_band
 
+from .limits import check_disk
+from .places import is_file
 from .sources import SourceFile
+from .whole import unfinished
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
 _FORMAT = 7
+_STAMPED = 16 << 10
 # Attributes with this beginning tell which files were brought to another size.
 FITTED = "fitted/"
 
@@ -57,9 +62,21 @@ class FrameHeader:
 
 
 def frame_key(files: Sequence[SourceFile]) -> str:
-    """A key that changes when any file of a frame does: from paths, sizes and times."""
-    facts = [(str(f.path.resolve()), f.label, f.fit, f.path.stat().st_size, f.path.stat().st_mtime_ns) for f in files]
+    """A key that changes when any file of a frame does: from paths, sizes, times, and how they begin and end."""
+    facts = [(str(f.path.resolve()), f.label, f.fit, *_state(f.path)) for f in files]
     return hashlib.sha256(json.dumps([_FORMAT, facts]).encode()).hexdigest()[:32]
+
+
+def _state(path: Path) -> tuple[int, int, str]:
+    """Size, time, and a digest of the first and last bytes: clocks are coarse, and copies keep times."""
+    if not is_file(path):  # a pipe would keep whoever opens it waiting
+        raise UnreadableFile(path, "no such file")
+    with path.open("rb") as file:
+        state = os.fstat(file.fileno())
+        start = file.read(_STAMPED)
+        file.seek(max(0, state.st_size - _STAMPED))
+        ends = hashlib.sha256(start + file.read(_STAMPED)).hexdigest()[:16]
+    return state.st_size, state.st_mtime_ns, ends
 
 
 @dataclass(frozen=True)
@@ -88,8 +105,6 @@ class FrameWriter:
         self._target = folder
         self._slots = list(slots)
         folder.parent.mkdir(parents=True, exist_ok=True)
-        self._unfinished = Path(tempfile.mkdtemp(prefix=".new-", dir=folder.parent))
-        self._file: BinaryIO = (self._unfinished / PIXELS).open("w+b")
         self._groups: dict[str, _PlaneGroup] = {}
         offset = 0
         for kind in DTYPES:
@@ -97,6 +112,9 @@ class FrameWriter:
             if chosen:
                 self._groups[kind] = _PlaneGroup(kind, chosen, rows, columns, offset)
                 offset = self._groups[kind].end
+        check_disk(folder.parent, offset, "the decoded passes")
+        self._unfinished = Path(tempfile.mkdtemp(prefix=unfinished(), dir=folder.parent))
+        self._file: BinaryIO = (self._unfinished / PIXELS).open("w+b")
         os.truncate(self._file.fileno(), offset)
 
     def __enter__(self) -> "FrameWriter":

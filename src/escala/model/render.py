@@ -4,10 +4,10 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from escala.core.diagnostics import Diagnostic, PassStatistics
-from escala.core.file_colour import FileColour
-from escala.core.recipes import Recipe
+from escala.core.beauty.recipes import Recipe
+from escala.core.colour.file_colour import FileColour
 from escala.core.roles import COLOUR_ROLES, Portion, Role
+from escala.core.source.diagnostics import Diagnostic, PassStatistics
 
 
 class Document(BaseModel):
@@ -106,6 +106,16 @@ class Render(Document):
         """Height of the picture as displayed, in pixels."""
         return self.display.height
 
+    @property
+    def offset(self) -> tuple[int, int]:
+        """Column and row of the raster at which the displayed picture begins."""
+        return self.display.x - self.raster.x, self.display.y - self.raster.y
+
+    @property
+    def alpha_pass(self) -> str | None:
+        """The pass that says how far each pixel is covered, if there is one."""
+        return next((p.name for p in self.passes if p.role == Role.ALPHA), None)
+
     def find_pass(self, name: str) -> RenderPass | None:
         """The pass of this name, if there is one."""
         return next((p for p in self.passes if p.name == name), None)
@@ -113,6 +123,10 @@ class Render(Document):
     def recipe(self, name: str) -> Recipe | None:
         """The recipe of this kind, if it was found."""
         return next((found.recipe for found in self.recipes if found.recipe.name == name), None)
+
+    def chosen_recipe(self, name: str | None) -> Recipe | None:
+        """The recipe of this kind, else the best; None where none was found."""
+        return (self.recipe(name) if name else None) or (self.recipes[0].recipe if self.recipes else None)
 
     def as_json(self) -> dict[str, Any]:
         """Plain values for JSON."""

@@ -1,22 +1,94 @@
-"""Opening the database: settings of SQLite, and its tables brought up to date."""
+"""Opening the database: settings of SQLite, its tables brought up to date, and the one way into a transaction."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
+from sqlalchemy import URL, Connection, Engine, create_engine, event, inspect, text
+from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError, ProgrammingError
+from sqlalchemy.orm import Session, sessionmaker
+
+from escala.core.errors import EscalaError, NoRoom
+from escala.media.whole import told_writing
+from escala.model.strict_json import to_json
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+# Writers of all processes wait for one another so long.
+_PATIENCE_MS = 30_000
+
+
+class RecordBusy(EscalaError):
+    """Another process holds the database for longer than anybody waits."""
+
+
+class RecordBroken(EscalaError):
+    """A database file that is none, is damaged, or was made by something else."""
+
+
+class ReadingSession(Session):
+    """A session that refuses to change anything: whoever wants to takes `Record.writing`."""
+
+
+class Record:
+    """The database of a home. Whoever only looks takes `reading`; whoever changes anything takes `writing`."""
+
+    def __init__(self, file: Path) -> None:
+        engine = open_database(file)
+        self._readers = sessionmaker(engine, class_=ReadingSession, expire_on_commit=False)
+        self._writers = sessionmaker(engine.execution_options(writing=True), expire_on_commit=False)
+        self._file = file
+
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session that sees one state of the record and can change nothing."""
+        with told_record(self._file), self._readers() as session:
+            yield session
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """A session that has the record for itself from its first look to its commit, at the end of the block."""
+        with told_record(self._file), self._writers.begin() as session:
+            yield session
 
 
 def open_database(file: Path) -> Engine:
-    """An engine on the file, its tables at the newest schema. What is committed is on the disk."""
-    file.parent.mkdir(parents=True, exist_ok=True)
-    engine = create_engine(f"sqlite:///{file}")
-    event.listen(engine, "connect", _set_up)
-    with engine.begin() as connection:
-        if _schema(connection) != newest_schema():
-            _upgrade(connection)
-    return engine
+    """An engine on the file, its tables at the newest schema. What is committed is on the disk.
+
+    Raises `NoRoom`, `RecordBusy` or `RecordBroken`.
+    """
+    with told_record(file):
+        with told_writing(file.parent):
+            file.parent.mkdir(parents=True, exist_ok=True)
+        engine = create_engine(URL.create("sqlite", database=str(file)), json_serializer=to_json)
+        event.listen(engine, "connect", _set_up)
+        event.listen(engine, "begin", _begin)
+        with engine.connect() as connection:
+            known = _schema(connection)
+        if known != newest_schema():
+            with engine.execution_options(writing=True).begin() as connection:
+                if _schema(connection) != newest_schema():
+                    _clear_unfinished(connection)
+                    _upgrade(connection)
+        return engine
+
+
+@contextmanager
+def told_record(file: Path) -> Iterator[None]:
+    """Turns what SQLite says into a sentence of ours."""
+    try:
+        yield
+    except OperationalError as error:
+        words = str(error.orig).lower()
+        if "full" in words or "disk i/o" in words or "unable to open" in words:
+            raise NoRoom(file.parent) from error
+        if "locked" in words or "busy" in words:
+            raise RecordBusy(f"{file} is held by another process: try again in a moment") from error
+        raise RecordBroken(f"{file} cannot be used: {error.orig}") from error
+    except (IntegrityError, ProgrammingError):  # a mistake of ours, and not the file's
+        raise
+    except DatabaseError as error:
+        raise RecordBroken(f"{file} cannot be used: {error.orig}") from error
 
 
 def newest_schema() -> str:
@@ -27,7 +99,18 @@ def newest_schema() -> str:
 def _schema(connection: Connection) -> str | None:
     if not inspect(connection).has_table("alembic_version"):
         return None
-    return str(connection.scalar(text("SELECT version_num FROM alembic_version")))
+    return connection.scalar(text("SELECT version_num FROM alembic_version"))
+
+
+def _clear_unfinished(connection: Connection) -> None:
+    """Drop the tables of a home whose first start was killed, by a version that did not make them in one step."""
+    if _schema(connection) is not None:
+        return
+    names = inspect(connection).get_table_names()
+    if any(connection.scalar(text(f'SELECT count(*) FROM "{name}"')) for name in names):
+        raise RecordBroken("the database holds tables that Escala did not make: choose another home")
+    for name in sorted(names, key=lambda name: name not in ("revision", "delivery", "variant")):
+        connection.execute(text(f'DROP TABLE "{name}"'))
 
 
 def _upgrade(connection: Connection) -> None:
@@ -36,11 +119,25 @@ def _upgrade(connection: Connection) -> None:
     from alembic.config import Config
 
     config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
+    config.set_main_option("script_location", str(MIGRATIONS).replace("%", "%%"))
     config.attributes["connection"] = connection
     command.upgrade(config, "head")
 
 
 def _set_up(connection: Any, _record: Any) -> None:
-    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=5000"):
+    # The driver begins transactions late and by its own rules; here `_begin` does.
+    connection.isolation_level = None
+    for pragma in (f"busy_timeout={_PATIENCE_MS}", "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
         connection.execute(f"PRAGMA {pragma}")
+
+
+def _begin(connection: Connection) -> None:
+    """A writer has the write lock before it looks, so that what it read is still so when it writes."""
+    writing = connection.get_execution_options().get("writing", False)
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if writing else "BEGIN")
+
+
+@event.listens_for(ReadingSession, "before_flush")
+def _refuse_changes(session: Session, *_: Any) -> None:
+    if session.new or session.dirty or session.deleted:
+        raise TypeError("a reading session changes nothing: take Record.writing")

@@ -7,7 +7,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from escala.model.render import Render
-from escala.model.variant import PassReading, Variant
+from escala.model.source import PassReading
+from escala.model.variant import Variant
 
 from .tables import NamingRuleRow
 

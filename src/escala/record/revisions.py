@@ -9,9 +9,14 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
+from escala.media.places import printable
+from escala.model.strict_json import to_json
 from escala.model.variant import Variant
 
 from .tables import RevisionRow, VariantRow
+
+# A gesture is a few steps; a document of thousands of names has about a hundred thousand signs.
+_MOST_STEPS, _MOST_SIGNS = 1000, 4 << 20
 
 
 class StaleRevision(EscalaError, ValueError):
@@ -27,17 +32,25 @@ class NothingToUndo(EscalaError, ValueError):
 
 
 def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
-    """The variant after a patch, without keeping it; raises `BadEdit`."""
+    """The variant after a patch, without keeping it; raises `BadEdit`, also for one that would make it huge."""
+    if len(patch) > _MOST_STEPS:
+        raise BadEdit(f"the edit has {len(patch)} steps; {_MOST_STEPS} are the most")
     try:
         # As it is read today: a document kept by an older version may lack parts that have come since.
-        whole = Variant.model_validate(document).model_dump(mode="json")
-        return Variant.model_validate(jsonpatch.apply_patch(whole, patch))
+        changed = Variant.model_validate(document).model_dump(mode="json")
+        for step in patch:
+            changed = jsonpatch.apply_patch(changed, [step], in_place=True)
+            if len(to_json(changed)) > _MOST_SIGNS:
+                raise BadEdit(f"the edit makes the variant larger than {_MOST_SIGNS >> 20} million signs")
+        return Variant.model_validate(changed)
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError, KeyError) as error:
-        raise BadEdit(f"the edit does not fit the variant: {error}") from error
+        raise BadEdit(f"the edit does not fit the variant: {printable(error)}") from error
+    except RecursionError as error:
+        raise BadEdit("the edit is nested too deeply") from error
     except ValidationError as error:
         first = error.errors()[0]
         place = " ".join(str(step) for step in first["loc"])
-        raise BadEdit(f"{place}: {first['msg']}") from error
+        raise BadEdit(f"{printable(place)}: {printable(first['msg'])}") from error
 
 
 def edit_variant(
@@ -50,8 +63,9 @@ def edit_variant(
     if after == variant.document:
         return variant
     number = _newest(session, variant) + 1
-    variant.revisions.append(
+    session.add(
         RevisionRow(
+            variant_id=variant.id,
             number=number,
             parent=variant.head,
             label=label,

@@ -3,8 +3,8 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, MetaData, UniqueConstraint
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy import JSON, DateTime, ForeignKey, Index, MetaData, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, WriteOnlyMapped, mapped_column, relationship
 
 NAMES = {
     "ix": "ix_%(column_0_label)s",
@@ -36,7 +36,7 @@ class ShotRow(Base):
     render: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     variants: Mapped[list["VariantRow"]] = relationship(
-        back_populates="shot", cascade="all, delete-orphan", order_by="VariantRow.id"
+        back_populates="shot", cascade="all, delete-orphan", passive_deletes=True, order_by="VariantRow.id"
     )
 
 
@@ -52,8 +52,9 @@ class VariantRow(Base):
     head: Mapped[int] = mapped_column(default=0)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     shot: Mapped[ShotRow] = relationship(back_populates="variants")
-    revisions: Mapped[list["RevisionRow"]] = relationship(
-        back_populates="variant", cascade="all, delete-orphan", order_by="RevisionRow.number"
+    # Thousands, perhaps: they are asked for by queries, and go with their variant in the database itself.
+    revisions: WriteOnlyMapped["RevisionRow"] = relationship(
+        back_populates="variant", cascade="all, delete-orphan", passive_deletes=True
     )
 
 
@@ -61,7 +62,10 @@ class RevisionRow(Base):
     """An edit: the JSON Patch from its parent revision's state, and the one back."""
 
     __tablename__ = "revision"
-    __table_args__ = (UniqueConstraint("variant_id", "number"),)
+    __table_args__ = (
+        UniqueConstraint("variant_id", "number"),
+        Index("ix_revision_variant_id_parent", "variant_id", "parent", "number"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     variant_id: Mapped[int] = mapped_column(ForeignKey("variant.id", ondelete="CASCADE"), index=True)
@@ -72,6 +76,22 @@ class RevisionRow(Base):
     inverse: Mapped[list[Any]]
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     variant: Mapped[VariantRow] = relationship(back_populates="revisions")
+
+
+class DeliveryRow(Base):
+    """A delivery: what was wanted, the folder of its files, how many frames, who writes it, and how it ended."""
+
+    __tablename__ = "delivery"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    variant_id: Mapped[int] = mapped_column(ForeignKey("variant.id", ondelete="CASCADE"), index=True)
+    folder: Mapped[str]
+    wanted: Mapped[dict[str, Any]]
+    frames: Mapped[int]
+    state: Mapped[str]
+    process: Mapped[str]
+    error: Mapped[str | None]
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 
 class NamingRuleRow(Base):

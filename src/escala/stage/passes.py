@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.cryptomatte import encode_ranks, layer_key, name_to_id_bits
-from escala.core.gamuts import GAMUTS
+from escala.core.colour.gamuts import GAMUTS
+from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.core.planes import narrow_to_half
 
 from . import tracer as t

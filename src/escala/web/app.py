@@ -1,20 +1,24 @@
 """The application: routes, guard, problems, and the built front end."""
 
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 from flask import Response, jsonify, send_from_directory
+from flask.json.provider import DefaultJSONProvider, JSONProvider
 from flask_openapi3 import Info, OpenAPI
 
-from .colour_routes import colour_routes
-from .delivery_routes import delivery_routes
+from escala.model.strict_json import from_json, to_json
+
+from .colour.routes import routes as colour_routes
+from .deliveries.routes import routes as delivery_routes
 from .guard import register_guard
-from .picture_routes import picture_routes
-from .problems import invalid_request, register_problems
+from .pictures.routes import routes as picture_routes
+from .problems import invalid_request, problem, register_problems
 from .settings import Settings
-from .shot_routes import shot_routes
-from .studio import Studio
-from .variant_routes import variant_routes
+from .shots.routes import routes as shot_routes
+from .studio import STUDIO, Studio
+from .variants.routes import routes as variant_routes
 
 STATIC = Path(__file__).parent / "static"
 
@@ -29,11 +33,12 @@ def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
         doc_ui=False,
     )
     studio = studio or Studio(settings)
-    app.extensions["studio"] = studio
+    app.extensions[STUDIO] = studio
+    app.json = StrictJson(app)
     register_guard(app, settings)
     register_problems(app)
     for routes in (shot_routes, variant_routes, picture_routes, colour_routes, delivery_routes):
-        app.register_api(routes(studio))
+        app.register_api(routes)
 
     @app.route("/api/openapi.json")
     def openapi_document() -> Response:
@@ -46,10 +51,33 @@ def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
     @app.route("/<path:name>")
     def front_file(name: str) -> Any:
         if name.startswith("api/"):
-            return Response(status=404)
-        return send_from_directory(STATIC, name, max_age=31536000) if (STATIC / name).is_file() else _page()
+            return problem(404, "Not found", "there is nothing at this address")
+        if name not in _front_files(_stamp()):
+            return _page()
+        return send_from_directory(STATIC, name, max_age=31536000)
 
     return app
+
+
+class StrictJson(JSONProvider):
+    """JSON as the standard has it, both ways."""
+
+    def dumps(self, obj: Any, **_: Any) -> str:
+        return to_json(obj, default=DefaultJSONProvider.default)
+
+    def loads(self, s: str | bytes, **_: Any) -> Any:
+        return from_json(s)
+
+
+def _stamp() -> float:
+    index = STATIC / "index.html"
+    return index.stat().st_mtime if index.is_file() else 0.0
+
+
+@lru_cache(maxsize=1)
+def _front_files(stamp: float) -> frozenset[str]:
+    """The built files by their names: nothing else is looked for on the disk, whatever an address says."""
+    return frozenset(str(file.relative_to(STATIC).as_posix()) for file in STATIC.rglob("*") if file.is_file())
 
 
 def _page() -> Response:

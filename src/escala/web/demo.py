@@ -98,7 +98,7 @@ def _render(render: DemoRender, folder: Path, job: Job) -> None:
 
 def _show(studio: Studio, source: Path, name: str) -> None:
     """The shot of a demo render, made once; while the render goes on, it is watched like any other."""
-    with studio.session() as session:
+    with studio.record.reading() as session:
         if any(str(source) in shot.sources for shot in all_shots(session)):
             return
     job = studio.take_in([str(source)], name)

@@ -1,42 +1,45 @@
-"""Server-sent events: what happens on the server, told to every open page."""
+"""What happens on the server, as a numbered log: pages ask what came after the last that they know.
 
-import json
-import queue
+No page holds a connection or a thread open for it, however many there are.
+"""
+
+import secrets
 import threading
-from collections.abc import Iterator
+from collections import deque
 from typing import Any
 
-_QUIET_SECONDS = 15.0
-_MOST_WAITING = 1000
+_MOST_KEPT = 1000
 
 
-class EventHub:
-    """Hands every event to all who listen."""
+class EventLog:
+    """The newest events. A `mark` says up to where a page knows them."""
 
     def __init__(self) -> None:
-        self._listeners: set[queue.Queue[str]] = set()
+        # Numbers begin anew with every server; a mark of an earlier one is no number of this one.
+        self._run = secrets.token_hex(4)
+        self._kept: deque[tuple[int, dict[str, Any]]] = deque(maxlen=_MOST_KEPT)
+        self._newest = 0
         self._lock = threading.Lock()
 
     def tell(self, kind: str, **facts: Any) -> None:
-        """Send an event; a listener that does not keep up loses it."""
-        text = f"data: {json.dumps({'kind': kind, **facts})}\n\n"
+        """Add an event. Of one job, only the newest is kept: earlier ones say nothing more."""
         with self._lock:
-            for listener in self._listeners:
-                if not listener.full():
-                    listener.put_nowait(text)
+            self._newest += 1
+            if kind == "job":
+                same = [entry for entry in self._kept if entry[1]["kind"] == kind and entry[1]["id"] == facts["id"]]
+                for entry in same:
+                    self._kept.remove(entry)
+            self._kept.append((self._newest, {"kind": kind, **facts}))
 
-    def listen(self) -> Iterator[str]:
-        """The stream of one page; a comment keeps it open while nothing happens."""
-        own: queue.Queue[str] = queue.Queue(_MOST_WAITING)
+    def since(self, mark: str) -> tuple[str, list[dict[str, Any]], bool]:
+        """The new mark, the events after the old one, and whether some that came between are no longer known."""
+        run, _, text = mark.partition(".")
         with self._lock:
-            self._listeners.add(own)
-        try:
-            yield ": listening\n\n"
-            while True:
-                try:
-                    yield own.get(timeout=_QUIET_SECONDS)
-                except queue.Empty:
-                    yield ": still here\n\n"
-        finally:
-            with self._lock:
-                self._listeners.discard(own)
+            newest = f"{self._run}.{self._newest}"
+            if not mark:
+                return newest, [], False
+            number = int(text) if text.isdecimal() and len(text) < 16 else -1
+            if run != self._run or number > self._newest:
+                return newest, [], True
+            oldest = self._kept[0][0] if len(self._kept) == _MOST_KEPT else 0
+            return newest, [facts for at, facts in self._kept if at > number], number + 1 < oldest

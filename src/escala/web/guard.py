@@ -14,6 +14,7 @@ POLICY = (
 )
 _LOOPBACK = {"127.0.0.1", "localhost", "::1"}
 _COOKIE = "escala_token"
+_MOST_JSON = 4 << 20
 
 
 def register_guard(app: Flask, settings: Settings) -> None:
@@ -24,8 +25,12 @@ def register_guard(app: Flask, settings: Settings) -> None:
         if settings.is_loopback and _host_of(f"//{request.host}") not in hosts:
             return problem(403, "Foreign host", f"this server does not answer for {request.host}")
         origin = request.headers.get("Origin")
-        if origin and origin != "null" and urlsplit(origin).netloc != request.host:
+        if origin and _netloc(origin) != request.host:
             return problem(403, "Foreign origin", f"pages of {origin} may not use this server")
+        if request.headers.get("Sec-Fetch-Site") == "cross-site" and request.method not in ("GET", "HEAD"):
+            return problem(403, "Foreign origin", "pages of other sites may not use this server")
+        if request.mimetype == "application/json" and (request.content_length or 0) > _MOST_JSON:
+            return problem(413, "Too large", f"a request holds {_MOST_JSON >> 20} MiB of JSON at most")
         if settings.token and not _has_token(settings.token):
             return problem(401, "Token needed", "open the address with ?token=… that the server printed at its start")
         return None
@@ -34,8 +39,8 @@ def register_guard(app: Flask, settings: Settings) -> None:
         response.headers["Content-Security-Policy"] = POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "no-referrer"
-        if settings.token and request.args.get("token"):
-            response.set_cookie(_COOKIE, request.args["token"], httponly=True, samesite="Strict")
+        if settings.token and _is(request.args.get("token"), settings.token):
+            response.set_cookie(_COOKIE, settings.token, httponly=True, samesite="Strict")
         return response
 
     app.before_request(check)
@@ -43,10 +48,25 @@ def register_guard(app: Flask, settings: Settings) -> None:
 
 
 def _host_of(address: str) -> str:
-    return urlsplit(address).hostname or ""
+    try:
+        return urlsplit(address).hostname or ""
+    except ValueError:
+        return ""
+
+
+def _netloc(origin: str) -> str:
+    """Host and port of an origin; nothing for `null`, which stands for any page at all."""
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return ""
 
 
 def _has_token(token: str) -> bool:
+    """Whether any of the places for it holds the token: a wrong one in the address does not spoil a good cookie."""
     bearer = request.headers.get("Authorization", "").removeprefix("Bearer ")
-    given = request.args.get("token") or request.cookies.get(_COOKIE) or bearer
-    return hmac.compare_digest(given.encode(), token.encode())
+    return any(_is(given, token) for given in (request.args.get("token"), request.cookies.get(_COOKIE), bearer))
+
+
+def _is(given: str | None, token: str) -> bool:
+    return given is not None and hmac.compare_digest(given.encode(), token.encode())

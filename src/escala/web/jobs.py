@@ -1,6 +1,7 @@
 """Long work in the background, with progress, its outcome, and a way to stop it."""
 
 import itertools
+import logging
 import threading
 import time
 from collections.abc import Callable
@@ -10,7 +11,11 @@ from typing import Any
 from escala.core.errors import EscalaError
 from escala.record.shots import NotFound
 
-from .events import EventHub
+from .events import EventLog
+from .problems import sentence_of
+
+_LOG = logging.getLogger("escala")
+_MOST_ENDED = 200
 
 
 class Cancelled(EscalaError):
@@ -56,15 +61,20 @@ class Job:
 class JobBoard:
     """Starts jobs, remembers them, tells pages of their progress."""
 
-    def __init__(self, hub: EventHub) -> None:
+    def __init__(self, hub: EventLog) -> None:
         self._hub = hub
         self._jobs: dict[int, Job] = {}
         self._numbers = itertools.count(1)
+        self._lock = threading.Lock()
 
     def start(self, what: str, work: Callable[[Job], Any]) -> Job:
         """Begin work in a thread of its own; it calls `report` and returns its result."""
         job = Job(next(self._numbers), what)
-        self._jobs[job.id] = job
+        with self._lock:
+            self._jobs[job.id] = job
+            ended = [known.id for known in self._jobs.values() if known.state != "running"]
+            for old in ended[: max(0, len(ended) - _MOST_ENDED)]:
+                del self._jobs[old]
         threading.Thread(target=self._run, args=(job, work), daemon=True, name=f"job {job.id}").start()
         return job
 
@@ -77,9 +87,10 @@ class JobBoard:
 
     def find(self, job_id: int) -> Job:
         """A job; raises `NotFound`."""
-        if job_id not in self._jobs:
+        job = self._jobs.get(job_id)
+        if job is None:
             raise NotFound(f"there is no job {job_id}")
-        return self._jobs[job_id]
+        return job
 
     def _run(self, job: Job, work: Callable[[Job], Any]) -> None:
         try:
@@ -87,10 +98,9 @@ class JobBoard:
             job.state, job.share = "done", 1.0
         except Cancelled:
             job.state = "cancelled"
-        except (EscalaError, OSError, MemoryError) as error:
-            job.state, job.error, job.error_kind = "failed", str(error), type(error).__name__
         except Exception as error:
-            job.state, job.error = "failed", f"unexpected: {error!r}"
-            self._hub.tell("job", **job.facts())
-            raise
+            if not isinstance(error, EscalaError | OSError | MemoryError):
+                _LOG.exception("unexpected, while %s", job.what)
+            job.error, job.error_kind = sentence_of(error), type(error).__name__
+            job.state = "failed"
         self._hub.tell("job", **job.facts())

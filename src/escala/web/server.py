@@ -1,18 +1,76 @@
-"""Starts the server; with `demo`, the made-up shots render themselves in the background and improve on screen."""
+"""Starts the server; with `demo`, the made-up shots render themselves in the background and improve on screen.
 
+Waitress reads requests and writes answers in one loop of its own, so that a client that is slow, or never ends its
+request, holds a connection but no thread. Nothing else does either: pages ask for events, none is a stream.
+"""
+
+import logging
+import os
 import secrets
+import tempfile
+from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 from waitress import create_server
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.utilities import Error
 
 from escala.core.errors import BadSource
 from escala.media.intake import warm_reader
+from escala.media.whole import told_writing
 
 from .app import create_app
 from .demo import demo_folder, start_demo
 from .settings import Settings
 from .studio import Studio
 from .watching import RenderWatcher
+
+# More threads than evaluations may wait: whatever is no evaluation finds one free.
+_THREADS = 160
+_CONNECTIONS = 4000
+# A connection on which nothing comes for so long is let go.
+_SILENT_SECONDS = 60
+
+
+class _NoRoomForBody(Error):
+    code = 507
+    reason = "Insufficient Storage"
+
+
+class _Nowhere:
+    """Where the rest of a body goes that found no room: its sender hears of it only once all is sent."""
+
+    def append(self, data: bytes) -> None:
+        pass
+
+    def close(self) -> None:
+        pass
+
+    def __len__(self) -> int:
+        return 0
+
+
+class _Parser(HTTPRequestParser):
+    """A request whose body finds no room on the disk is answered with a sentence."""
+
+    def received(self, data: bytes) -> int:
+        try:
+            consumed = int(super().received(data))
+        except OSError:
+            if self.body_rcv is None or isinstance(self.body_rcv.buf, _Nowhere):
+                raise
+            self.body_rcv.buf.close()
+            self.body_rcv.buf = _Nowhere()
+            consumed = int(super().received(data))
+        if self.completed and self.body_rcv is not None and isinstance(self.body_rcv.buf, _Nowhere):
+            self.error = _NoRoomForBody("there is no room left on the server's disk: free some, then try again")
+        return consumed
+
+
+class _Channel(HTTPChannel):
+    parser_class = _Parser
 
 
 def serve(settings: Settings, demo: bool = False) -> None:
@@ -21,13 +79,10 @@ def serve(settings: Settings, demo: bool = False) -> None:
         settings = replace(settings, token=secrets.token_urlsafe(24))
     if demo:
         settings = replace(settings, media_roots=(*settings.media_roots, demo_folder(settings)))
-        demo_folder(settings).mkdir(parents=True, exist_ok=True)
+        with told_writing(demo_folder(settings)):
+            demo_folder(settings).mkdir(parents=True, exist_ok=True)
     studio = Studio(settings)
-    app = create_app(settings, studio)
-    try:
-        server = create_server(app, host=settings.host, port=settings.port, threads=16, ident="Escala")
-    except OSError as error:
-        raise BadSource(f"port {settings.port} cannot be used: {error.strerror}; choose another with --port") from error
+    server = open_server(settings, create_app(settings, studio))
     query = f"/?token={settings.token}" if settings.token else ""
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     print(f"Escala is ready: open http://{host}:{server.effective_port}{query}", flush=True)
@@ -36,3 +91,43 @@ def serve(settings: Settings, demo: bool = False) -> None:
     RenderWatcher(studio).start()
     warm_reader()
     server.run()
+
+
+def open_server(settings: Settings, app: Callable[..., Any]) -> Any:
+    """The server, listening, not yet answering. Raises `BadSource` for a port that cannot be had."""
+    _allow_connections(_CONNECTIONS)
+    # It tells of every request that waits for a thread for a moment.
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)
+    # Bodies wait here until they are whole, on the disk on which they are kept.
+    tempfile.tempdir = str(settings.incoming)
+    try:
+        server = create_server(
+            app,
+            host=settings.host,
+            port=settings.port,
+            threads=_THREADS,
+            ident="Escala",
+            connection_limit=_CONNECTIONS,
+            backlog=1024,
+            asyncore_use_poll=True,
+            channel_timeout=_SILENT_SECONDS,
+            cleanup_interval=10,
+            max_request_body_size=settings.upload_limit + 1,
+        )
+    except (OSError, OverflowError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise BadSource(f"port {settings.port} cannot be used: {reason}; choose another with --port") from error
+    server.channel_class = _Channel
+    return server
+
+
+def _allow_connections(wanted: int) -> None:
+    """Raise the number of open files that this process may have, as far as the system lets it."""
+    if os.name != "posix":
+        return
+    import resource
+
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    most = wanted + 256 if hard == resource.RLIM_INFINITY else min(wanted + 256, hard)
+    if soft != resource.RLIM_INFINITY and soft < most:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))

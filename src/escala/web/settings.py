@@ -4,6 +4,8 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from escala.media.places import Roots
+
 
 def default_home() -> Path:
     """`ESCALA_HOME`, else a folder in the user's own data folder."""
@@ -50,9 +52,19 @@ class Settings:
         return self.home / "deliveries"
 
     @property
-    def roots(self) -> tuple[Path, ...]:
-        """Folders that may be read, uploads and configs among them."""
-        return (*self.media_roots, self.uploads, self.configs)
+    def incoming(self) -> Path:
+        """What is on its way in or out, until it is whole; emptied at each start."""
+        return self.home / "incoming"
+
+    @property
+    def folders(self) -> tuple[Path, ...]:
+        """All folders of the home."""
+        return (self.home, self.store, self.uploads, self.configs, self.deliveries, self.incoming)
+
+    @property
+    def roots(self) -> Roots:
+        """What may be read: the media roots, and what was brought in."""
+        return Roots((*self.media_roots, self.uploads, self.configs))
 
     @property
     def is_loopback(self) -> bool:

@@ -1,10 +1,16 @@
-"""Renders that are still running, or replaced by newer files: looked at again and again, and read when they change."""
+"""Renders that are still running, or replaced by newer files: watched while somebody looks, read when they change."""
 
+import os
 import threading
+from dataclasses import dataclass, field
+from pathlib import Path
 
 from escala.core.errors import EscalaError
+from escala.engine.source.intake import frame_files
 from escala.media.sources import find_render, source_stamp
+from escala.model.render import Render
 
+from .problems import sentence_of
 from .studio import Studio
 
 _LOOK_SECONDS = 0.5
@@ -12,21 +18,38 @@ _LOOK_SECONDS = 0.5
 _PATIENT_LOOKS = 12
 
 
+@dataclass
+class _Watched:
+    """What is known of one shot: its render, the files to look at and their state; how often it could not be read."""
+
+    render: Render
+    files: list[Path]
+    state: tuple[object, ...] = ()
+    stamp: str = ""
+    looks: int = 0
+    folders: list[Path] = field(default_factory=list)
+
+
 class RenderWatcher:
-    """Has the renders of the shots in use read again when their files changed and have come to rest."""
+    """Has the renders that somebody looks at read again when their files changed and have come to rest.
+
+    A look costs one question to the system for each file; what the files mean is worked out only when an answer
+    differs from the one before.
+    """
 
     def __init__(self, studio: Studio) -> None:
         self._studio = studio
-        self._seen: dict[int, str] = {}
-        self._failed: dict[int, tuple[str, int]] = {}
+        self._watched: dict[int, _Watched] = {}
 
     def start(self) -> None:
         """Look from now on, in a thread of its own."""
         threading.Thread(target=self._watch, daemon=True, name="watching").start()
 
     def look(self) -> None:
-        """One look at all shots in use."""
-        for shot_id in self._studio.shots_in_use():
+        """One look at all shots that somebody looks at."""
+        looked_at = self._studio.shots_in_use()
+        self._watched = {shot_id: kept for shot_id, kept in self._watched.items() if shot_id in looked_at}
+        for shot_id in looked_at:
             try:
                 self._look_at(shot_id)
             except (EscalaError, OSError):  # deleted, or its files are gone: what was read stays
@@ -38,18 +61,46 @@ class RenderWatcher:
             self.look()
 
     def _look_at(self, shot_id: int) -> None:
-        stamp = source_stamp(find_render(self._studio.sources_of(shot_id)))
-        if stamp == self._studio.render_of(shot_id).stamp:
-            return
-        rested, self._seen[shot_id] = self._seen.get(shot_id) == stamp, stamp
-        failed, looks = self._failed.get(shot_id, ("", 0))
+        render = self._studio.render_of(shot_id)
+        known = self._watched.get(shot_id)
+        if known is None or known.render is not render:
+            known = self._watched[shot_id] = _watch_of(render)
+        state = _state_of(known.files) + _state_of(known.folders)
+        rested, known.state = state == known.state, state
         if not rested:
+            known.looks = 0
+        elif known.stamp == render.stamp or known.looks >= _PATIENT_LOOKS:
             return
+        source = find_render(self._studio.sources_of(shot_id), roots=self._studio.roots)
+        known.stamp = source_stamp(source)
+        known.files = [file.path for files in source.frames.values() for file in files]
+        if known.stamp == render.stamp or not rested:
+            return
+        self._read(shot_id, known)
+
+    def _read(self, shot_id: int, known: _Watched) -> None:
         try:
-            if failed != stamp or looks < _PATIENT_LOOKS:
-                self._studio.reread(shot_id)
+            self._studio.reread(shot_id)
         except EscalaError as error:
-            looks = looks + 1 if failed == stamp else 1
-            self._failed[shot_id] = (stamp, looks)
-            if looks == _PATIENT_LOOKS:
-                self._studio.hub.tell("trouble", sentence=f"The newer files cannot be read: {error}")
+            known.looks += 1
+            if known.looks == _PATIENT_LOOKS:
+                sentence = f"The newer files cannot be read: {sentence_of(error)}"
+                self._studio.hub.tell("trouble", sentence=sentence)
+
+
+def _watch_of(render: Render) -> _Watched:
+    files = [file.path for number in render.frames for file in frame_files(render, number)]
+    return _Watched(render, files, folders=sorted({file.parent for file in files}))
+
+
+def _state_of(paths: list[Path]) -> tuple[object, ...]:
+    """Size and time of each, None for what is not there."""
+    return tuple(map(_state, paths))
+
+
+def _state(path: Path) -> tuple[int, int] | None:
+    try:
+        state = os.stat(path)
+    except OSError:
+        return None
+    return state.st_size, state.st_mtime_ns

@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { computed, watchEffect } from 'vue'
+import type { Level } from '@/api/types'
+import RulerScale from '@/parts/RulerScale.vue'
+import { DEGREES, KELVIN, SHARE, STOPS } from '@/parts/ruler'
+import { tintOf, tintParts } from '@/parts/tint'
+import { levelOf, levelPatch, NEUTRAL, spoken, isNeutral, stopsText } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import PinPanel from '@/stations/looking/PinPanel.vue'
+import ScopePanel from '@/stations/looking/ScopePanel.vue'
+
+const shots = useShot()
+const room = useRoom()
+
+watchEffect(() => {
+  const { lights = [], components = [] } = shots.variant?.reading ?? {}
+  const first = lights[0] ?? components[0]
+  if (!room.chosen && first) room.choose(lights.length ? 'lights' : 'components', first)
+})
+
+const level = computed<Level>(() =>
+  room.chosen && shots.document ? levelOf(shots.document, room.chosen.axis, room.chosen.name) : NEUTRAL,
+)
+const title = computed(() => spoken(room.chosen?.name.replace('/', ', ') ?? ''))
+const tint = computed(() => tintParts(level.value.tint))
+const approximate = computed(() => {
+  const recipes = shots.variant?.reading.recipes.map((found) => found.recipe.name) ?? []
+  const { lights = {}, components = {} } = shots.document?.balance ?? {}
+  const both = [lights, components].every((table) =>
+    Object.values(table ?? {}).some((l) => !isNeutral(l as Level)),
+  )
+  return both && !recipes.includes('lights_components')
+})
+
+function patchOf(change: Partial<Level>) {
+  return levelPatch(room.chosen!.axis, room.chosen!.name, { ...level.value, ...change })
+}
+
+function show(change: Partial<Level>) {
+  if (room.chosen) shots.preview(patchOf(change))
+}
+
+function keep(change: Partial<Level>, what: string) {
+  if (room.chosen) void shots.edit(patchOf(change), `${title.value}, ${what}`)
+}
+</script>
+
+<template>
+  <section v-if="room.chosen" class="bench-part" :aria-label="title">
+    <div class="bench-head">
+      <h2>{{ title }}</h2>
+      <button type="button" :aria-pressed="level.solo" @click="keep({ solo: !level.solo }, 'alone')">
+        alone
+      </button>
+      <button type="button" :aria-pressed="level.mute" @click="keep({ mute: !level.mute }, 'off')">
+        off
+      </button>
+      <button type="button" :disabled="isNeutral(level)" @click="keep({ ...NEUTRAL }, 'neutral')">
+        neutral
+      </button>
+    </div>
+    <RulerScale
+      label="Level"
+      :scale="STOPS"
+      :value="level.stops"
+      @moving="show({ stops: $event })"
+      @settled="keep({ stops: $event }, `level ${stopsText($event)} stops`)"
+    />
+    <RulerScale
+      label="Temperature"
+      :scale="KELVIN"
+      :value="level.kelvin"
+      note="lower is warmer"
+      @moving="show({ kelvin: $event })"
+      @settled="keep({ kelvin: $event }, `temperature ${$event} K`)"
+    />
+    <RulerScale
+      label="Tint amount"
+      :scale="SHARE"
+      :value="tint.amount"
+      @moving="show({ tint: tintOf(tint.hue, $event) })"
+      @settled="keep({ tint: tintOf(tint.hue, $event) }, 'tint')"
+    />
+    <RulerScale
+      v-if="tint.amount > 0"
+      label="Tint hue"
+      :scale="DEGREES"
+      :value="tint.hue"
+      @moving="show({ tint: tintOf($event, tint.amount) })"
+      @settled="keep({ tint: tintOf($event, tint.amount) }, 'tint')"
+    />
+    <p v-if="approximate" class="warning" role="status">
+      Approximate: lights and components move at once, and this render has no passes for both together.
+    </p>
+  </section>
+  <PinPanel />
+  <ScopePanel />
+</template>

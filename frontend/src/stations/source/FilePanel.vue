@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { api, type Answer } from '@/api/client'
+import type { RenderPass } from '@/api/types'
+import { useJobs } from '@/stores/jobs'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+
+/** Passes written as files, and a newer render taken over. */
+const props = defineProps<{ chosen: RenderPass[]; all: number }>()
+const shots = useShot()
+const jobs = useJobs()
+const troubles = useTroubles()
+const everything = ref(true)
+const newName = ref('')
+const newer = ref('')
+const jobId = ref<number | null>(null)
+const job = computed(() => jobs.find(jobId.value))
+const files = computed(
+  () => (job.value?.result as { files?: { name: string; address: string }[] } | null)?.files ?? [],
+)
+const changes = computed(() => (job.value?.result as { changes?: string[] } | null)?.changes ?? [])
+const one = computed(() => !everything.value && props.chosen.length === 1)
+
+async function start(request: Promise<Answer>) {
+  try {
+    jobId.value = await jobs.begin(request)
+  } catch (error) {
+    troubles.tell(error)
+  }
+}
+
+function write(gathered: boolean) {
+  const name = props.chosen[0]?.name ?? ''
+  const rename = one.value && newName.value.trim() ? { [name]: newName.value.trim() } : {}
+  const passes = everything.value ? [] : props.chosen.map((p) => p.name)
+  const params = { path: { shot_id: shots.shot!.id } }
+  void start(api.POST('/api/shots/{shot_id}/files', { params, body: { gathered, passes, rename } }))
+}
+
+function takeOver() {
+  const params = { path: { shot_id: shots.shot!.id } }
+  const body = { sources: [newer.value.trim()] }
+  void start(api.PUT('/api/shots/{shot_id}/render', { params, body }))
+}
+</script>
+
+<template>
+  <section class="bench-part" aria-label="Files">
+    <h2>Files</h2>
+    <div class="row" role="group" aria-label="Which passes to write">
+      <button type="button" :aria-pressed="everything" @click="everything = true">
+        all {{ all }} passes
+      </button>
+      <button type="button" :aria-pressed="!everything" @click="everything = false">
+        the {{ chosen.length === 1 ? 'chosen pass' : `${chosen.length} chosen` }}
+      </button>
+    </div>
+    <input
+      v-if="one"
+      v-model="newName"
+      :placeholder="`another name than ${chosen[0]!.name}`"
+      aria-label="New name"
+    />
+    <div class="row">
+      <button type="button" @click="write(false)">write one file for each</button>
+      <button type="button" @click="write(true)">write all in one</button>
+    </div>
+    <form class="row" @submit.prevent="takeOver">
+      <input v-model="newer" class="fill" aria-label="Newer render" placeholder="Path of a newer render" />
+      <button type="submit" :disabled="!newer.trim()">take over</button>
+    </form>
+    <div role="status">
+      <progress v-if="job?.state === 'running'" :value="job.share" max="1" :aria-label="job.what" />
+      <p v-if="job?.state === 'failed'" class="warning">{{ job.error }}</p>
+      <p v-for="sentence in changes" :key="sentence">{{ sentence }}</p>
+      <p v-for="file in files" :key="file.address">
+        <a :href="file.address" download>{{ file.name }}</a>
+      </p>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+.fill {
+  flex: 1;
+  min-width: 0;
+}
+progress {
+  width: 100%;
+  height: 4px;
+  accent-color: var(--accent);
+}
+</style>

@@ -1,0 +1,5 @@
+"""`python -m escala.cli`."""
+
+from . import main
+
+main()

@@ -1,0 +1,79 @@
+"""Options that several commands share, and what is read from their words."""
+
+import argparse
+import re
+from pathlib import Path
+from typing import Any
+
+Pair = tuple[str, Any]
+
+
+def add_fit(command: argparse.ArgumentParser) -> None:
+    """The option to bring files of other sizes to that of the first."""
+    command.add_argument("--fit", action="store_true", help="fit files of other sizes to the first, on purpose")
+
+
+def add_choice(command: argparse.ArgumentParser) -> None:
+    """Which passes are taken, and their new names."""
+    command.add_argument("--pass", dest="only", action="append", default=[], metavar="NAME", help="only this pass")
+    command.add_argument("--drop", action="append", default=[], metavar="NAME", help="leave this pass out")
+    command.add_argument("--rename", action="append", default=[], type=renaming, metavar="OLD=NEW")
+
+
+def frame_path(out: Path, number: int, several: bool) -> Path:
+    """The file of a frame: #### or %04d in the name is replaced, else the number is put before the extension."""
+    name = re.sub(r"#+", lambda match: f"{number:0{len(match.group())}d}", out.name)
+    name = re.sub(r"%0?(\d*)d", lambda match: f"{number:0{int(match.group(1) or 1)}d}", name)
+    if name == out.name and several:
+        name = f"{out.stem}.{number:04d}{out.suffix}"
+    return out.with_name(name)
+
+
+def renaming(text: str) -> tuple[str, str]:
+    """`OLD=NEW`."""
+    old, mark, new = text.partition("=")
+    if not mark or not old or not new:
+        raise argparse.ArgumentTypeError(f"{text!r} is not OLD=NEW, as in lg_key=key")
+    return old, new
+
+
+def name_and_stops(text: str) -> Pair:
+    """`NAME=STOPS`."""
+    name, mark, value = text.rpartition("=")
+    try:
+        if not mark or not name:
+            raise ValueError
+        stops = float(value)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=STOPS, as in key=-1.5") from None
+    if not -16 <= stops <= 16:
+        raise argparse.ArgumentTypeError(f"{text!r}: stops run from -16 to 16")
+    return name, stops
+
+
+def variable(text: str) -> tuple[str, str]:
+    """`NAME=VALUE`."""
+    name, mark, value = text.partition("=")
+    if not mark or not name:
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=VALUE, as in SHOT=quay_010")
+    return name, value
+
+
+def name_and_tint(text: str) -> Pair:
+    """`NAME=R,G,B`."""
+    name, mark, value = text.rpartition("=")
+    try:
+        red, green, blue = (float(part) for part in value.split(","))
+        if not mark or not name:
+            raise ValueError
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=R,G,B, as in key=1,0.8,0.6") from None
+    return name, (red, green, blue)
+
+
+def frame_range(text: str) -> tuple[int, int]:
+    """`A-B`, or one frame."""
+    match = re.fullmatch(r"(\d+)(?:-(\d+))?", text)
+    if not match or int(match[2] or match[1]) < int(match[1]):
+        raise argparse.ArgumentTypeError(f"{text!r} is not a range of frames, as in 1-24")
+    return int(match[1]), int(match[2] or match[1])

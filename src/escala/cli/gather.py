@@ -1,0 +1,35 @@
+"""`escala gather`: all passes in one file."""
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from escala.core.errors import BadSource, UnreadableFile
+
+from .arguments import add_choice, frame_path
+
+
+def add_commands(commands: Any) -> None:
+    """Register the command."""
+    gather = commands.add_parser("gather", help="write all passes into one file")
+    gather.add_argument("source", nargs="+", metavar="SOURCE")
+    gather.add_argument("--out", type=Path, required=True, metavar="FILE.exr", help="with #### for a sequence")
+    add_choice(gather)
+    gather.set_defaults(run=run_gather)
+
+
+def run_gather(options: argparse.Namespace) -> None:
+    """Write a file for each frame and print its name."""
+    from escala.media.repack import Choice, gather_frame
+    from escala.media.sources import find_render
+
+    source = find_render(options.source)
+    if options.out.suffix.lower() != ".exr":
+        raise BadSource(f"{options.out}: passes are gathered into an EXR file")
+    if not options.out.parent.is_dir():
+        raise UnreadableFile(options.out, "its folder does not exist")
+    choice = Choice(tuple(options.only), tuple(options.drop), dict(options.rename))
+    for number, files in source.frames.items():
+        path = frame_path(options.out, number, len(source.frames) > 1)
+        gather_frame(files, path, choice)
+        print(path)

@@ -1,0 +1,26 @@
+"""`escala inspect`: what a render's passes are, and what is wrong with them."""
+
+import argparse
+from typing import Any
+
+from .arguments import add_fit
+
+
+def add_commands(commands: Any) -> None:
+    """Register the command."""
+    inspect = commands.add_parser("inspect", help="show every pass of a render for what it is")
+    inspect.add_argument("source", nargs="+", metavar="SOURCE")
+    inspect.add_argument("--json", action="store_true", help="print JSON")
+    add_fit(inspect)
+    inspect.set_defaults(run=run_inspect)
+
+
+def run_inspect(options: argparse.Namespace) -> None:
+    """Print passes with roles and findings."""
+    from escala.model.strict_json import to_json
+
+    from .inspection import inspection, told_inspection
+    from .opened import opened_render
+
+    with opened_render(options.source, options.fit) as (render, _, _):
+        print(to_json(inspection(render), indent=2) if options.json else told_inspection(render))

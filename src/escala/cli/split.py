@@ -1,0 +1,28 @@
+"""`escala split`: one file for each pass."""
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from .arguments import add_choice
+
+
+def add_commands(commands: Any) -> None:
+    """Register the command."""
+    split = commands.add_parser("split", help="write one file for each pass")
+    split.add_argument("source", nargs="+", metavar="SOURCE")
+    split.add_argument("--out", type=Path, required=True, metavar="DIR")
+    add_choice(split)
+    split.set_defaults(run=run_split)
+
+
+def run_split(options: argparse.Namespace) -> None:
+    """Write the files and print their names."""
+    from escala.media.repack import Choice, split_render
+    from escala.media.sources import find_render
+
+    source = find_render(options.source)
+    options.out.mkdir(parents=True, exist_ok=True)
+    choice = Choice(tuple(options.only), tuple(options.drop), dict(options.rename))
+    for path in split_render(source, options.out, choice):
+        print(path)

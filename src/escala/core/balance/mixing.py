@@ -1,0 +1,80 @@
+"""The balance sum: many passes, each times its gain, in a fixed order with float32 accumulation."""
+
+from collections.abc import Sequence
+
+import numba
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from ..errors import ShapeError
+from ..kernels import addresses_of, float32_pointer, kernel
+from ..planes import Planes, as_planes
+
+# Pixels of one plane that are summed over all passes before the next block: small enough for the first cache.
+_BLOCK = 2048
+
+
+def mix_planes(
+    terms: Sequence[Planes], gains: ArrayLike, base: Planes | None = None, out: Planes | None = None
+) -> Planes:
+    """`base + sum of gains[i] * terms[i]`, terms taken in their order, so that the bits never vary.
+
+    `terms`: n arrays of one shape (3, H, W); `gains`: (n, 3), one factor per term and channel; `base` may be None.
+    Returns (3, H, W), in `out` when that is given. Raises `ShapeError` when shapes differ or nothing is to be summed.
+    """
+    planes = [as_planes(term) for term in terms]
+    factors = as_planes(gains).reshape(len(planes), 3)
+    if base is not None:
+        planes = [as_planes(base), *planes]
+        factors = np.concatenate([np.ones((1, 3), np.float32), factors])
+    if not planes:
+        raise ShapeError("a sum needs at least one term")
+    shape = planes[0].shape
+    if len(shape) != 3 or shape[0] != 3 or any(plane.shape != shape for plane in planes):
+        raise ShapeError(f"terms of shapes {sorted({plane.shape for plane in planes})} cannot be summed")
+    out = np.empty(shape, np.float32) if out is None else out
+    _mix(addresses_of(planes), factors, shape[1] * shape[2], out.reshape(3, -1))
+    return out
+
+
+def channel_means(planes: Planes) -> NDArray[np.float64]:
+    """The mean of each channel over its finite pixels, (3,)."""
+    return np.array([np.mean(plane[np.isfinite(plane)], dtype=np.float64) if plane.size else 0.0 for plane in planes])
+
+
+@kernel
+def _mix(addresses, gains, count, out):  # type: ignore[no-untyped-def]
+    blocks = (count + _BLOCK - 1) // _BLOCK
+    fours = addresses.size // 4 * 4
+    for job in numba.prange(3 * blocks):
+        channel = job // blocks
+        first = (job % blocks) * _BLOCK
+        total = out[channel, first : min(first + _BLOCK, count)]
+        total[:] = np.float32(0.0)
+        for term in range(0, fours, 4):
+            _add_four(addresses[term : term + 4], gains[term : term + 4, channel], channel * count + first, total)
+        for term in range(fours, addresses.size):
+            _add_one(addresses[term], gains[term, channel], channel * count + first, total)
+
+
+@numba.njit(nogil=True, cache=True, inline="always")
+def _add_four(addresses, gains, offset, total):  # type: ignore[no-untyped-def]
+    """Four terms at a time read memory faster than one; the order of the sum is the same."""
+    size = total.size
+    a, b = _block(addresses[0], offset, size), _block(addresses[1], offset, size)
+    c, d = _block(addresses[2], offset, size), _block(addresses[3], offset, size)
+    g0, g1, g2, g3 = gains[0], gains[1], gains[2], gains[3]
+    for i in range(size):
+        total[i] = (((total[i] + g0 * a[i]) + g1 * b[i]) + g2 * c[i]) + g3 * d[i]
+
+
+@numba.njit(nogil=True, cache=True, inline="always")
+def _add_one(address, gain, offset, total):  # type: ignore[no-untyped-def]
+    source = _block(address, offset, total.size)
+    for i in range(total.size):
+        total[i] += gain * source[i]
+
+
+@numba.njit(nogil=True, cache=True, inline="always")
+def _block(address, offset, size):  # type: ignore[no-untyped-def]
+    return numba.carray(float32_pointer(address + np.int64(4) * offset), (size,))  # type: ignore[attr-defined,call-arg]

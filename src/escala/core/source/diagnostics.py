@@ -1,0 +1,87 @@
+"""What is remarkable about one pass's pixels, each with a code and a sentence."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..roles import PassRole, Role
+from .intake_rows import FIGURES, measure_rows
+
+
+@dataclass(frozen=True)
+class Diagnostic:
+    """A finding: `code` for scripts, `message` says what it means and what to do.
+
+    Its evidence is a number (`value`) and a place (x, y) where there are such; `repair` names one of REPAIRS.
+    """
+
+    code: str
+    message: str
+    value: float | None = None
+    place: tuple[int, int] | None = None
+    repair: str | None = None
+
+
+@dataclass(frozen=True)
+class PassStatistics:
+    """Figures of a pass over its finite pixels, per channel; counts are of values."""
+
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    mean: tuple[float, ...]
+    not_finite: int
+    negative: int
+
+
+Figures = tuple[float, float, float, int, int]
+
+
+def measure_plane(plane: NDArray[Any]) -> Figures:
+    """Lowest and highest value, mean, and how many values are not finite and below 0, of a plane (H, W)."""
+    values = np.ascontiguousarray(plane, np.float32)
+    figures = np.zeros((1, FIGURES))
+    measure_rows(values, values.view(np.uint32), figures[0])
+    return join_figures(figures, values.size)
+
+
+def join_figures(rows: NDArray[np.float64], size: int) -> Figures:
+    """The figures of a plane of `size` pixels from those of its rows (n, 5), as `measure_rows` gives them."""
+    counted = rows[rows[:, 3] > 0]
+    count = int(counted[:, 3].sum())
+    if not count:
+        return 0.0, 0.0, 0.0, size, 0
+    low, high = float(counted[:, 0].min()), float(counted[:, 1].max())
+    return low, high, float(counted[:, 2].sum()) / count, size - count, int(counted[:, 4].sum())
+
+
+def join_statistics(measured: Sequence[Figures]) -> PassStatistics:
+    """The figures of a pass from those of its planes."""
+    low, high, mean, not_finite, negative = zip(*measured, strict=True)
+    return PassStatistics(low, high, mean, sum(not_finite), sum(negative))
+
+
+def diagnose_pass(role: PassRole, statistics: PassStatistics) -> list[Diagnostic]:
+    """Findings of one pass from its figures and role."""
+    found = []
+    low, high = min(statistics.low, default=0.0), max(statistics.high, default=0.0)
+    if low == high == 0.0:
+        found.append(Diagnostic("empty", "Every pixel is 0: the pass adds nothing and can be left out."))
+    elif all(a == b for a, b in zip(statistics.low, statistics.high, strict=True)):
+        found.append(Diagnostic("constant", f"Every pixel is {high:g}: probably not rendered; check the source."))
+    if statistics.not_finite:
+        text = (
+            f"{statistics.not_finite} values are no finite numbers: no comparison counts them. Neighbours can fill in."
+        )
+        found.append(Diagnostic("not_finite", text, value=float(statistics.not_finite), repair="fill"))
+    if role.is_colour and statistics.negative:
+        text = f"{statistics.negative} values are below 0, down to {low:g}: light is not negative; check the filter."
+        found.append(Diagnostic("negative", text))
+    if role.role in (Role.BEAUTY, Role.LIGHT) and 0.99 < high <= 1.0 and low < high:
+        text = "Nothing is brighter than 1: probably a display picture saved as light, its highlights gone."
+        found.append(Diagnostic("clamped", text))
+    if role.role == Role.DEPTH and low >= 0.0 and 0.0 < high <= 1.0:
+        found.append(Diagnostic("depth_normalised", "Depth runs from 0 to 1: it was normalised, scene units are lost."))
+    return found

@@ -1,0 +1,1 @@
+"""Balance: levels of lights and components."""

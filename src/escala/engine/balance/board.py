@@ -1,0 +1,151 @@
+"""The board: every cell's share of the picture's energy, and all its small live pictures on one sheet."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.balance.mixing import channel_means, mix_planes
+from escala.core.beauty.recipes import COMPONENTS, GRID, LIGHTS, Recipe
+from escala.core.planes import Planes, as_planes
+from escala.media.stills import encode_jpeg
+from escala.model.variant import Variant
+
+from ..colour.chain import Colouring
+from ..evaluation import Purpose
+from ..looking.look import Look, whole_look
+from ..looking.screen import moving_bytes, resting_bytes
+from ..picture import FrameEngine
+
+ALL = "all"
+
+
+@dataclass(frozen=True)
+class BoardCell:
+    """A cell: its light and component (`all`: the whole row or column), its share 0..1, its place on the sheet."""
+
+    light: str
+    component: str
+    share: float
+    row: int
+    column: int
+
+
+@dataclass(frozen=True)
+class Board:
+    """Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
+
+    A render with one axis only has one column, or one row, named `all`.
+    """
+
+    lights: tuple[str, ...]
+    components: tuple[str, ...]
+    cells: tuple[BoardCell, ...]
+    light_colours: dict[str, tuple[int, int, int]]
+    is_grid: bool
+    tile_width: int
+    tile_height: int
+
+
+def board_recipes(engine: FrameEngine) -> list[Recipe]:
+    """The grid where the render has both axes, else the strips that it has."""
+    grid = engine.render.recipe(GRID)
+    if grid:
+        return [grid]
+    return [recipe for name in (LIGHTS, COMPONENTS) if (recipe := engine.render.recipe(name))]
+
+
+def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
+    """The board of a variant and its sheet of pictures as JPEG, cell (row, column) at that place in tiles.
+
+    It is drawn once for a variant's state: the two are asked for one after the other.
+    """
+    key = engine.keys.of_reading("board", variant.model_dump_json(), colouring=engine.colouring(variant))
+    return engine.cache.get(key, lambda: _drawn(engine, variant))
+
+
+def _drawn(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
+    look = whole_look(engine.render)
+    asked = engine.ask(variant, look, Purpose.MOVING)
+    colouring = asked.colouring
+    size = (look.out_width, look.out_height)
+    recipes = board_recipes(engine)
+    if not recipes:
+        return Board((), (), (), {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
+    parts = [engine.head.levelled_terms(recipe, asked) for recipe in recipes]
+    cells, tiles = _grid_cells(recipes[0], parts[0]) if recipes[0].name == GRID else _strip_cells(recipes, parts)
+    total = max(sum(_energy(planes, colouring) for planes in parts[0]), 1e-12)
+    shares = [max(0.0, _energy(tile, colouring) / total) for tile in tiles]
+    placed = tuple(BoardCell(li, co, s, r, c) for (li, co, r, c), s in zip(cells, shares, strict=True))
+    lights = dict.fromkeys(light for recipe in recipes for light in recipe.lights)
+    components = dict.fromkeys(name for recipe in recipes for name in recipe.components)
+    whole = {cell.light: tile for cell, tile in zip(placed, tiles, strict=True) if cell.component == ALL}
+    own = {light: tile for light, tile in whole.items() if light != ALL}
+    colours = dict(zip(own, _own_colours(list(own.values()), colouring), strict=True))
+    board = Board(tuple(lights), tuple(components), placed, colours, recipes[0].name == GRID, *size)
+    places = [(cell.row, cell.column) for cell in placed]
+    return board, encode_jpeg(draw_sheet(tiles, places, look, colouring))
+
+
+def draw_sheet(
+    tiles: list[Planes], places: list[tuple[int, int]], look: Look, colouring: Colouring
+) -> NDArray[np.uint8]:
+    """Many small pictures on one, each at its (row, column), as display bytes."""
+    rows, columns = 1 + max(row for row, _ in places), 1 + max(column for _, column in places)
+    sheet = np.zeros((3, rows * look.out_height, columns * look.out_width), np.float32)
+    for tile, (row, column) in zip(tiles, places, strict=True):
+        top, left = row * look.out_height, column * look.out_width
+        sheet[:, top : top + look.out_height, left : left + look.out_width] = tile
+    return moving_bytes(sheet, colouring)
+
+
+def _energy(planes: Planes, colouring: Colouring) -> float:
+    return float(channel_means(planes) @ colouring.working.luminance_weights)
+
+
+def _own_colours(tiles: list[Planes], colouring: Colouring) -> list[tuple[int, int, int]]:
+    """The mean tint of each light, as bright as the screen shows it."""
+    if not tiles:
+        return []
+    means = np.maximum([channel_means(planes) for planes in tiles], 0.0)
+    bright = 0.5 * means / np.maximum(means.max(axis=1, keepdims=True), 1e-12)
+    shown = resting_bytes(as_planes(bright.T).reshape(3, 1, -1), colouring)[0]
+    return [(int(red), int(green), int(blue)) for red, green, blue in shown]
+
+
+Place = tuple[str, str, int, int]
+
+
+def _grid_cells(recipe: Recipe, parts: list[Planes]) -> tuple[list[Place], list[Planes]]:
+    """Cells of the grid, then the whole of each row in a last column and of each column in a last row."""
+    lights, components = list(recipe.lights), list(recipe.components)
+    places: list[Place] = []
+    tiles: list[Planes] = []
+    for term, planes in zip(recipe.terms, parts, strict=True):
+        if term.light and term.component:
+            places.append((term.light, term.component, lights.index(term.light), components.index(term.component)))
+            tiles.append(planes)
+    for row, light in enumerate(lights):
+        places.append((light, ALL, row, len(components)))
+        tiles.append(_sum([p for t, p in zip(recipe.terms, parts, strict=True) if t.light == light]))
+    for column, component in enumerate(components):
+        places.append((ALL, component, len(lights), column))
+        tiles.append(_sum([p for t, p in zip(recipe.terms, parts, strict=True) if t.component == component]))
+    return places, tiles
+
+
+def _strip_cells(recipes: list[Recipe], parts: list[list[Planes]]) -> tuple[list[Place], list[Planes]]:
+    """A strip of lights in the first row, a strip of components in the second."""
+    places: list[Place] = []
+    tiles: list[Planes] = []
+    for row, (recipe, pictures) in enumerate(zip(recipes, parts, strict=True)):
+        for column, (term, planes) in enumerate(zip(recipe.terms, pictures, strict=True)):
+            on_lights = recipe.name == LIGHTS and term.light
+            names = (term.light or ALL, ALL) if on_lights else (ALL, term.component or ALL)
+            places.append((*names, row, column))
+            tiles.append(planes)
+    return places, tiles
+
+
+def _sum(parts: list[Planes]) -> Planes:
+    return mix_planes(parts, np.ones((len(parts), 3), np.float32))

@@ -1,0 +1,1 @@
+"""Beauty: recipes, their sums and their proof."""

@@ -1,0 +1,177 @@
+"""The tally: the recipe as a sum, line by line, with running pictures, the residual, and the verdict in words."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from escala.core.balance.mixing import channel_means
+from escala.core.beauty.folding import SUMMED, Folded, fold_terms
+from escala.core.beauty.recipes import Recipe
+from escala.core.planes import Planes
+from escala.core.roles import SHADE_ROLES, Role
+from escala.media.stills import encode_jpeg, encode_png
+from escala.model.render import RenderPass
+from escala.model.variant import Variant
+
+from ..balance.board import draw_sheet
+from ..balance.plan import term_gains
+from ..colour.chain import Colouring
+from ..looking.look import whole_look
+from ..looking.screen import difference_bytes
+from ..picture import FrameEngine
+from .diagnosis import Finding, explain_difference
+from .proofs import beauty_factor, compare_recipe, prove_recipe
+
+
+@dataclass(frozen=True)
+class TallyLine:
+    """A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet."""
+
+    name: str
+    formula: str
+    operator: str
+    share: float
+    row: int
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """How the sum compares with the reference, in numbers and words. `worst`: column and row in the picture."""
+
+    exact: bool
+    words: str
+    max_abs: float
+    max_channels: tuple[float, float, float]
+    rms: float
+    allowed: float
+    outside: int
+    pixels: int
+    worst: tuple[int, int]
+    factor: tuple[float, float, float] | None
+    causes: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class Tally:
+    """A recipe laid out. The sheet has two columns: the term, and the running picture after it."""
+
+    kind: str
+    sentence: str
+    lines: tuple[TallyLine, ...]
+    residual_share: float
+    reference: str | None
+    verdict: Verdict | None
+    others: tuple[str, ...]
+    unused: tuple[str, ...]
+    tile_width: int
+    tile_height: int
+
+
+def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
+    """The tally of the variant's recipe, or None where none was found."""
+    recipe = engine.render.chosen_recipe(variant.recipe)
+    if recipe is None:
+        return None
+    look = whole_look(engine.render)
+    asked = engine.ask(variant, look)
+    energies = [_energy(engine.head.term(term, asked), asked.colouring) for term in recipe.terms]
+    residual = engine.head.residual(recipe, asked)
+    left = _energy(np.abs(residual), asked.colouring) if residual is not None else 0.0
+    total = max(sum(e for t, e in zip(recipe.terms, energies, strict=True) if t.operator in SUMMED), 1e-12)
+    lines = [
+        TallyLine(t.name, str(t), t.operator, max(0.0, e / total), i)
+        for i, (t, e) in enumerate(zip(recipe.terms, energies, strict=True))
+    ]
+    found = next(f for f in engine.render.recipes if f.recipe.name == recipe.name)
+    return Tally(
+        kind=recipe.name,
+        sentence=found.sentence,
+        lines=tuple(lines),
+        residual_share=left / total,
+        reference=engine.render.reference,
+        verdict=engine.cache.get(engine.keys.of_reading("verdict", recipe), lambda: _verdict(engine, recipe)),
+        others=tuple(f.recipe.name for f in engine.render.recipes if f.recipe.name != recipe.name),
+        unused=tuple(p.name for p in engine.render.passes if _could_be_term(p, recipe, engine.render.reference)),
+        tile_width=look.out_width,
+        tile_height=look.out_height,
+    )
+
+
+def tally_sheet(engine: FrameEngine, variant: Variant) -> bytes:
+    """Term and running picture of every line, then residual and sum, then the reference; JPEG."""
+    recipe = engine.render.chosen_recipe(variant.recipe)
+    look = whole_look(engine.render)
+    asked = engine.ask(variant, look)
+    colouring = asked.colouring
+    tiles: list[Planes] = []
+    running = np.zeros((3, look.out_height, look.out_width), np.float32)
+    gains = term_gains(recipe, Variant(tally=variant.tally), colouring.working)[0] if recipe else ()
+    for term, gain in zip(recipe.terms, gains, strict=True) if recipe else ():
+        planes = engine.head.term(term, asked)
+        alpha = engine.alpha(asked) if term.operator == "over" else None
+        running = fold_terms([Folded(planes, term.operator, gain, alpha)], running)
+        tiles += [planes, running]
+    residual = engine.head.residual(recipe, asked) if recipe else None
+    if residual is not None:
+        tiles += [residual, running + residual]
+    reference = engine.head.reference(asked)
+    tiles += [reference if reference is not None else running] * 2
+    places = [(i // 2, i % 2) for i in range(len(tiles))]
+    return encode_jpeg(draw_sheet(tiles, places, look, colouring))
+
+
+def difference_picture(engine: FrameEngine, variant: Variant, gain: float, width: int) -> bytes:
+    """The absolute difference of reference and plain sum times `gain`, as PNG: data, so without a view."""
+    recipe = engine.render.chosen_recipe(variant.recipe)
+    look = whole_look(engine.render, width)
+    if recipe is None or engine.render.reference is None:
+        return encode_png(np.zeros((look.out_height, look.out_width, 3), np.uint8))
+    reference, rebuilt, _ = compare_recipe(engine.render, engine.frame, recipe, look)
+    return difference_bytes(reference, rebuilt, gain)
+
+
+def _could_be_term(p: RenderPass, recipe: Recipe, reference: str | None) -> bool:
+    shade = p.role in SHADE_ROLES
+    return (
+        p.name != reference
+        and p.name not in recipe.passes
+        and (shade or len(p.channels) >= 3)
+        and (shade or p.is_colour or p.role == Role.OTHER)
+    )
+
+
+def _energy(planes: Planes, colouring: Colouring) -> float:
+    return float(channel_means(planes) @ colouring.working.luminance_weights)
+
+
+def _verdict(engine: FrameEngine, recipe: Recipe) -> Verdict | None:
+    proof = prove_recipe(engine.render, engine.frame, recipe)
+    if proof is None:
+        return None
+    factor = None if proof.exact else beauty_factor(engine.render, engine.frame, recipe)
+    causes = [] if proof.exact else explain_difference(engine.render, engine.frame, recipe)
+    numbers = f"Largest difference {_short(proof.max_abs)}, {_rounding(engine)} allows {_short(proof.allowed_at_worst)}"
+    words = f"Matches. {numbers}." if proof.exact else f"Does not match. {numbers} there."
+    across, down = engine.render.offset
+    return Verdict(
+        exact=proof.exact,
+        words=words,
+        max_abs=proof.max_abs,
+        max_channels=proof.max_channels,
+        rms=proof.rms,
+        allowed=proof.allowed_at_worst,
+        outside=proof.outside,
+        pixels=proof.pixels,
+        worst=(proof.worst[0] - across, proof.worst[1] - down),
+        factor=factor,
+        causes=tuple(causes),
+    )
+
+
+def _rounding(engine: FrameEngine) -> str:
+    kinds = {p.pixel_type for p in engine.frame.passes.values() if p.name == engine.render.reference}
+    return "half-float rounding" if "half" in kinds else "float rounding"
+
+
+def _short(value: float) -> str:
+    return f"{value:.2g}" if value < 0.001 else f"{value:.4f}"

@@ -1,0 +1,1 @@
+"""Corrections, and how they are limited."""

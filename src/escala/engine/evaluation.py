@@ -1,0 +1,46 @@
+"""What is asked of an evaluator: one value, and no flag beside it."""
+
+from dataclasses import dataclass, replace
+from enum import Enum
+
+from escala.model.variant import Variant
+
+from .colour.chain import Colouring
+from .looking.look import Look
+
+
+class Purpose(Enum):
+    """What a picture is for.
+
+    Moving: fast, from filtered passes, under a hand that drags. Resting: exact, kept for who looks again. Delivering:
+    exact, band by band, nothing kept.
+    """
+
+    MOVING = "moving"
+    RESTING = "resting"
+    DELIVERING = "delivering"
+
+
+@dataclass(frozen=True)
+class Evaluation:
+    """A variant, the colour chain that follows from it, the place looked at, what for, and whose hand drags."""
+
+    variant: Variant
+    colouring: Colouring
+    look: Look
+    purpose: Purpose = Purpose.RESTING
+    viewer: str = ""
+
+    @property
+    def is_moving(self) -> bool:
+        """Whether the hand still drags."""
+        return self.purpose is Purpose.MOVING
+
+    @property
+    def is_kept(self) -> bool:
+        """Whether results are kept for the next picture."""
+        return self.purpose is not Purpose.DELIVERING
+
+    def of(self, variant: Variant) -> "Evaluation":
+        """The same place for another variant in the same colour chain."""
+        return replace(self, variant=variant)

@@ -1,0 +1,1 @@
+"""Looking and measuring."""

@@ -1,0 +1,115 @@
+"""A look at a frame: which region, at how many pixels; and passes sampled for it from their pyramids."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from escala.core.beauty.recipes import three_channels
+from escala.core.errors import ShapeError
+from escala.core.planes import Planes, as_planes
+from escala.media.store import StoredFrame
+from escala.model.render import Render
+
+from ..worker import give_way
+
+SMALL_WIDTH = 128
+_BAND_ROWS = 128
+
+
+@dataclass(frozen=True)
+class Look:
+    """A region of the raster (columns and rows from its corner) shown as `out_width` x `out_height` pixels."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+    out_width: int
+    out_height: int
+
+    def __post_init__(self) -> None:
+        if min(self.width, self.height, self.out_width, self.out_height) < 1:
+            raise ShapeError(f"a region of {self.width} × {self.height} pixels shows nothing")
+
+    @property
+    def level(self) -> int:
+        """The coarsest pyramid level that still has the pixels asked for."""
+        ratio = min(self.width / self.out_width, self.height / self.out_height)
+        return max(0, int(np.floor(np.log2(max(ratio, 1.0)))))
+
+    def on_grid(self, columns: int, rows: int) -> "Look":
+        """The look widened to whole pixels of its level in a raster of `columns` x `rows`, shown as many pixels more.
+
+        So every part of one picture is sampled on one grid: passes from their pyramids, products and mattes in full.
+        """
+        step = 1 << self.level
+        left, top = self.x // step * step, self.y // step * step
+        right = min(columns, -(-(self.x + self.width) // step) * step)
+        bottom = min(rows, -(-(self.y + self.height) // step) * step)
+        width, height = right - left, bottom - top
+        if (left, top, width, height) == (self.x, self.y, self.width, self.height):
+            return self
+        out_width = max(1, round(self.out_width * width / self.width))
+        out_height = max(1, round(self.out_height * height / self.height))
+        return Look(left, top, width, height, out_width, out_height)
+
+    @property
+    def is_full(self) -> bool:
+        """Whether every pixel is shown as one pixel."""
+        return (self.width, self.height) == (self.out_width, self.out_height)
+
+
+def full_look(x: int, y: int, width: int, height: int) -> Look:
+    """A region pixel by pixel."""
+    return Look(x, y, width, height, width, height)
+
+
+def bands_of(look: Look, rows: int = _BAND_ROWS) -> Iterator[Look]:
+    """A region pixel by pixel, in bands of rows, so that memory stays small; between two, others have their turn."""
+    for top in range(0, look.height, rows):
+        yield full_look(look.x, look.y + top, look.width, min(rows, look.height - top))
+        give_way()
+
+
+def fit_look(x: int, y: int, width: int, height: int, most_width: int, most_height: int) -> Look:
+    """A region at the largest size that fits, never enlarged."""
+    scale = min(most_width / width, most_height / height, 1.0)
+    return Look(x, y, width, height, max(1, round(width * scale)), max(1, round(height * scale)))
+
+
+def whole_look(render: Render, width: int = SMALL_WIDTH) -> Look:
+    """The whole displayed picture as a small one, `width` pixels a side at most."""
+    look = fit_look(*render.offset, render.width, render.height, width, width)
+    return look.on_grid(render.raster.width, render.raster.height)
+
+
+def sample_pass(frame: StoredFrame, name: str, look: Look, exact: bool = False) -> Planes:
+    """A pass at a look, (C, out_height, out_width) float32: area-filtered when smaller, pixels kept when larger.
+
+    `exact`: the nearest pixel instead, for ids, depth and other data that must not be mixed.
+    """
+    level = min(look.level, len(frame.passes[name].levels) - 1)
+    step = 1 << level
+    stored = frame.planes(name, level)
+    rows, columns = stored.shape[1:]
+    top, left = look.y // step, look.x // step
+    bottom, right = min(rows, -(-(look.y + look.height) // step)), min(columns, -(-(look.x + look.width) // step))
+    crop = stored[:, top:bottom, left:right]
+    planes = crop.astype(np.float32) if crop.dtype == np.uint32 else as_planes(crop)
+    return resize_planes(planes, look.out_width, look.out_height, exact)
+
+
+def colour_of_pass(frame: StoredFrame, name: str, look: Look) -> Planes:
+    """The colour of a pass at a look, (3, H, W), as stored. Raises `ShapeError` for a pass that can hold none."""
+    return three_channels(sample_pass(frame, name, look))
+
+
+def resize_planes(planes: Planes, width: int, height: int, exact: bool = False) -> Planes:
+    """Planes at another size: area means when smaller, nearest pixels when larger or `exact`."""
+    if planes.shape[1:] == (height, width):
+        return planes
+    shrinks = width <= planes.shape[2] and height <= planes.shape[1]
+    how = cv2.INTER_AREA if shrinks and not exact else cv2.INTER_NEAREST
+    return np.stack([cv2.resize(plane, (width, height), interpolation=how) for plane in planes])

@@ -1,0 +1,149 @@
+"""The probe: the values at a place, and which lights and components make it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from escala.core.balance.levels import MIDDLE_GREY
+from escala.core.beauty.recipes import Recipe
+from escala.core.planes import Planes
+from escala.model.variant import Variant
+
+from ..balance.board import board_recipes
+from ..evaluation import Evaluation, Purpose
+from ..picture import FrameEngine
+from .look import full_look
+
+MOST_PIXELS = 65
+
+Triple = tuple[float, float, float]
+# What is told: None for what is no number.
+Told = tuple[float | None, float | None, float | None]
+
+
+@dataclass(frozen=True)
+class Part:
+    """A light or component and its share of the light at the place, 0..1."""
+
+    name: str
+    share: float
+
+
+@dataclass(frozen=True)
+class Probe:
+    """Means over a square of pixels. `linear`: finished working space; `source`: the beauty in the space of the file.
+
+    `stops`: luminance over middle grey 0.18, None in the dark; `display`: 0..255 on screen, may lie beyond; `hue`:
+    degrees of the linear colour's hexagon, None for a grey; `saturation`: 0..1, beyond 1 out of gamut. None also
+    stands for every value that a pixel without a number makes one.
+    """
+
+    x: int
+    y: int
+    size: int
+    linear: Told
+    source: Told
+    stops: float | None
+    display: Told
+    hue: float | None
+    saturation: float | None
+    alpha: float | None
+    lights: tuple[Part, ...]
+    components: tuple[Part, ...]
+    passes: tuple[Part, ...]
+
+
+def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 1) -> Probe:
+    """Look at column x and row y of the displayed picture; places outside are moved to its edge."""
+    display, raster = engine.render.display, engine.render.raster
+    x, y = min(max(x, 0), display.width - 1), min(max(y, 0), display.height - 1)
+    size = min(max(size, 1), MOST_PIXELS)
+    across, down = engine.render.offset
+    left, top = x + across - size // 2, y + down - size // 2
+    left, top = max(0, min(left, raster.width - size)), max(0, min(top, raster.height - size))
+    look = full_look(left, top, min(size, raster.width), min(size, raster.height))
+    asked = engine.ask(variant, look, Purpose.DELIVERING)
+    colouring = asked.colouring
+    finished = engine.finish(asked)
+    linear = _mean(finished)
+    reference = engine.head.reference(asked)
+    source = (
+        _mean(colouring.config.convert(reference, colouring.working.name, colouring.input_space))
+        if reference is not None
+        else linear
+    )
+    shown = _mean(colouring.config.display(finished, colouring.working.name, colouring.view) * np.float32(255))
+    luminance = float(np.dot(linear, colouring.working.luminance_weights))
+    alpha = engine.alpha(asked)
+    hue, saturation = hue_of(linear)
+    return Probe(
+        x=x,
+        y=y,
+        size=size,
+        linear=_told(linear),
+        source=_told(source),
+        stops=float(np.log2(luminance / MIDDLE_GREY)) if 0 < luminance < np.inf else None,
+        display=_told(shown),
+        hue=hue,
+        saturation=saturation,
+        alpha=None if alpha is None else _number(float(alpha.mean())),
+        lights=_parts(engine, asked, "light"),
+        components=_parts(engine, asked, "component"),
+        passes=_parts(engine, asked, "name"),
+    )
+
+
+def hue_of(linear: Triple) -> tuple[float | None, float | None]:
+    """Hue in degrees (red 0, green 120, blue 240; None for a grey) and saturation, (largest - least) / largest.
+
+    Both are None for a colour of which a channel is no number.
+    """
+    if not np.isfinite(linear).all():
+        return None, None
+    red, green, blue = linear
+    largest, least = max(linear), min(linear)
+    span = largest - least
+    if largest <= 0 or span <= 1e-6 * largest:
+        return None, 0.0
+    if largest == red:
+        turn = ((green - blue) / span) % 6
+    elif largest == green:
+        turn = (blue - red) / span + 2
+    else:
+        turn = (red - green) / span + 4
+    return 60.0 * turn, span / largest
+
+
+def _told(values: Triple) -> Told:
+    red, green, blue = map(_number, values)
+    return red, green, blue
+
+
+def _number(value: float) -> float | None:
+    return value if np.isfinite(value) else None
+
+
+def _mean(planes: Planes) -> Triple:
+    red, green, blue = (float(plane.mean(dtype=np.float64)) for plane in planes)
+    return red, green, blue
+
+
+def _parts(engine: FrameEngine, asked: Evaluation, axis: str) -> tuple[Part, ...]:
+    """Shares along an axis (light, component, or the name of each term) after the levels, the largest first."""
+    recipe = next((r for r in board_recipes(engine) if any(getattr(term, axis) for term in r.terms)), None)
+    if recipe is None:
+        return ()
+    energy = _energies(engine, recipe, asked, axis)
+    total = sum(energy.values())
+    if not 0 < total < np.inf:
+        return tuple(Part(name, 0.0) for name in energy)
+    return tuple(Part(name, value / total) for name, value in sorted(energy.items(), key=lambda item: -item[1]))
+
+
+def _energies(engine: FrameEngine, recipe: Recipe, asked: Evaluation, axis: str) -> dict[str, float]:
+    energy: dict[str, float] = {}
+    weights = asked.colouring.working.luminance_weights
+    for term, planes in zip(recipe.terms, engine.head.levelled_terms(recipe, asked), strict=True):
+        name = getattr(term, axis) or "other"
+        energy[name] = energy.get(name, 0.0) + max(0.0, float(np.array(_mean(planes)) @ weights))
+    return energy

@@ -1,0 +1,65 @@
+"""Scopes of what is looked at: the whole picture, a region, or one object of it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.balance.temperature import bradford_matrix, xy_to_xyz
+from escala.core.errors import choose
+from escala.core.looking.chromaticity import chromaticities, draw_chromaticity
+from escala.core.looking.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_histogram
+from escala.core.planes import Planes, as_planes
+from escala.media.stills import encode_png
+
+from ..colour.chain import Colouring
+from ..evaluation import Purpose
+from ..surface.changes import object_at
+from .look import Look
+from .screen import moving_bytes
+from .subject import Subject, see
+
+# The triangles of the chromaticity scope, all of one white.
+TRIANGLES = ("Rec.709", "P3-D65", "Rec.2020")
+_D65 = (0.3127, 0.3290)
+
+
+@dataclass(frozen=True)
+class ScopeWish:
+    """A scope by its kind, its scale (stops or display), its size in pixels, and the object that it is limited to."""
+
+    kind: str
+    scale: str
+    columns: int
+    rows: int
+    object_name: str | None = None
+
+
+def draw_scope(subject: Subject, look: Look, wish: ScopeWish, purpose: Purpose) -> bytes:
+    """A scope of the subject at a look, as PNG. Raises `UnknownChoice` for what is not there."""
+    seen = see(subject, look, purpose)
+    colouring = subject.engine.colouring(subject.variant)
+    keys, cache = subject.engine.keys, subject.engine.cache
+    within = object_at(keys, cache, wish.object_name, look) if wish.object_name else None
+    if wish.kind == "chromaticity":
+        points = chromaticities(seen.planes, _to_d65(colouring), within)
+        return encode_png(draw_chromaticity(points, min(wish.columns, wish.rows), list(TRIANGLES)))
+    planes = seen.planes if wish.scale == "stops" or not seen.scene else _displayed(seen.planes, colouring, purpose)
+    if wish.kind == "histogram":
+        return encode_png(draw_histogram(count_columns(planes, 1, wish.columns, wish.scale, within), wish.rows))
+    groups = choose("scope", wish.kind, COLUMN_SCOPES)
+    counts = count_columns(planes, wish.columns // len(groups), wish.rows, wish.scale, within)
+    return encode_png(draw_columns(counts, wish.kind))
+
+
+def _displayed(planes: Planes, colouring: Colouring, purpose: Purpose) -> Planes:
+    """Display values: by the table while something moves, else by the exact processor."""
+    if purpose is Purpose.MOVING:
+        return as_planes(moving_bytes(planes, colouring).transpose(2, 0, 1) / np.float32(255))
+    return as_planes(colouring.config.display(planes, colouring.working.name, colouring.view))
+
+
+def _to_d65(colouring: Colouring) -> NDArray[np.float64]:
+    """Working space to CIE XYZ, its white brought to D65."""
+    to_xyz = np.array(colouring.working.to_xyz)
+    return np.asarray(bradford_matrix(to_xyz.sum(axis=1), xy_to_xyz(*_D65)) @ to_xyz)

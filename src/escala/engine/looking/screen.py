@@ -1,0 +1,159 @@
+"""Pictures for the screen: working-space planes to display bytes, fast while things move, exact when they rest."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.colour.gamuts import gamut_matrix
+from escala.core.colour.matrix import apply_matrix
+from escala.core.colour.transfer import srgb_decode
+from escala.core.corrections.corrections import expose
+from escala.core.errors import BadSource
+from escala.core.looking.histogram import Histogram, histogram_of
+from escala.core.looking.viewer_aids import (
+    apply_gamma,
+    checker,
+    grey_of,
+    lay_over,
+    mark_ends,
+    show_channel,
+    show_outside,
+    show_stops,
+)
+from escala.core.planes import Planes, as_planes
+from escala.media.stills import encode_jpeg, encode_png, to_bytes
+from escala.model.variant import Variant
+
+from ..colour.chain import Colouring, baked_view
+from ..evaluation import Purpose
+from ..picture import FrameEngine
+from .look import Look, whole_look
+from .subject import Seen, Subject, see
+
+Triple = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class ViewerAids:
+    """What the viewer alone does to a picture: exposure in stops, gamma, what is shown, marks at the screen's ends.
+
+    `behind`: what is seen through clear pixels; nothing, a checker, or a colour (sRGB, 0..1).
+    """
+
+    exposure: float = 0.0
+    gamma: float = 1.0
+    show: str = "colour"
+    marks: bool = False
+    behind: str = "nothing"
+    behind_colour: Triple = (0.5, 0.5, 0.5)
+
+
+NO_AIDS = ViewerAids()
+
+
+def screen_picture(
+    subject: Subject, look: Look, purpose: Purpose, aids: ViewerAids = NO_AIDS, size: tuple[int, int] | None = None
+) -> tuple[bytes, str]:
+    """The subject, encoded, and its media type: JPEG by the baked view while moving, else exact PNG.
+
+    What is display values already is shown as it is, whatever the aids. `size`: width and height to enlarge it to.
+    """
+    seen, asked = see(subject, look, purpose), subject.engine.ask(subject.variant, look, purpose)
+    colouring = asked.colouring
+    if not seen.scene:
+        pixels = to_bytes(seen.planes)
+    elif aids != NO_AIDS:
+        pixels = aided_bytes(seen.planes, subject.engine.alpha(asked), colouring, aids)
+    else:
+        pixels = moving_bytes(seen.planes, colouring) if asked.is_moving else resting_bytes(seen.planes, colouring)
+    pixels = _enlarged(pixels, size)
+    return (encode_jpeg(pixels), "image/jpeg") if asked.is_moving else (encode_png(pixels), "image/png")
+
+
+def difference_of(
+    one: Subject, other: Subject, look: Look, gain: float, measure: str, size: tuple[int, int] | None = None
+) -> bytes:
+    """The absolute difference of two subjects times `gain`, as PNG; data, so without a view.
+
+    `measure`: "linear" in working-space light, or "display" in what the exact views show.
+    """
+    seen = [see(subject, look) for subject in (one, other)]
+    if measure == "linear":
+        if not all(each.scene for each in seen):
+            raise BadSource("one of the two is display values, not light: compare them as displayed")
+        planes = [each.planes for each in seen]
+    else:
+        planes = [_as_displayed(each, subject) for each, subject in zip(seen, (one, other), strict=True)]
+    return difference_bytes(planes[0], planes[1], gain, size)
+
+
+def difference_bytes(one: Planes, other: Planes, gain: float, size: tuple[int, int] | None = None) -> bytes:
+    """The absolute difference of two pictures times `gain`, as PNG. Where it is not a number, none is shown."""
+    shown = np.nan_to_num(np.abs(one - other)) * np.float32(gain)
+    return encode_png(_enlarged(to_bytes(np.minimum(shown, 1.0)), size))
+
+
+def _enlarged(pixels: NDArray[np.uint8], size: tuple[int, int] | None) -> NDArray[np.uint8]:
+    """Each pixel as many: after everything else, so that no size that is asked for costs more than its encoding."""
+    return pixels if size is None else np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_NEAREST), np.uint8)
+
+
+def aided_bytes(planes: Planes, alpha: Planes | None, colouring: Colouring, aids: ViewerAids) -> NDArray[np.uint8]:
+    """(3, H, W) working space to (H, W, 3) display bytes as the viewer's aids want them, by the exact processor."""
+    weights = colouring.working.luminance_weights
+    if aids.show == "gamut":
+        return show_outside(planes, weights)
+    if aids.exposure:
+        planes = expose(planes, aids.exposure)
+    if aids.show == "stops":
+        return show_stops(planes, weights)
+    if aids.show == "alpha":
+        return to_bytes(grey_of(alpha if alpha is not None else np.ones(planes.shape[1:], np.float32)))
+    if aids.behind != "nothing" and alpha is not None:
+        planes = lay_over(planes, alpha, _behind(planes, colouring, aids))
+    if aids.show == "luminance":
+        planes = grey_of(np.tensordot(weights.astype(np.float32), planes, axes=1))
+    shown = colouring.config.display(planes, colouring.working.name, colouring.view)
+    shown = apply_gamma(show_channel(shown, aids.show), aids.gamma)
+    pixels = to_bytes(shown)
+    return mark_ends(pixels, shown) if aids.marks else pixels
+
+
+def moving_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
+    """(3, H, W) working space to (H, W, 3) display bytes by the baked view."""
+    return baked_view(colouring.config, colouring.working.name, colouring.view).to_bytes(planes)
+
+
+def resting_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
+    """As `moving_bytes`, by the exact processor."""
+    return to_bytes(colouring.config.display(planes, colouring.working.name, colouring.view))
+
+
+def pass_histogram(engine: FrameEngine, name: str) -> Histogram:
+    """How often each brightness occurs in a pass, counted on a smaller picture of it."""
+    return histogram_of(engine.stored_pass(name, whole_look(engine.render, 480), exact=True)[:3])
+
+
+def pass_picture(engine: FrameEngine, variant: Variant, name: str, look: Look) -> bytes:
+    """A pass as its role wants to be seen, as JPEG: light under the view, data by its own range."""
+    return screen_picture(Subject(engine, variant, pass_name=name), look, Purpose.MOVING)[0]
+
+
+def _as_displayed(seen: Seen, subject: Subject) -> Planes:
+    if not seen.scene:
+        return seen.planes
+    colouring = subject.engine.colouring(subject.variant)
+    shown = colouring.config.display(seen.planes, colouring.working.name, colouring.view)
+    return np.clip(shown, 0.0, 1.0)
+
+
+def _behind(planes: Planes, colouring: Colouring, aids: ViewerAids) -> Planes:
+    """What lies behind, as working-space light."""
+    if aids.behind == "checker":
+        return checker(*planes.shape[1:])
+    linear = srgb_decode(np.array(aids.behind_colour, np.float64)).reshape(3, 1, 1)
+    to_ap0 = apply_matrix(as_planes(linear), as_planes(gamut_matrix("Rec.709", "AP0")))
+    ap0 = colouring.config.space_of_gamut("AP0")
+    return to_ap0 if ap0 is None else colouring.config.convert(to_ap0, ap0, colouring.working.name)

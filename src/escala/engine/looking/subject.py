@@ -1,0 +1,103 @@
+"""What is looked at: a station of a variant, one of its passes, or a picture that was brought in for comparing."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from escala.core.colour.file_colour import input_space_of
+from escala.core.errors import BadSource, choose
+from escala.core.looking.role_pictures import show_data
+from escala.core.planes import Planes, as_planes
+from escala.core.roles import EXACT_ROLES
+from escala.media.store import StoredFrame, StoredPass
+from escala.model.variant import Variant
+
+from ..evaluation import Purpose
+from ..picture import FrameEngine
+from ..stations import STATION_BY_NAME
+from .look import Look, resize_planes, sample_pass
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A variant on a frame, and what of it is looked at.
+
+    `picture`: a picture brought in, in place of all of it. `viewer`: who looks, by any name; empty for nobody.
+    """
+
+    engine: FrameEngine
+    variant: Variant
+    station: str = "display"
+    pass_name: str | None = None
+    picture: StoredFrame | None = None
+    viewer: str = ""
+
+
+@dataclass(frozen=True)
+class Seen:
+    """Planes (3, H, W): working-space light where `scene`, else display values 0..1."""
+
+    planes: Planes
+    scene: bool
+
+
+def see(subject: Subject, look: Look, purpose: Purpose = Purpose.RESTING) -> Seen:
+    """The subject at a look. Raises `BadSource` or `UnknownChoice` for a pass or station that is not there."""
+    if subject.picture is not None:
+        return _see_picture(subject, subject.picture, look)
+    if subject.pass_name is not None:
+        return _see_pass(subject, subject.pass_name, look)
+    station = choose("station", subject.station, STATION_BY_NAME)
+    asked = subject.engine.ask(subject.variant, look, purpose, subject.viewer)
+    return Seen(station.tap(subject.engine, asked), True)
+
+
+def values_at(subject: Subject, look: Look) -> Planes:
+    """The numbers behind the pixels of a look: working-space light, or a data pass as stored; (C, H, W)."""
+    name = subject.pass_name
+    found = subject.engine.render.find_pass(name) if name and subject.picture is None else None
+    if found and not found.is_colour:
+        return subject.engine.stored_pass(found.name, look, exact=True)
+    return see(subject, look).planes
+
+
+def _see_pass(subject: Subject, name: str, look: Look) -> Seen:
+    engine = subject.engine
+    found = engine.render.find_pass(name)
+    if found is None:
+        raise BadSource(f"{engine.render.name} has no pass {name}")
+    planes = engine.stored_pass(name, look, exact=found.role in EXACT_ROLES)
+    if not found.is_colour or planes.shape[0] < 3:
+        return Seen(show_data(found.role, planes), False)
+    colouring = engine.colouring(subject.variant)
+    return Seen(colouring.config.convert(planes[:3], colouring.space_of(name), colouring.working.name), True)
+
+
+def _see_picture(subject: Subject, frame: StoredFrame, look: Look) -> Seen:
+    """A picture brought in, laid over the whole of the displayed picture, whatever its size."""
+    stored = picture_pass(frame)
+    planes = as_planes(sample_pass(frame, stored.name, _placed(subject, frame, look)))
+    planes = planes[:3] if planes.shape[0] >= 3 else np.repeat(planes[:1], 3, axis=0)
+    planes = resize_planes(planes, look.out_width, look.out_height)
+    if stored.colour.encoded:
+        return Seen(planes, False)
+    colouring = subject.engine.colouring(subject.variant)
+    space = input_space_of(colouring.config, stored.colour).name
+    return Seen(colouring.config.convert(planes, space, colouring.working.name), True)
+
+
+def picture_pass(frame: StoredFrame) -> StoredPass:
+    """What to show of a picture file: its nameless layer, else the first with colours, else the first."""
+    passes = list(frame.passes.values())
+    colours = [p for p in passes if len(p.channels) >= 3]
+    return next((p for p in colours if p.channels[0] in ("R", "r")), (colours or passes)[0])
+
+
+def _placed(subject: Subject, frame: StoredFrame, look: Look) -> Look:
+    """The same part of the displayed picture in the raster of another frame."""
+    (left, top), ours, theirs = subject.engine.render.offset, subject.engine.render.display, frame.header.display
+    across, down = theirs.width / ours.width, theirs.height / ours.height
+    x = round((look.x - left) * across) + theirs.x - frame.header.raster.x
+    y = round((look.y - top) * down) + theirs.y - frame.header.raster.y
+    width, height = max(1, round(look.width * across)), max(1, round(look.height * down))
+    return Look(max(0, x), max(0, y), width, height, look.out_width, look.out_height)

@@ -1,0 +1,1 @@
+"""Mattes: 0..1 pictures made from data."""

@@ -1,0 +1,1 @@
+"""Source: what passes are, and what is wrong with them."""

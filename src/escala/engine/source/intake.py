@@ -1,0 +1,117 @@
+"""A render read: its files found, its first frame decoded and recognised."""
+
+from collections.abc import Callable, Mapping, Sequence
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, TypeVar
+
+from escala.core.errors import BadSource
+from escala.core.source.diagnostics import Diagnostic
+from escala.media.intake import Decoder, take_in_frame
+from escala.media.places import EVERYWHERE, Roots
+from escala.media.sources import RenderSource, SourceFile, find_render, source_stamp
+from escala.media.store import FITTED, StoredFrame
+from escala.media.windows import Window
+from escala.model.render import Render, SourceEntry, WindowBox
+
+from .recognition import recognise_frame, with_recipes
+
+Progress = Callable[[float, str], None]
+Result = TypeVar("Result")
+
+Evaluate = Callable[[Callable[[], Any]], Any]
+
+
+def at_once(work: Callable[[], Result]) -> Result:
+    """Run work here and now."""
+    return work()
+
+
+USUAL_FRAME_RATE = 24.0
+MOST_FRAME_RATE = 1000.0
+
+
+def read_render(
+    sources: Sequence[str | Path],
+    store: Path,
+    progress: Progress = lambda share, doing: None,
+    fit: bool = False,
+    roots: Roots = EVERYWHERE,
+    evaluate: Evaluate = at_once,
+    decoder: Decoder | None = None,
+) -> tuple[Render, StoredFrame]:
+    """The render that these sources name, and its first frame. Raises errors that say what is wrong, in a sentence.
+
+    `evaluate` runs what computes on pixels: where several read at once, on the one thread that owns evaluation.
+    """
+    source = find_render(sources, fit, roots)
+    stamp = source_stamp(source)
+    progress(0.0, "decoding")
+    frame = take_in_frame(source.first, store, lambda share: progress(0.8 * share, "decoding"), decoder)
+    progress(0.85, "finding the recipe")
+    render = evaluate(lambda: recognise_render(source, frame)).model_copy(update={"stamp": stamp})
+    progress(1.0, "ready")
+    return render, frame
+
+
+def frame_files(render: Render, number: int) -> tuple[SourceFile, ...]:
+    """The files of a frame of a render."""
+    return tuple(SourceFile(Path(entry.path), entry.label, entry.fit) for entry in render.frames[number])
+
+
+def render_of_frame(render: Render, number: int, frame: StoredFrame) -> Render:
+    """The render as this frame has it: its own windows. Raises `BadSource` when the frame lacks a pass."""
+    missing = [p.name for p in render.passes if p.name not in frame.passes]
+    if missing:
+        raise BadSource(f"frame {number} of {render.name} lacks the pass {missing[0]}")
+    windows = {"display": _box(frame.header.display), "raster": _box(frame.header.raster)}
+    return render.model_copy(update=windows)
+
+
+def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:
+    """Roles, recipes and diagnostics of a decoded frame."""
+    recognised = recognise_frame(frame)
+    render = Render(
+        name=source.name,
+        frames={number: tuple(_entry(file) for file in files) for number, files in source.frames.items()},
+        missing_frames=source.missing,
+        frame_rate=_frame_rate(frame.header.attributes),
+        display=_box(frame.header.display),
+        raster=_box(frame.header.raster),
+        pixel_aspect=frame.header.pixel_aspect,
+        passes=recognised.passes,
+        reference=recognised.reference,
+        recipes=(),
+        attributes=frame.header.attributes,
+        diagnostics=tuple(_render_diagnostics(source, recognised.reference, frame.header.attributes)),
+    )
+    return with_recipes(render, frame, [candidate.recipe for candidate in recognised.candidates])
+
+
+def _entry(file: SourceFile) -> SourceEntry:
+    return SourceEntry(path=str(file.path), label=file.label, fit=file.fit)
+
+
+def _frame_rate(attributes: Mapping[str, str]) -> float:
+    """Frames a second as the header says, else 24."""
+    told = next((value for name, value in attributes.items() if name.lower() == "framespersecond"), "")
+    try:
+        rate = float(Fraction(told)) if len(told) < 40 else 0.0
+    except (ValueError, ZeroDivisionError, OverflowError):
+        return USUAL_FRAME_RATE
+    return rate if 1.0 <= rate <= MOST_FRAME_RATE else USUAL_FRAME_RATE
+
+
+def _box(window: Window) -> WindowBox:
+    return WindowBox(x=window.x, y=window.y, width=window.width, height=window.height)
+
+
+def _render_diagnostics(source: RenderSource, reference: str | None, attributes: Mapping[str, str]) -> list[Diagnostic]:
+    fitted = {key.removeprefix(FITTED): size for key, size in attributes.items() if key.startswith(FITTED)}
+    found = [Diagnostic("fitted", f"{name} was fitted on purpose: {size}.") for name, size in fitted.items()]
+    if source.missing:
+        shown = ", ".join(map(str, source.missing[:8])) + (" and more" if len(source.missing) > 8 else "")
+        found.append(Diagnostic("missing_frames", f"Frames {shown} are missing: render or copy them, then open again."))
+    if reference is None:
+        found.append(Diagnostic("no_beauty", "There is no beauty pass: sums cannot be proven, the plain sum is shown."))
+    return found

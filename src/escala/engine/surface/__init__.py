@@ -1,0 +1,1 @@
+"""Surface: colours, before light multiplies them."""

@@ -1,0 +1,54 @@
+"""Balance: levels by light, component and cell. What is not named is neutral."""
+
+from collections.abc import Mapping
+
+from pydantic import Field, field_validator
+
+from .numbers import ONES, Number, Triple
+from .render import Document
+
+
+class Level(Document):
+    """What is done to one light, component or cell."""
+
+    stops: Number = Field(0.0, ge=-16, le=16)
+    multiplier: Number = Field(1.0, ge=0, le=65504)
+    tint: Triple = ONES
+    kelvin: Number = Field(6500.0, ge=1667, le=25000)
+    mute: bool = False
+    solo: bool = False
+
+    @field_validator("tint")
+    @classmethod
+    def _no_negative_light(cls, tint: Triple) -> Triple:
+        if min(tint) < 0 or max(tint) > 1000:
+            raise ValueError(f"a tint has three values from 0 to 1000, not {tint}")
+        return tint
+
+    @property
+    def is_neutral(self) -> bool:
+        """Whether it changes nothing by itself."""
+        return self is NEUTRAL_LEVEL or self == NEUTRAL_LEVEL
+
+
+NEUTRAL_LEVEL = Level()
+
+
+class Balance(Document):
+    """Levels by light, by component, and by cell (`light/component`). What is not named is neutral."""
+
+    lights: dict[str, Level] = Field(default_factory=dict)
+    components: dict[str, Level] = Field(default_factory=dict)
+    cells: dict[str, Level] = Field(default_factory=dict)
+
+    @property
+    def changes(self) -> int:
+        """How many levels are not neutral."""
+        return sum(
+            1 for table in (self.lights, self.components, self.cells) for le in table.values() if not le.is_neutral
+        )
+
+
+def level_of(table: Mapping[str, Level], name: str | None) -> Level:
+    """The level of a name, neutral when none is set."""
+    return table.get(name, NEUTRAL_LEVEL) if name else NEUTRAL_LEVEL

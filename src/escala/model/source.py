@@ -1,0 +1,50 @@
+"""Source: how the files are read."""
+
+from typing import Literal
+
+from pydantic import Field, field_validator
+
+from escala.core.roles import Portion, Role
+from escala.core.source.repairs import REPAIRS
+
+from .numbers import ONES, Number, Triple
+from .render import Document
+
+
+class PassReading(Document):
+    """What a pass is, said by hand: it replaces what was recognised."""
+
+    role: Role
+    light: str | None = Field(None, min_length=1, max_length=120)
+    component: str | None = Field(None, min_length=1, max_length=120)
+    part: Portion | None = None
+    twin: Literal["noisy", "denoised"] | None = None
+
+
+class PassRepair(Document):
+    """A repair of a pass, by its name in REPAIRS. `factor`: for "scale"."""
+
+    pass_name: str = Field(min_length=1)
+    how: str
+    factor: Triple = ONES
+
+    @field_validator("how")
+    @classmethod
+    def _known(cls, how: str) -> str:
+        if how not in REPAIRS:
+            raise ValueError(f"no repair is named {how!r}; known are {', '.join(REPAIRS)}")
+        return how
+
+
+class SourceChoice(Document):
+    """How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
+
+    `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
+    frames a second where the header is wrong or silent.
+    """
+
+    roles: dict[str, PassReading] = Field(default_factory=dict)
+    repairs: tuple[PassRepair, ...] = ()
+    twin: Literal["noisy", "denoised"] | None = None
+    alpha: Literal["associated", "unassociated", "ignored"] = "associated"
+    frame_rate: Number | None = Field(None, ge=1, le=240)

@@ -1,0 +1,1 @@
+"""Colour: configs, what they offer, what is wrong with a chain."""

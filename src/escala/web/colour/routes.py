@@ -1,0 +1,141 @@
+"""Colour: configs and what they offer, configs brought in, CDL files, the colours of stops."""
+
+import shutil
+import tempfile
+from contextlib import suppress
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from flask import request
+from flask_openapi3 import APIBlueprint
+
+from escala.core.errors import BadSource
+from escala.core.looking.viewer_aids import BELOW, stop_colours
+from escala.engine.colour.warnings import colour_warnings
+from escala.engine.worker import SMALL
+from escala.media.cdl import read_cdl
+from escala.media.config_files import config_place, find_config, unpack_archives
+from escala.media.configs import colour_config
+from escala.media.places import place_in, plain_name, printable
+from escala.media.whole import told_writing, unfinished
+from escala.model.colour import ColourChoice
+from escala.model.variant import Variant
+from escala.record.shots import find_variant, variant_document
+
+from ..schemas import VariantPath
+from ..studio import Studio, keep_body, the_studio
+from .schemas import (
+    BatchQuery,
+    CdlOut,
+    ColourOut,
+    ColourQuery,
+    ConfigFileQuery,
+    ConfigName,
+    ConfigOut,
+    ConfigPath,
+    StopColours,
+    WarningsOut,
+    colour_out,
+)
+
+_CDL_LIMIT = 1 << 20
+_CONFIG_LIMIT = 512 << 20
+
+routes = APIBlueprint("colour", __name__, url_prefix="/api")
+
+
+@routes.get("/colour", responses={200: ColourOut})
+def get_colour(query: ColourQuery) -> dict[str, Any]:
+    """What a config offers, and the configs to choose from."""
+    studio = the_studio()
+    context = dict(entry.split("=", 1) for entry in query.context if "=" in entry)
+    choice = studio.admitted(Variant(colour=ColourChoice(config=query.config, context=context))).colour
+    config = colour_config(choice.config, context, studio.roots)
+    return colour_out(query.config, config, _brought(studio)).model_dump()
+
+
+@routes.put("/configs/<string:name>/files")
+def put_config_file(path: ConfigPath, query: ConfigFileQuery) -> dict[str, str]:
+    """Bring in one file of a config; it waits until the whole is there."""
+    studio = the_studio()
+    target = config_place(_unfinished(studio, path.name, query.batch), query.path)
+    keep_body(request.stream, target, _CONFIG_LIMIT)
+    return {"path": query.path}
+
+
+@routes.post("/configs/<string:name>", responses={201: ConfigOut})
+def finish_config(path: ConfigPath, query: BatchQuery) -> tuple[dict[str, Any], int]:
+    """Make a config of the files that were brought in, and try all that it offers."""
+    studio = the_studio()
+    folder = _unfinished(studio, path.name, query.batch)
+    try:
+        unpack_archives(folder, _CONFIG_LIMIT)
+        found = find_config(folder).relative_to(folder)
+        colour_config(str(folder / found), roots=studio.roots)
+        target = _free_folder(studio, path.name)
+        with told_writing(target):
+            folder.rename(target)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+    source = str(target / found)
+    config = colour_config(source, roots=studio.roots)
+    return ConfigOut(source=source, title=target.name, faults=list(config.faults)).model_dump(), 201
+
+
+@routes.get("/variants/<int:variant_id>/colour-warnings", responses={200: WarningsOut})
+def get_colour_warnings(path: VariantPath) -> dict[str, Any]:
+    """The mistakes of a variant's colour chain, with their shares and places."""
+    studio = the_studio()
+    with studio.record.reading() as session:
+        row = find_variant(session, path.variant_id)
+        document, shot_id = studio.admitted(variant_document(row)), row.shot_id
+    engine = studio.engine_of_variant(shot_id, document)
+    found = studio.workshop.evaluate(lambda: colour_warnings(engine, document), SMALL)
+    return {"warnings": [asdict(warning) for warning in found]}
+
+
+@routes.get("/stops", responses={200: StopColours})
+def get_stop_colours() -> dict[str, Any]:
+    """The colours of the bands of one stop."""
+    colours = [(int(red), int(green), int(blue)) for red, green, blue in stop_colours()]
+    return {"stops": [{"stop": i - BELOW, "colour": colour} for i, colour in enumerate(colours)]}
+
+
+@routes.post("/cdl", responses={200: CdlOut})
+def read_cdl_file() -> dict[str, Any]:
+    """The numbers of a colour decision file."""
+    name = request.args.get("name", "grade.cdl")
+    if Path(name).suffix.lower() not in (".cdl", ".cc", ".ccc"):
+        raise BadSource(f"{printable(name)}: a colour decision comes as .cdl, .cc or .ccc")
+    with told_writing(name), tempfile.TemporaryDirectory(prefix="escala-") as folder:
+        values = read_cdl(keep_body(request.stream, place_in(Path(folder), name), _CDL_LIMIT))
+    return {"slope": values.slope, "offset": values.offset, "power": values.power, "saturation": values.saturation}
+
+
+def _config_name(name: str) -> str:
+    plain = plain_name(name, "")
+    if not plain:
+        raise BadSource(f"{printable(name)!r} is no name for a config")
+    return plain
+
+
+def _unfinished(studio: Studio, name: str, batch: str) -> Path:
+    """The folder in which the files of a config gather until it is whole."""
+    return studio.settings.configs / f"{unfinished()}{_config_name(name)}.{batch}"
+
+
+def _free_folder(studio: Studio, name: str) -> Path:
+    """A folder that no config has yet: one that is in use by variants is never replaced."""
+    wanted = _config_name(name)
+    names = [wanted, *(f"{wanted}-{n}" for n in range(2, 1000))]
+    return next(folder for folder in (studio.settings.configs / n for n in names) if not folder.exists())
+
+
+def _brought(studio: Studio) -> list[ConfigName]:
+    """The configs that were brought in."""
+    found = []
+    for folder in sorted(f for f in studio.settings.configs.iterdir() if f.is_dir() and not f.name.startswith(".")):
+        with suppress(BadSource):  # a folder that somebody emptied or filled by hand
+            found.append(ConfigName(source=str(find_config(folder)), title=folder.name))
+    return found

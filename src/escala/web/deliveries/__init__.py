@@ -1,0 +1,1 @@
+"""Deliveries, their files, and what happened on the server."""

@@ -1,0 +1,1 @@
+"""Pictures and measurements of a variant."""

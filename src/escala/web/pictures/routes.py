@@ -1,0 +1,257 @@
+"""Pictures and measurements of a variant: viewer, board, tally, difference, probe."""
+
+import time
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from typing import Any, TypeVar
+
+import numpy as np
+from flask import Response
+from flask_openapi3 import APIBlueprint
+
+from escala.core.errors import BadSource
+from escala.core.planes import Planes
+from escala.engine.balance.board import draw_board
+from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
+from escala.engine.evaluation import Purpose
+from escala.engine.looking.look import Look
+from escala.engine.looking.probe import probe_at
+from escala.engine.looking.scope import ScopeWish, draw_scope
+from escala.engine.looking.screen import ViewerAids, difference_of, screen_picture
+from escala.engine.looking.subject import Subject, values_at
+from escala.engine.mattes.objects import crypto_layers
+from escala.engine.picture import FrameEngine
+from escala.engine.worker import LONG, MOVING, RESTING, SMALL
+from escala.model.numbers import Count
+from escala.model.variant import Variant
+from escala.record.revisions import patched
+from escala.record.shots import find_variant
+
+from ..query import Query
+from ..schemas import Preview, Region, VariantPath
+from ..studio import the_studio
+from .schemas import (
+    BoardOut,
+    DifferenceQuery,
+    ObjectsOut,
+    PictureRequest,
+    ProbeOut,
+    ProbeRequest,
+    ScopeRequest,
+    SubjectRequest,
+    TallyOut,
+    ValuesOut,
+    ValuesRequest,
+)
+
+Result = TypeVar("Result")
+
+
+class FrameQuery(Query):
+    """A frame number; none: the first."""
+
+    frame: Count | None = None
+
+
+routes = APIBlueprint("pictures", __name__, url_prefix="/api/variants/<int:variant_id>")
+
+
+def _evaluate(
+    path: VariantPath,
+    preview: Preview,
+    work: Callable[[FrameEngine, Variant], Result],
+    urgency: int,
+) -> Result:
+    """What `work` makes of a variant on a frame, on the thread that owns evaluation."""
+    studio = the_studio()
+    with studio.record.reading() as session:
+        row = find_variant(session, path.variant_id)
+        document, shot_id = studio.admitted(patched(row.document, preview.patch)), row.shot_id
+    engine = studio.engine_of_variant(shot_id, document, preview.frame)
+    return studio.workshop.evaluate(lambda: work(engine, document), urgency)
+
+
+def _subject_of(shot_id: int, document: dict[str, Any], wanted: SubjectRequest) -> Subject:
+    """What is looked at."""
+    studio = the_studio()
+    variant = studio.admitted(patched(document, wanted.patch))
+    engine = studio.engine_of_variant(shot_id, variant, wanted.frame)
+    picture = studio.brought_picture(wanted.picture) if wanted.picture else None
+    return Subject(engine, variant, wanted.station, wanted.pass_name, picture)
+
+
+def _evaluate_subjects(
+    path: VariantPath,
+    wanted: list[SubjectRequest],
+    work: Callable[..., Result],
+    urgency: int,
+    viewer: str | None = None,
+) -> Result:
+    """What `work` makes of one or two subjects, on the thread that owns evaluation."""
+    studio = the_studio()
+    with studio.record.reading() as session:
+        row = find_variant(session, path.variant_id)
+        document, shot_id = row.document, row.shot_id
+    subjects = [_subject_of(shot_id, document, each) for each in wanted]
+    return studio.workshop.evaluate(lambda: work(*subjects), urgency, viewer)
+
+
+@routes.post("/picture")
+def post_picture(path: VariantPath, body: PictureRequest) -> Response:
+    """A picture for the screen; the header X-Region says which part it shows."""
+    started = time.perf_counter()
+    aids, viewer = ViewerAids(**body.aids.model_dump()), f"picture {body.viewer}" if body.viewer else None
+    against = body.against
+
+    purpose, urgency = (Purpose.MOVING, MOVING) if body.live else (Purpose.RESTING, RESTING)
+    wanted = _Size(body.out_width, body.out_height)
+    if wanted.width * wanted.height > _MOST_SHOWN:
+        raise BadSource(f"a picture for the screen has {_MOST_SHOWN // 10**6} million pixels at most; deliver it")
+
+    def show(subject: Subject) -> tuple[bytes, str, Region]:
+        look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
+        seen_by = replace(subject, viewer=body.viewer)
+        return *screen_picture(seen_by, look, purpose, aids, size), _shown(subject.engine, look)
+
+    def compare(subject: Subject, other: Subject) -> tuple[bytes, str, Region]:
+        assert against is not None
+        look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
+        picture = difference_of(subject, other, look, against.gain, against.measure, size)
+        return picture, "image/png", _shown(subject.engine, look)
+
+    if against is None:
+        picture, kind, shown = _evaluate_subjects(path, [body], show, urgency, viewer)
+    else:
+        picture, kind, shown = _evaluate_subjects(path, [body, against.subject], compare, urgency, viewer)
+    response = Response(picture, mimetype=kind)
+    response.headers["X-Region"] = f"{shown.x} {shown.y} {shown.width} {shown.height}"
+    response.headers["X-Milliseconds"] = f"{(time.perf_counter() - started) * 1000:.1f}"
+    return response
+
+
+@routes.post("/values", responses={200: ValuesOut})
+def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
+    """The numbers behind a few pixels."""
+    if body.region.width * body.region.height > _MOST_VALUES:
+        raise BadSource(f"numbers are told of {_MOST_VALUES} pixels at most")
+
+    def work(subject: Subject) -> Planes:
+        region = body.region
+        return values_at(subject, _look(subject.engine, region, region))
+
+    planes = _evaluate_subjects(path, [body], work, SMALL)
+    told = np.where(np.isfinite(planes), planes, None)
+    return {"channels": told.tolist()}
+
+
+@routes.post("/board", responses={200: BoardOut})
+def post_board(path: VariantPath, body: Preview) -> dict[str, Any]:
+    """Rows, columns and shares of the board."""
+    board, _ = _evaluate(path, body, draw_board, SMALL)
+    return {"board": asdict(board)}
+
+
+@routes.post("/board/sheet")
+def post_board_sheet(path: VariantPath, body: Preview) -> Response:
+    """The small pictures of the board, on one sheet."""
+    _, sheet = _evaluate(path, body, draw_board, SMALL)
+    return Response(sheet, mimetype="image/jpeg")
+
+
+@routes.get("/tally", responses={200: TallyOut})
+def get_tally(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
+    """The recipe as a sum, and its verdict."""
+    tally = _evaluate(path, Preview(frame=query.frame), tally_of, LONG)
+    return {"tally": asdict(tally) if tally else None}
+
+
+@routes.get("/tally/sheet")
+def get_tally_sheet(path: VariantPath, query: FrameQuery) -> Response:
+    """The small pictures of the tally, on one sheet."""
+    return Response(_evaluate(path, Preview(frame=query.frame), tally_sheet, LONG), mimetype="image/jpeg")
+
+
+@routes.get("/difference")
+def get_difference(path: VariantPath, query: DifferenceQuery) -> Response:
+    """The difference of sum and reference."""
+
+    def work(engine: FrameEngine, variant: Variant) -> bytes:
+        return difference_picture(engine, variant, query.gain, query.width)
+
+    return Response(_evaluate(path, Preview(frame=query.frame), work, LONG), mimetype="image/png")
+
+
+@routes.post("/probe", responses={200: ProbeOut})
+def post_probe(path: VariantPath, body: ProbeRequest) -> dict[str, Any]:
+    """The values at a place, and what makes them."""
+
+    def work(engine: FrameEngine, variant: Variant) -> dict[str, Any]:
+        return {"probe": asdict(probe_at(engine, variant, body.x, body.y, body.size))}
+
+    return _evaluate(path, body, work, SMALL)
+
+
+@routes.post("/scope")
+def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
+    """A scope of what is looked at."""
+    wish = ScopeWish(body.kind, body.scale, body.columns, body.rows, body.object_name)
+
+    def work(subject: Subject) -> bytes:
+        display = subject.engine.render.display
+        region = body.region or Region(x=0, y=0, width=display.width, height=display.height)
+        scale = min(1.0, _SCOPE_PIXELS / max(region.width, region.height))
+        size = _Size(max(1, round(region.width * scale)), max(1, round(region.height * scale)))
+        purpose = Purpose.MOVING if body.patch else Purpose.RESTING
+        return draw_scope(subject, _look(subject.engine, size, region), wish, purpose)
+
+    return Response(_evaluate_subjects(path, [body], work, SMALL), mimetype="image/png")
+
+
+@routes.get("/objects", responses={200: ObjectsOut})
+def get_objects(path: VariantPath) -> dict[str, Any]:
+    """The names of the objects in the cryptomattes."""
+
+    def work(engine: FrameEngine, variant: Variant) -> list[str]:
+        return sorted({name for layer in crypto_layers(engine.frame) for name in layer.manifest})
+
+    return {"objects": _evaluate(path, Preview(), work, SMALL)}
+
+
+# The most pixels of which the numbers are told at once, and the longest side of a picture that a scope counts.
+_MOST_VALUES = 4096
+_SCOPE_PIXELS = 640
+# The largest screens have less.
+_MOST_SHOWN = 34_000_000
+
+
+@dataclass(frozen=True)
+class _Size:
+    width: int
+    height: int
+
+
+def _enlarged(wanted: _Size, region: Region) -> tuple[int, int] | None:
+    """The size to enlarge a picture to, each pixel as many, after everything else; None where none is asked for."""
+    if wanted.width <= region.width and wanted.height <= region.height:
+        return None
+    return wanted.width, wanted.height
+
+
+def _shown(engine: FrameEngine, look: Look) -> Region:
+    """What a look shows, in columns and rows of the displayed picture."""
+    across, down = engine.render.offset
+    return Region(x=look.x - across, y=look.y - down, width=look.width, height=look.height)
+
+
+def _look(engine: FrameEngine, out: Region | _Size, region: Region) -> Look:
+    """The region asked for, cut to the displayed picture, in places of the raster, as so many pixels, never more.
+
+    It is widened to the pixels of the level that it is sampled from.
+    """
+    display, raster = engine.render.display, engine.render.raster
+    left, top = max(0, min(region.x, display.width - 1)), max(0, min(region.y, display.height - 1))
+    width = max(1, min(region.x + region.width, display.width) - left)
+    height = max(1, min(region.y + region.height, display.height) - top)
+    across, down = engine.render.offset
+    look = Look(left + across, top + down, width, height, min(width, out.width), min(height, out.height))
+    return look.on_grid(raster.width, raster.height)

@@ -1,0 +1,115 @@
+"""What requests and answers about pictures and measurements hold."""
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+from escala.engine.balance.board import Board
+from escala.engine.beauty.tally import Tally
+from escala.engine.looking.probe import Probe
+from escala.model.numbers import Count, Number, Triple
+
+from ..query import Query
+from ..schemas import Preview, Region
+
+
+class Aids(BaseModel):
+    """What the viewer alone does to a picture; it is never delivered."""
+
+    exposure: Number = Field(0.0, ge=-16, le=16)
+    gamma: Number = Field(1.0, ge=0.1, le=4)
+    show: Literal["colour", "red", "green", "blue", "luminance", "alpha", "stops", "gamut"] = "colour"
+    marks: bool = False
+    behind: Literal["nothing", "checker", "colour"] = "nothing"
+    behind_colour: Triple = (0.5, 0.5, 0.5)
+
+
+class SubjectRequest(Preview):
+    """What is looked at: a station of the variant, one of its passes, or a picture that was brought in."""
+
+    station: str = "display"
+    pass_name: str | None = None
+    picture: str | None = None
+
+
+class Against(BaseModel):
+    """What a picture is compared with: the absolute difference times `gain`, in light or in display values."""
+
+    subject: SubjectRequest
+    gain: Number = Field(1.0, gt=0, le=1e7)
+    measure: Literal["linear", "display"] = "display"
+
+
+class PictureRequest(SubjectRequest):
+    """A picture. `live`: the fast one, of this viewer only the newest. `against`: its difference from another."""
+
+    aids: Aids = Field(default_factory=Aids)
+    region: Region
+    out_width: int = Field(gt=0, le=8192)
+    out_height: int = Field(gt=0, le=8192)
+    live: bool = False
+    viewer: str = Field("", max_length=64)
+    against: Against | None = None
+
+
+class ValuesRequest(SubjectRequest):
+    """A small region, for the numbers behind its pixels."""
+
+    region: Region
+
+
+class ValuesOut(BaseModel):
+    """Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number."""
+
+    channels: list[list[list[float | None]]]
+
+
+class ScopeRequest(SubjectRequest):
+    """A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked."""
+
+    kind: Literal["waveform", "parade", "histogram", "chromaticity"] = "waveform"
+    scale: Literal["stops", "display"] = "stops"
+    columns: int = Field(324, ge=16, le=2048)
+    rows: int = Field(126, ge=16, le=1024)
+    region: Region | None = None
+    object_name: str | None = None
+
+
+class ObjectsOut(BaseModel):
+    """The objects that a render's cryptomattes name."""
+
+    objects: list[str]
+
+
+class ProbeRequest(Preview):
+    """A place in the displayed picture and the side of the square around it, in pixels."""
+
+    x: Count
+    y: Count
+    size: int = Field(1, ge=1, le=65)
+
+
+class DifferenceQuery(Query):
+    """The gain and width of a difference picture."""
+
+    gain: Number = Field(1000.0, gt=0, le=1e7)
+    width: int = Field(720, gt=0, le=4096)
+    frame: Count | None = None
+
+
+class BoardOut(BaseModel):
+    """The board of a variant."""
+
+    board: Board
+
+
+class TallyOut(BaseModel):
+    """The tally of a variant, if a recipe was found."""
+
+    tally: Tally | None
+
+
+class ProbeOut(BaseModel):
+    """What is at a place."""
+
+    probe: Probe

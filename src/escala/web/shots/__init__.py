@@ -1,0 +1,1 @@
+"""Shots: opened, listed, replaced, written as files; their passes as pictures."""

@@ -1,0 +1,199 @@
+"""Shots: listed, opened from media or uploads, deleted; their passes as pictures."""
+
+import hashlib
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint
+
+from escala.core.errors import BadSource, TooLarge
+from escala.engine.looking.look import whole_look
+from escala.engine.looking.screen import pass_histogram, pass_picture
+from escala.engine.picture import FrameEngine
+from escala.engine.worker import SMALL
+from escala.media.limits import check_disk
+from escala.media.places import place_in, printable
+from escala.media.sources import SUFFIXES
+from escala.model.variant import Variant
+from escala.record.shots import all_shots, find_shot, find_variant, variant_document
+
+from ..schemas import JobOut, JobPath, ShotPath
+from ..studio import Studio, keep_body, the_studio
+from .repacking import write_files
+from .schemas import (
+    HistogramOut,
+    MediaOut,
+    MediaQuery,
+    NewFiles,
+    NewRender,
+    NewShot,
+    PassQuery,
+    PictureMade,
+    RoomQuery,
+    ShotList,
+    ShotOut,
+    shot_name,
+    shot_out,
+)
+
+routes = APIBlueprint("shots", __name__, url_prefix="/api")
+
+
+@routes.get("/shots", responses={200: ShotList})
+def list_shots() -> dict[str, Any]:
+    """All shots."""
+    studio = the_studio()
+    with studio.record.reading() as session:
+        rows = [(row.id, row.name) for row in all_shots(session)]
+    rows = [(shot_id, name, studio.render_of(shot_id)) for shot_id, name in rows]
+    return ShotList(shots=[shot_name(*row) for row in rows]).model_dump()
+
+
+@routes.post("/shots", responses={202: JobOut})
+def open_shot(body: NewShot) -> tuple[dict[str, Any], int]:
+    """Begin to read a render into a new shot."""
+    studio = the_studio()
+    return studio.take_in(body.sources, body.name, body.fit).facts(), 202
+
+
+@routes.get("/shots/<int:shot_id>", responses={200: ShotOut})
+def get_shot(path: ShotPath) -> dict[str, Any]:
+    """A shot with its render and variants."""
+    studio = the_studio()
+    with studio.record.reading() as session:
+        return shot_out(find_shot(session, path.shot_id)).model_dump(mode="json")
+
+
+@routes.put("/shots/<int:shot_id>/render", responses={202: JobOut})
+def take_over_render(path: ShotPath, body: NewRender) -> tuple[dict[str, Any], int]:
+    """Begin to read a newer render in place of a shot's."""
+    studio = the_studio()
+    return studio.take_over(path.shot_id, body.sources).facts(), 202
+
+
+@routes.post("/shots/<int:shot_id>/files", responses={202: JobOut})
+def write_passes(path: ShotPath, body: NewFiles) -> tuple[dict[str, Any], int]:
+    """Begin to write passes as files."""
+    studio = the_studio()
+    render = studio.render_of(path.shot_id)
+    return studio.jobs.start("writing files", lambda job: write_files(studio, job, render, body)).facts(), 202
+
+
+@routes.delete("/shots/<int:shot_id>")
+def delete_shot(path: ShotPath) -> tuple[str, int]:
+    """Delete a shot with all that was made on it; its files stay."""
+    studio = the_studio()
+    with studio.record.writing() as session:
+        session.delete(find_shot(session, path.shot_id))
+    studio.forget(path.shot_id)
+    studio.hub.tell("shots")
+    return "", 204
+
+
+def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[FrameEngine, Variant]:
+    """The evaluator of the frame that holds a pass, as the variant reads it, and the variant."""
+    studio = the_studio()
+    variant = Variant()
+    if query.variant is not None:
+        with studio.record.reading() as session:
+            variant = studio.admitted(variant_document(find_variant(session, query.variant)))
+    engine = studio.engine_of_variant(path.shot_id, variant, query.frame)
+    if query.name not in engine.frame.passes:
+        raise BadSource(f"{engine.render.name} has no pass {query.name}")
+    return engine, variant
+
+
+@routes.get("/shots/<int:shot_id>/pass/histogram", responses={200: HistogramOut})
+def get_pass_histogram(path: ShotPath, query: PassQuery) -> dict[str, Any]:
+    """How often each brightness occurs in a pass."""
+    studio = the_studio()
+    engine, _ = _pass_engine(path, query)
+    return asdict(studio.workshop.evaluate(lambda: pass_histogram(engine, query.name), SMALL))
+
+
+@routes.get("/shots/<int:shot_id>/pass")
+def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
+    """A pass as its role wants to be seen."""
+    studio = the_studio()
+    engine, variant = _pass_engine(path, query)
+    look, colouring = whole_look(engine.render, query.width), engine.colouring(variant)
+    key = engine.keys.of_reading("pass picture", query.name, look, colouring=colouring)
+    tag = hashlib.sha256(repr(key).encode()).hexdigest()[:24]
+    if request.if_none_match.contains(tag):
+        return Response(status=304)
+    picture = studio.workshop.evaluate(lambda: pass_picture(engine, variant, query.name, look), SMALL)
+    response = Response(picture, mimetype="image/jpeg")
+    response.set_etag(tag)
+    response.headers["Cache-Control"] = "no-cache"
+    return response
+
+
+@routes.get("/jobs/<int:job_id>", responses={200: JobOut})
+def get_job(path: JobPath) -> dict[str, Any]:
+    """How long work stands."""
+    studio = the_studio()
+    return studio.jobs.find(path.job_id).facts()
+
+
+@routes.post("/jobs/<int:job_id>/cancel", responses={200: JobOut})
+def cancel_job(path: JobPath) -> dict[str, Any]:
+    """Stop long work at its next step."""
+    studio = the_studio()
+    job = studio.jobs.find(path.job_id)
+    job.stop.set()
+    return job.facts()
+
+
+@routes.get("/media", responses={200: MediaOut})
+def list_media(query: MediaQuery) -> dict[str, Any]:
+    """Folders and pictures below the media roots."""
+    studio = the_studio()
+    return {"folder": query.folder, "entries": _entries(studio, query.folder)}
+
+
+@routes.get("/uploads/room")
+def room_for_upload(query: RoomQuery) -> tuple[str, int]:
+    """Whether so many bytes can be brought in: asked before they are sent."""
+    studio = the_studio()
+    if query.bytes > studio.settings.upload_limit:
+        raise TooLarge("the files", f"larger than the limit of {studio.settings.upload_limit >> 20} MiB")
+    check_disk(studio.settings.uploads, 2 * query.bytes, "the files")
+    return "", 204
+
+
+@routes.put("/uploads/<string:name>")
+def upload() -> dict[str, str]:
+    """Bring in one file of a render."""
+    studio = the_studio()
+    name = str((request.view_args or {})["name"])
+    return {"path": str(_keep_upload(studio, name))}
+
+
+@routes.put("/pictures/<string:name>", responses={201: PictureMade})
+def bring_picture() -> tuple[dict[str, str], int]:
+    """Bring in a picture to compare with."""
+    studio = the_studio()
+    name = str((request.view_args or {})["name"])
+    return {"picture": studio.bring_picture(name, request.stream), "title": Path(name).stem}, 201
+
+
+def _entries(studio: Studio, folder: str) -> list[dict[str, Any]]:
+    """Folders and pictures in a folder; the roots themselves for an empty name."""
+    if not folder:
+        return [{"name": root.name, "path": str(root), "folder": True} for root in studio.settings.media_roots]
+    place = studio.roots.readable(folder)
+    if not place.is_dir():
+        raise BadSource(f"{printable(folder)} is not a folder")
+    shown = [e for e in sorted(place.iterdir()) if not e.name.startswith(".")]
+    kept = [e for e in shown if e.is_dir() or e.suffix.lower() in SUFFIXES]
+    return [{"name": e.name, "path": str(e), "folder": e.is_dir()} for e in kept]
+
+
+def _keep_upload(studio: Studio, name: str) -> Path:
+    """Stream the body of the request into a folder of its own under the uploads."""
+    if Path(name).suffix.lower() not in SUFFIXES:
+        raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be brought in")
+    batch = hashlib.sha256(request.headers.get("X-Batch", name).encode()).hexdigest()[:16]
+    return keep_body(request.stream, place_in(studio.settings.uploads / batch, name), studio.settings.upload_limit)

@@ -1,0 +1,147 @@
+"""What requests and answers about shots hold."""
+
+from pydantic import BaseModel, Field
+
+from escala.engine.balance.plan import render_components, render_lights
+from escala.model.numbers import Count, Id
+from escala.model.render import Render
+from escala.record.tables import ShotRow
+
+from ..query import Query
+
+
+class NewShot(BaseModel):
+    """Files, a folder or a sequence under a media root. `fit`: files of other sizes are fitted to the first."""
+
+    sources: list[str] = Field(min_length=1, max_length=20000)
+    name: str | None = Field(None, max_length=300)
+    fit: bool = False
+
+
+class NewRender(BaseModel):
+    """Files of a newer render that takes the place of a shot's."""
+
+    sources: list[str] = Field(min_length=1, max_length=20000)
+
+
+class NewFiles(BaseModel):
+    """Passes to be written as files of their own, or all in one; new names by pass."""
+
+    gathered: bool = False
+    passes: list[str] = Field(default_factory=list)
+    rename: dict[str, str] = Field(default_factory=dict)
+
+
+class RoomQuery(Query):
+    """How many bytes are going to be sent."""
+
+    bytes: int = Field(ge=0, le=2**60)
+
+
+class PictureMade(BaseModel):
+    """A picture that was brought in for comparing."""
+
+    picture: str
+    title: str
+
+
+class PassQuery(Query):
+    """A pass, the width of its picture, and the variant that reads it."""
+
+    name: str
+    width: int = Field(320, gt=0, le=4096)
+    frame: Count | None = None
+    variant: Id | None = None
+
+
+class HistogramOut(BaseModel):
+    """Counts per channel over equal steps from `low` to `high` stops around grey; `dark`: values of 0 or less."""
+
+    low: float
+    high: float
+    counts: list[list[int]]
+    dark: int
+
+
+class MediaQuery(Query):
+    """A folder under a media root; empty: the roots themselves."""
+
+    folder: str = ""
+
+
+class VariantLabel(BaseModel):
+    """A variant in a list."""
+
+    id: Id
+    name: str
+
+
+class ShotName(BaseModel):
+    """A shot in a list."""
+
+    id: Id
+    name: str
+    width: int
+    height: int
+    frames: int
+    passes: int
+    cover: str | None
+
+
+class ShotOut(BaseModel):
+    """A shot with its render and variants."""
+
+    id: Id
+    name: str
+    render: Render
+    lights: list[str]
+    components: list[str]
+    variants: list[VariantLabel]
+
+
+class ShotList(BaseModel):
+    """All shots."""
+
+    shots: list[ShotName]
+
+
+class MediaEntry(BaseModel):
+    """A folder or picture file under a media root."""
+
+    name: str
+    path: str
+    folder: bool
+
+
+class MediaOut(BaseModel):
+    """What a folder holds."""
+
+    folder: str
+    entries: list[MediaEntry]
+
+
+def shot_name(shot_id: int, name: str, render: Render) -> ShotName:
+    """A shot for a list; its cover is the beauty, else the first pass of light."""
+    light = next((p.name for p in render.passes if p.is_colour), None)
+    return ShotName(
+        id=shot_id,
+        name=name,
+        width=render.width,
+        height=render.height,
+        frames=len(render.frames),
+        passes=len(render.passes),
+        cover=render.reference or light,
+    )
+
+
+def shot_out(row: ShotRow) -> ShotOut:
+    """A shot for the page."""
+    render = Render.model_validate(row.render)
+    return ShotOut(
+        id=row.id,
+        name=row.name,
+        render=render,
+        lights=render_lights(render),
+        components=render_components(render),
+        variants=[VariantLabel(id=variant.id, name=variant.name) for variant in row.variants],
+    )

@@ -1,0 +1,1 @@
+"""Variants: made, edited, walked through their history."""

@@ -1,0 +1,159 @@
+"""What requests and answers about variants hold."""
+
+from dataclasses import dataclass
+
+from pydantic import BaseModel, Field
+
+from escala.engine.balance.plan import render_components, render_lights
+from escala.engine.colour.chain import Colouring
+from escala.engine.source.reading import REPAIRED
+from escala.engine.stations import STATIONS
+from escala.model.numbers import Count, Id
+from escala.model.render import FoundRecipe, Render, RenderPass
+from escala.model.source import PassReading
+from escala.model.variant import Variant
+from escala.record.tables import VariantRow
+
+from ..colour.schemas import FileInput, file_inputs
+from ..schemas import Patch
+
+
+class NewVariant(BaseModel):
+    """A new variant: neutral, or a copy."""
+
+    name: str = Field(min_length=1, max_length=120)
+    copy_of: Id | None = None
+
+
+class VariantName(BaseModel):
+    """A new name."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class Edit(BaseModel):
+    """A JSON Patch made on revision `base`, and what it is called in the history."""
+
+    base: Count
+    patch: Patch
+    label: str = Field("edit", max_length=200)
+
+
+class RevisionPath(BaseModel):
+    """A state of a variant in an address; 0: as it was created."""
+
+    variant_id: Id
+    number: Count
+
+
+class RevisionOut(BaseModel):
+    """A state of a variant. `aside`: not on the way to the present one."""
+
+    number: Count
+    parent: int
+    label: str
+    created: str
+    aside: bool
+
+
+class RevisionList(BaseModel):
+    """All states of a variant, oldest first."""
+
+    revisions: list[RevisionOut]
+
+
+class RevisionState(BaseModel):
+    """The document of a state."""
+
+    number: Count
+    document: Variant
+
+
+class StationWords(BaseModel):
+    """What a station says of a variant."""
+
+    name: str
+    words: str
+    changes: bool
+
+
+class Reading(BaseModel):
+    """What a variant takes its render for: passes with their roles, recipes, and what can be balanced.
+
+    `repaired`: how many pixels each repair changed, by pass and repair (`name/how`).
+    """
+
+    passes: list[RenderPass]
+    reference: str | None
+    recipes: list[FoundRecipe]
+    lights: list[str]
+    components: list[str]
+    repaired: dict[str, int]
+
+
+class VariantOut(BaseModel):
+    """A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
+
+    `trouble`: why it cannot be shown as it is, None where it can.
+    """
+
+    id: Id
+    shot_id: Id
+    name: str
+    head: int
+    can_undo: bool
+    can_redo: bool
+    document: Variant
+    trouble: str | None
+    stations: list[StationWords]
+    chain: list[str]
+    inputs: list[FileInput]
+    input_space: str
+    delivery_space: str
+    reading: Reading
+    offered_rules: dict[str, PassReading]
+
+
+@dataclass(frozen=True)
+class ReadVariant:
+    """A variant with its render as it reads it. `trouble`: why it cannot be shown as it is; it can still be mended."""
+
+    document: Variant
+    render: Render
+    colouring: Colouring | None
+    trouble: str | None = None
+
+
+def variant_out(row: VariantRow, read: ReadVariant, can_redo: bool, offered: dict[str, PassReading]) -> VariantOut:
+    """A variant for the page, with the words of the path, the colour chain, and the render as the variant reads it."""
+    render, document, colouring = read.render, read.document, read.colouring
+    view = colouring.view if colouring else None
+    words = [(station.name, *station.words(render, document, view)) for station in STATIONS]
+    return VariantOut(
+        id=row.id,
+        shot_id=row.shot_id,
+        name=row.name,
+        head=row.head,
+        can_undo=row.head > 0,
+        can_redo=can_redo,
+        document=document,
+        trouble=read.trouble,
+        stations=[StationWords(name=name, words=text, changes=changes) for name, text, changes in words],
+        chain=list(colouring.words) if colouring else [],
+        inputs=[FileInput(**entry) for entry in file_inputs(render, colouring)] if colouring else [],
+        input_space=colouring.input_space if colouring else "",
+        delivery_space=colouring.delivery_space if colouring else "",
+        reading=Reading(
+            passes=list(render.passes),
+            reference=render.reference,
+            recipes=list(render.recipes),
+            lights=render_lights(render),
+            components=render_components(render),
+            repaired={
+                name.removeprefix(REPAIRED): int(count)
+                for name, count in render.attributes.items()
+                if name.startswith(REPAIRED)
+            },
+        ),
+        offered_rules=offered,
+    )

@@ -1,0 +1,49 @@
+import unittest
+
+import numpy as np
+
+from escala.core.errors import ShapeError
+from escala.core.looking.pyramid import halve_box, halve_nearest
+from escala.core.source.diagnostics import measure_plane
+from escala.core.source.intake_rows import FIGURES, split_band
+from tests.made import light
+
+
+class SplitBandTest(unittest.TestCase):
+    def split(self, planes: np.ndarray, target: type, nearest: bool = False) -> tuple[np.ndarray, ...]:
+        """Planes (C, H, W) interleaved, and split again with the channels in reverse."""
+        count, rows, columns = planes.shape
+        band = np.ascontiguousarray(planes.transpose(1, 2, 0))
+        bits = np.uint16 if target == np.float16 else target
+        full = np.zeros((count, rows, columns), bits)
+        small = np.zeros((count, (rows + 1) // 2, (columns + 1) // 2), bits)
+        figures = np.zeros((count, (rows + 1) // 2, FIGURES))
+        given = band.view(np.uint16) if band.dtype == np.float16 else band
+        order = np.arange(count, dtype=np.int32)[::-1].copy()
+        split_band(given, order, np.full(count, nearest), 0, full, small, figures)
+        return full.view(target)[::-1], small.view(target)[::-1], figures[::-1]
+
+    def test_planes_and_halves_are_those_of_the_plain_way(self) -> None:
+        for source, target in ((np.float16, np.float16), (np.float32, np.float32), (np.float32, np.float16)):
+            for nearest in (False, True):
+                with self.subTest(source=source, target=target, nearest=nearest):
+                    planes = light(1, 7, 9).astype(source)
+                    full, small, _ = self.split(planes, target, nearest)
+                    np.testing.assert_array_equal(full, planes.astype(target))
+                    halve = halve_nearest if nearest else halve_box
+                    np.testing.assert_array_equal(small, [halve(plane) for plane in planes.astype(target)])
+
+    def test_figures_leave_out_what_is_not_finite(self) -> None:
+        planes = light(1, 6, 8).astype(np.float16) - np.float16(0.5)
+        planes[0, 1, 1:3] = [np.nan, np.inf]
+        _, _, figures = self.split(planes, np.float16)
+        finite = planes[0][np.isfinite(planes[0])].astype(np.float64)
+        low, high, mean, not_finite, negative = measure_plane(planes[0])
+        self.assertEqual((low, high, not_finite, negative), (finite.min(), finite.max(), 2, (finite < 0).sum()))
+        self.assertAlmostEqual(mean, finite.mean(), places=5)
+        self.assertEqual(figures[0][:, 3].sum(), finite.size)
+
+    def test_a_band_begins_at_an_even_row(self) -> None:
+        none = np.zeros((0, 0, 0), np.float32)
+        with self.assertRaisesRegex(ShapeError, "not at 3"):
+            split_band(none, np.zeros(0, np.int32), np.zeros(0, np.bool_), 3, none, none, np.zeros((0, 0, FIGURES)))

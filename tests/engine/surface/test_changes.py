@@ -1,0 +1,191 @@
+import cv2
+import numpy as np
+
+from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
+from escala.core.surface.recolour import recolour
+from escala.engine.balance.board import draw_board
+from escala.engine.colour.chain import colouring_of
+from escala.engine.looking.look import Look, full_look
+from escala.engine.looking.probe import probe_at
+from escala.engine.looking.scope import ScopeWish, draw_scope
+from escala.engine.looking.subject import Subject
+from escala.engine.picture import FrameEngine
+from escala.engine.stations import STATION_BY_NAME
+from escala.engine.surface.changes import changed_components
+from escala.media.configs import colour_config
+from escala.model.balance import Balance, Level
+from escala.model.colour import ColourChoice
+from escala.model.surface import Recolour, Surface
+from escala.model.variant import Variant
+from tests.engine.made_shot import engine_for, grid_passes
+from tests.made import FolderTest, add_up, light, write_layers
+
+WHOLE = full_look(0, 0, 32, 24)
+TURN = Recolour(hue=90, saturation=1.4, value=0.7)
+
+
+def changed(*changes: Recolour, **others: object) -> Variant:
+    """Read in the working space, so that expectations need no conversion."""
+    colour = ColourChoice(input_space="ACEScg")
+    return Variant(surface=Surface(recolours=changes), colour=colour, **others)  # type: ignore[arg-type]
+
+
+class SurfaceTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        half = lambda planes: planes.astype(np.float16).astype(np.float32)  # noqa: E731
+        self.fell = {"direct": light(1), "indirect": light(2, top=0.5)}
+        self.colour = half(light(3, top=0.8) + np.float32(0.02))
+        self.colour[:, :4] = 0.0  # nothing there: what is lit stays
+        self.specular = light(4)
+        self.lit = half((self.fell["direct"] + self.fell["indirect"]) * self.colour)
+
+    def exact(self) -> FrameEngine:
+        """A renderer that gives light and colour apart."""
+        passes = {
+            "": add_up(self.lit, self.specular), "diffuse_direct": self.fell["direct"],
+            "diffuse_indirect": self.fell["indirect"], "diffuse_color": self.colour, "specular": self.specular,
+        }  # fmt: skip
+        return engine_for(write_layers(self.folder / "exact.exr", passes, np.float32))
+
+    def lit_only(self) -> FrameEngine:
+        """A renderer that gives the lit component and its colour, but no light."""
+        passes = {"": self.lit + self.specular, "diffuse": self.lit, "specular": self.specular}
+        return engine_for(write_layers(self.folder / "lit.exr", {**passes, "diffuse_color": self.colour}, np.float32))
+
+    def wanted(self, lit: np.ndarray, change: Recolour = TURN) -> np.ndarray:
+        """What the component gains: its light times the difference of colours."""
+        other = recolour(self.colour, change.hue, change.saturation, change.value)
+        light_there = np.divide(lit, self.colour, out=np.zeros_like(lit), where=self.colour >= 1e-4)
+        return light_there * (other - self.colour)
+
+    def test_light_is_multiplied_by_another_colour(self) -> None:
+        engine, variant = self.exact(), changed(TURN)
+        plain = engine.source(engine.ask(variant, WHOLE))
+        lit = (self.fell["direct"] + self.fell["indirect"]) * self.colour
+        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)) - plain, self.wanted(lit), atol=2e-5)
+
+    def test_lit_colour_is_divided_where_no_light_is_given(self) -> None:
+        engine, variant = self.lit_only(), changed(TURN)
+        found = engine.beauty(engine.ask(variant, WHOLE))
+        np.testing.assert_allclose(found - engine.source(engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5)
+        np.testing.assert_array_equal(found[:, :4], engine.source(engine.ask(variant, WHOLE))[:, :4])
+
+    def test_board_and_make_up_tell_the_light_of_the_changed_surface(self) -> None:
+        engine, weights = self.lit_only(), np.array(colour_config("ACES 2").working_space("ACEScg").luminance_weights)
+        blacked = Recolour(value=0.0)
+        for changes, diffuse in (((), self.lit), ((blacked,), self.lit + self.wanted(self.lit, blacked))):
+            with self.subTest(changes=len(changes)):
+                variant = changed(*changes)
+                board, _ = draw_board(engine, variant)
+                energy = {"diffuse": diffuse, "specular": self.specular}
+                means = {name: float(weights @ planes.mean(axis=(1, 2))) for name, planes in energy.items()}
+                told = {cell.component: cell.share for cell in board.cells}
+                self.assertAlmostEqual(told["diffuse"], means["diffuse"] / sum(means.values()), delta=0.01)
+                at = probe_at(engine, variant, 20, 12)
+                here = {name: float(weights @ planes[:, 12, 20]) for name, planes in energy.items()}
+                made_up = {part.name: part.share for part in at.components}
+                self.assertAlmostEqual(made_up["diffuse"], here["diffuse"] / sum(here.values()), delta=1e-3)
+
+    def test_levels_act_on_the_changed_surface(self) -> None:
+        engine = self.lit_only()
+        level = Balance(components={"diffuse": Level(stops=1)})
+        variant = changed(TURN, balance=level)
+        expected = engine.source(engine.ask(variant, WHOLE)) + self.lit + 2 * self.wanted(self.lit)
+        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)), expected, atol=5e-5)
+        only = engine.surface(engine.ask(variant, WHOLE))
+        np.testing.assert_allclose(only - engine.source(engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5)
+
+    def test_smaller_pictures_are_means_of_the_changed_ones(self) -> None:
+        engine, variant = self.lit_only(), changed(TURN)
+        half = Look(0, 0, 32, 24, 16, 12)
+        means = engine.beauty(engine.ask(variant, WHOLE)).reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
+        np.testing.assert_allclose(engine.beauty(engine.ask(variant, half)), means, atol=1e-3)
+
+    def test_one_component_alone_or_none_without_a_colour(self) -> None:
+        engine = self.lit_only()
+        other = changed(TURN.model_copy(update={"component": "specular"}))
+        np.testing.assert_array_equal(engine.beauty(engine.ask(other, WHOLE)), engine.source(engine.ask(other, WHOLE)))
+        self.assertTrue(engine.is_untouched(engine.ask(other, WHOLE)))
+        self.assertEqual(set(changed_components(engine.render, changed(TURN))), {"diffuse"})
+        off = changed(TURN.model_copy(update={"on": False}))
+        self.assertEqual(changed_components(engine.render, off), {})
+
+    def test_colours_are_changed_in_the_working_space_and_multiplied_in_the_files(self) -> None:
+        engine = self.exact()
+        variant = Variant(surface=Surface(recolours=(TURN,)))
+        config = colour_config("ACES 2")
+        space = colouring_of(engine.render, variant).input_space
+        other = recolour(config.convert(self.colour, space, "ACEScg"), TURN.hue, TURN.saturation, TURN.value)
+        other = config.convert(other, "ACEScg", space)
+        difference = (self.fell["direct"] + self.fell["indirect"]) * (other - self.colour)
+        expected = config.convert(difference, space, "ACEScg")
+        found = engine.beauty(engine.ask(variant, WHOLE)) - engine.source(engine.ask(variant, WHOLE))
+        np.testing.assert_allclose(found, expected, atol=3e-5)
+
+    def test_an_object_that_is_not_there_waits(self) -> None:
+        engine = self.lit_only()
+        variant = changed(TURN.model_copy(update={"object_name": "hull"}))
+        np.testing.assert_allclose(
+            engine.beauty(engine.ask(variant, WHOLE)), engine.source(engine.ask(variant, WHOLE)), atol=1e-6
+        )
+
+    def test_the_path_says_it(self) -> None:
+        engine = self.lit_only()
+        words = STATION_BY_NAME["surface"].words
+        self.assertEqual(words(engine.render, changed(), None), ("unchanged", False))
+        self.assertEqual(words(engine.render, changed(TURN, Recolour()), None), ("1 colour", True))
+        bare = engine_for(write_layers(self.folder / "bare.exr", {"": light(1)}))
+        self.assertEqual(words(bare.render, changed(TURN), None), ("no colour pass", False))
+
+
+class ObjectTest(FolderTest):
+    """One object of a cryptomatte, by its exact coverage."""
+
+    def test_an_object_takes_the_colour_as_far_as_it_covers(self) -> None:
+        cover = np.zeros((24, 32), np.float32)
+        cover[:, 8:16], cover[:, 16:] = 0.25, 1.0
+        ranks = encode_ranks({name_to_id_bits("hull"): cover, name_to_id_bits("sea"): 1 - cover}, 2)
+        planes = {f"Obj00.{letter}": plane for letter, plane in zip("RGBA", ranks, strict=True)}
+        colour, fell = light(1, top=0.5) + np.float32(0.1), light(2)
+        passes = {"": colour * fell, "diffuse": colour * fell, "diffuse_color": colour, **planes}
+        key = f"cryptomatte/{layer_key('Obj')}"
+        header = {f"{key}/name": "Obj", f"{key}/hash": "MurmurHash3_32"}
+        engine = engine_for(write_layers(self.folder / "obj.exr", passes, np.float32, **header))
+        variant = changed(Recolour(value=3, object_name="hull"))
+        expected = colour * fell * (1 + 2 * cover)
+        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)), expected, rtol=1e-4, atol=1e-5)
+        scope = ScopeWish("waveform", "stops", 32, 90, "sea")
+        shown = cv2.imdecode(np.frombuffer(draw_scope(Subject(engine, variant), WHOLE, scope, False), np.uint8), 0)
+        self.assertTrue(shown[:, :16].any())
+        self.assertFalse(shown[:, 16:].any())
+
+
+class OtherRecipesTest(FolderTest):
+    def test_cells_of_lights_by_components_follow_the_colour_of_theirs(self) -> None:
+        passes = grid_passes(24, 32)
+        colour = light(9, top=0.5) + np.float32(0.1)
+        passes["diffuse_color"] = colour
+        engine = engine_for(write_layers(self.folder / "grid.exr", passes, np.float32))
+        variant = changed(Recolour(value=2), balance=Balance(lights={"key": Level(stops=1)}))
+        expected = passes[""] + passes["key"]
+        expected = expected + 2 * passes["key_diffuse"] + passes["fill_diffuse"]
+        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)), expected, atol=1e-4)
+
+    def test_where_lights_and_components_come_apart_the_ratio_carries_it(self) -> None:
+        cells = grid_passes(24, 32)
+        lights = {f"lg_{name}": cells[f"{name}_diffuse"] + cells[f"{name}_specular"] for name in ("key", "fill")}
+        parts = {name: cells[f"key_{name}"] + cells[f"fill_{name}"] for name in ("diffuse", "specular")}
+        beauty = parts["diffuse"] + parts["specular"]
+        colour = light(9, top=0.5) + np.float32(0.1)
+        passes = {"": beauty, **lights, **parts, "diffuse_color": colour}
+        engine = engine_for(write_layers(self.folder / "apart.exr", passes, np.float32))
+        variant = changed(Recolour(value=3))
+        np.testing.assert_allclose(
+            engine.beauty(engine.ask(variant, WHOLE)), beauty + 2 * parts["diffuse"], rtol=1e-4, atol=1e-4
+        )
+        both = changed(Recolour(value=3), balance=Balance(lights={"key": Level(stops=1)}))
+        ratio = (beauty + 2 * parts["diffuse"]) / np.where(beauty > 1e-6, beauty, 1)
+        ratio = np.where(beauty > 1e-6, ratio, 1)
+        expected = (beauty + lights["lg_key"]) * ratio
+        np.testing.assert_allclose(engine.beauty(engine.ask(both, WHOLE)), expected, rtol=1e-3, atol=1e-3)
