@@ -5,10 +5,10 @@ from pathlib import Path
 
 from escala.engine.cache import ByteCache
 from escala.engine.evaluation import Purpose
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import fit_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
-from escala.engine.picture import FrameEngine
 from escala.engine.source.intake import read_render
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
@@ -21,7 +21,7 @@ def main() -> None:
         folder = Path(name)
         render_frame(StageJob(64, 36, 1), 12, folder / "tiny.exr")
         render, frame = read_render([folder / "tiny.exr"], folder / "store")
-        engine = FrameEngine(render, frame, ByteCache())
+        engine = Evaluator(render, frame, ByteCache())
         variant = Variant(balance=Balance(lights={"moon": Level(stops=1)}))
         screen_picture(Subject(engine, variant, "display"), fit_look(0, 0, 64, 36, 32, 32), Purpose.MOVING)
 

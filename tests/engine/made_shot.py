@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 
 from escala.engine.cache import ByteCache
-from escala.engine.picture import FrameEngine
+from escala.engine.evaluator import Evaluator
 from escala.engine.source.intake import recognise_render
 from escala.media.decode import decode_frame_here
 from escala.media.sources import find_render
@@ -32,16 +32,16 @@ def one_axis_passes() -> dict[str, np.ndarray]:
     return {"": cells[""], "lg_key": cells["key"], "lg_fill": cells["fill"], **sums}
 
 
-def engine_for(path: Path) -> FrameEngine:
+def engine_for(path: Path) -> Evaluator:
     """The evaluator of a file, decoded in this process beside it."""
     source = find_render([path])
     folder = path.parent / f"store-{path.stem}"
     if not folder.exists():
         decode_frame_here(source.first, folder, lambda share: None)
     frame = StoredFrame(folder)
-    return FrameEngine(recognise_render(source, frame), frame, ByteCache(1 << 28))
+    return Evaluator(recognise_render(source, frame), frame, ByteCache(1 << 28))
 
 
-def grid_engine(folder: Path) -> FrameEngine:
+def grid_engine(folder: Path) -> Evaluator:
     """The evaluator of `grid_passes`."""
     return engine_for(write_layers(folder / "grid.exr", grid_passes()))

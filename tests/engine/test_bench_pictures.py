@@ -82,7 +82,7 @@ class TallyTest(FolderTest):
         terms = engine.head.terms(engine.render.recipes[0].recipe, asked)
         sheet = decoded(tally_sheet(engine, Variant()))
         rows = np.split(sheet, len(terms) + 2)
-        reference = resting_bytes(engine.source(asked), asked.colouring)
+        reference = resting_bytes(engine.at("source", asked), asked.colouring)
         running = np.cumsum(terms, axis=0)
         expected = [
             (resting_bytes(t, asked.colouring), resting_bytes(r, asked.colouring))

@@ -5,10 +5,10 @@ from escala.engine.balance.plan import plan_balance
 from escala.engine.cache import ByteCache
 from escala.engine.colour.chain import colouring_of
 from escala.engine.evaluation import Purpose
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, fit_look, full_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
-from escala.engine.picture import FrameEngine
 from escala.model.balance import Balance, Level
 from escala.model.colour import ColourChoice
 from escala.model.corrections import CdlCorrection, ExposureCorrection
@@ -34,7 +34,7 @@ class PictureTest(FolderTest):
     def in_file_space(self, variant: Variant) -> np.ndarray:
         return self.engine.delivered(
             self.engine.ask(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
-        )
+        ).colour
 
     def test_an_untouched_variant_is_the_beauty_to_the_bit(self) -> None:
         np.testing.assert_array_equal(self.in_file_space(Variant()), self.passes[""])
@@ -82,9 +82,9 @@ class PictureTest(FolderTest):
             for stops in (0.5, 1.0, 1.5, 0.0):
                 with self.subTest(drag=name, stops=stops):
                     variant = variant_with(Level(stops=stops, tint=(1.2, 1.0, 0.4)))
-                    moving = self.engine.beauty(self.engine.ask(variant, look, Purpose.MOVING))
+                    moving = self.engine.at("beauty", self.engine.ask(variant, look, Purpose.MOVING))
                     np.testing.assert_allclose(
-                        moving, self.engine.beauty(self.engine.ask(variant, look)), rtol=1e-5, atol=1e-6
+                        moving, self.engine.at("beauty", self.engine.ask(variant, look)), rtol=1e-5, atol=1e-6
                     )
 
     def test_the_colour_chain_follows_every_choice(self) -> None:
@@ -98,36 +98,38 @@ class PictureTest(FolderTest):
 
     def test_a_smaller_picture_is_the_filtered_one(self) -> None:
         variant = with_levels({"key": Level(stops=1)})
-        whole = self.engine.beauty(self.engine.ask(variant, FULL))
-        small = self.engine.beauty(self.engine.ask(variant, fit_look(0, 0, 64, 48, 16, 12)))
+        whole = self.engine.at("beauty", self.engine.ask(variant, FULL))
+        small = self.engine.at("beauty", self.engine.ask(variant, fit_look(0, 0, 64, 48, 16, 12)))
         expected = whole.reshape(3, 12, 4, 16, 4).mean(axis=(2, 4))
         np.testing.assert_allclose(small, expected, rtol=3e-3, atol=3e-3)
 
     def test_corrections_act_in_order_and_can_be_off(self) -> None:
         up, cdl = ExposureCorrection(stops=1), CdlCorrection(offset=(0.1, 0.1, 0.1))
-        beauty = self.engine.beauty(self.engine.ask(Variant(), FULL))
-        found = self.engine.finish(self.engine.ask(Variant(finish=Finish(corrections=(up, cdl))), FULL))
+        beauty = self.engine.at("beauty", self.engine.ask(Variant(), FULL))
+        found = self.engine.at("finish", self.engine.ask(Variant(finish=Finish(corrections=(up, cdl))), FULL))
         np.testing.assert_allclose(found, beauty * 2 + np.float32(0.1), rtol=1e-5, atol=1e-6)
         off = up.model_copy(update={"on": False})
         np.testing.assert_array_equal(
-            self.engine.finish(self.engine.ask(Variant(finish=Finish(corrections=(off,))), FULL)), beauty
+            self.engine.at("finish", self.engine.ask(Variant(finish=Finish(corrections=(off,))), FULL)), beauty
         )
 
     def test_bands_make_the_same_bits_as_the_whole(self) -> None:
         variant = with_levels({"key": Level(stops=0.3)})
         bands = [
-            self.engine.finish(self.engine.ask(variant, full_look(0, top, 64, 16), Purpose.DELIVERING))
+            self.engine.at("finish", self.engine.ask(variant, full_look(0, top, 64, 16), Purpose.DELIVERING))
             for top in (0, 16, 32)
         ]
-        np.testing.assert_array_equal(np.concatenate(bands, axis=1), self.engine.finish(self.engine.ask(variant, FULL)))
+        np.testing.assert_array_equal(
+            np.concatenate(bands, axis=1), self.engine.at("finish", self.engine.ask(variant, FULL))
+        )
 
     def test_what_is_made_for_a_delivery_is_not_kept(self) -> None:
-        engine = FrameEngine(self.engine.render, self.engine.frame, ByteCache(1 << 28))
+        engine = Evaluator(self.engine.render, self.engine.frame, ByteCache(1 << 28))
         variant = with_levels({"key": Level(stops=0.3)})
-        for made in (engine.finish, engine.alpha):
+        for made in (engine.picture, engine.alpha):
             made(engine.ask(variant, FULL, Purpose.DELIVERING))
         self.assertEqual(engine.cache.size, 0)
-        engine.finish(engine.ask(variant, FULL))
+        engine.at("finish", engine.ask(variant, FULL))
         self.assertGreater(engine.cache.size, FULL.width * FULL.height * 12)
 
     def test_screens_get_jpeg_while_moving_and_png_at_rest(self) -> None:
@@ -155,7 +157,7 @@ class OneAxisTest(FolderTest):
     def delivered(self, variant: Variant) -> np.ndarray:
         return self.engine.delivered(
             self.engine.ask(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
-        )
+        ).colour
 
     def test_either_axis_alone_is_exact(self) -> None:
         p = one_axis_passes()

@@ -49,11 +49,11 @@ class WorkshopTest(FolderTest):
     def test_what_another_shot_shows_stays_when_one_goes(self) -> None:
         one, two = (self.workshop.engine_for(shot, self.render) for shot in (1, 2))
         look = full_look(0, 0, 64, 48)
-        one.finish(one.ask(Variant(), look))
+        one.at("finish", one.ask(Variant(), look))
         held = self.workshop.cache.size
         self.assertGreater(held, 0)
         self.workshop.forget(1)
         self.assertEqual(self.workshop.cache.size, held)
-        self.assertIs(two.source(two.ask(Variant(), look)), two.source(two.ask(Variant(), look)))
+        self.assertIs(two.at("source", two.ask(Variant(), look)), two.at("source", two.ask(Variant(), look)))
         self.workshop.forget(2)
         self.assertEqual(self.workshop.cache.size, 0)

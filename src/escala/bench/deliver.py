@@ -9,7 +9,7 @@ import numpy as np
 from escala.core.planes import narrow_to_half
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.cache import ByteCache
-from escala.engine.picture import FrameEngine
+from escala.engine.evaluator import Evaluator
 from escala.engine.source.intake import read_render
 from escala.media.exr import read_channels, read_parts, write_exr
 from escala.media.intake import take_in_frame
@@ -43,7 +43,7 @@ def bench_deliver() -> Figure:
 
         def frame() -> None:
             stored = take_in_frame(find_render([file]).first, store)
-            deliver_frame(FrameEngine(render, stored, ByteCache()), variant, Delivery(folder / "out.exr"))
+            deliver_frame(Evaluator(render, stored, ByteCache()), variant, Delivery(folder / "out.exr"))
 
         def pair() -> tuple[float, float]:
             shutil.rmtree(store, ignore_errors=True)  # every frame is decoded anew

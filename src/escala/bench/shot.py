@@ -13,10 +13,10 @@ import psutil
 from escala.engine.cache import ByteCache
 from escala.engine.colour.chain import finish_refining
 from escala.engine.evaluation import Purpose
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import fit_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
-from escala.engine.picture import FrameEngine
 from escala.engine.source.intake import read_render
 from escala.media.configs import colour_config
 from escala.media.intake import take_in_frame
@@ -42,9 +42,9 @@ class BigShot:
         write_big_shot(self.file, WIDTH, HEIGHT, _LIGHTS)
         self.render, self.frame = read_render([self.file], self.store)
 
-    def engine(self) -> FrameEngine:
+    def engine(self) -> Evaluator:
         """A fresh evaluator."""
-        return FrameEngine(self.render, self.frame, ByteCache())
+        return Evaluator(self.render, self.frame, ByteCache())
 
     def close(self) -> None:
         """Delete the files."""
@@ -110,7 +110,7 @@ def bench_open(shot: BigShot) -> Figure:
 
     def first_picture() -> None:
         frame = take_in_frame(find_render([shot.file]).first, shot.store)
-        engine = FrameEngine(shot.render, frame, ByteCache())
+        engine = Evaluator(shot.render, frame, ByteCache())
         screen_picture(Subject(engine, Variant()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), Purpose.MOVING)
 
     time = seconds(first_picture, 3)
@@ -131,7 +131,7 @@ def bench_memory(shot: BigShot) -> Figure:
 def balance_alone(file: Path, store: Path) -> None:
     """Balance the shot as the browser does, and print the resident size in bytes."""
     render, frame = read_render([file], store)
-    engine, look = FrameEngine(render, frame, ByteCache()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
+    engine, look = Evaluator(render, frame, ByteCache()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in range(40):
         screen_picture(Subject(engine, _variant(step)), look, Purpose.MOVING)
     finish_refining()

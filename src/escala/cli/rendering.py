@@ -12,7 +12,7 @@ from escala.core.errors import BadSource, ColourError, UnknownChoice, Unreadable
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.balance.plan import render_components, render_lights
 from escala.engine.cache import ByteCache
-from escala.engine.picture import FrameEngine
+from escala.engine.evaluator import Evaluator
 from escala.engine.source.intake import frame_files, render_of_frame
 from escala.engine.source.reading import read_engine, reading_of
 from escala.media.cdl import read_cdl
@@ -36,14 +36,14 @@ def render_frames(options: argparse.Namespace) -> None:
     if options.space and (options.display or options.view):
         raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
     with opened_render(options.source, options.fit) as (render, frame, store):
-        first = FrameEngine(render, frame, ByteCache())
+        first = Evaluator(render, frame, ByteCache())
         base = _read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(reading_of(first, base, store), base, options)
         numbers = _wanted_frames(render, options.frames)
         for number in numbers:
             if number != render.first_frame:
                 frame = take_in_frame(frame_files(render, number), store, decoder=decoder())
-            engine = FrameEngine(render_of_frame(render, number, frame), frame, first.cache)
+            engine = Evaluator(render_of_frame(render, number, frame), frame, first.cache)
             path = frame_path(options.out, number, len(numbers) > 1)
             pixel_type = "float" if options.float else "half"
             delivery = Delivery(path, options.space, as_view, pixel_type, options.bits)

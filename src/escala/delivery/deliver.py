@@ -9,10 +9,11 @@ import numpy as np
 
 from escala.core.errors import BadSource, UnreadableFile
 from escala.core.planes import Planes, narrow_to_half
+from escala.engine.chain import Picture
 from escala.engine.colour.chain import Colouring
 from escala.engine.evaluation import Purpose
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, bands_of, full_look
-from escala.engine.picture import FrameEngine
 from escala.media.exr import read_parts, writable_attributes, write_exr
 from escala.media.stills import still_pixels, write_still
 from escala.media.windows import Window
@@ -36,7 +37,7 @@ class Delivery:
     bits: int = 16
 
 
-def deliver_frame(engine: FrameEngine, variant: Variant, delivery: Delivery) -> None:
+def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery) -> None:
     """Evaluate a frame at full size and write it. Raises `BadSource` for an extension that is not written."""
     suffix = delivery.path.suffix.lower()
     if suffix != ".exr" and suffix not in STILLS:
@@ -57,38 +58,32 @@ def _holds(colouring: Colouring, delivery: Delivery) -> str:
     return colouring.config.space(delivery.space or colouring.delivery_space)
 
 
-def _band(engine: FrameEngine, variant: Variant, colouring: Colouring, delivery: Delivery, band: Look) -> Planes:
-    """Pixels of a band of the raster, as they leave."""
-    asked = engine.ask(variant, band, Purpose.DELIVERING)
-    if delivery.as_view:
-        return colouring.config.display(engine.finish(asked), colouring.working.name, colouring.view)
-    return engine.delivered(asked, _holds(colouring, delivery))
+def _bands(engine: Evaluator, variant: Variant, delivery: Delivery, place: Look) -> Iterator[Picture]:
+    """A place of the raster as it leaves, in bands; at the end memory is given back."""
+    for band in bands_of(place):
+        asked = engine.ask(variant, band, Purpose.DELIVERING)
+        yield engine.shown(asked) if delivery.as_view else engine.delivered(asked, _holds(asked.colouring, delivery))
+    engine.frame.release()
 
 
-def _write_still(engine: FrameEngine, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
+def _write_still(engine: Evaluator, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
     """The displayed picture, made band by band straight into the whole numbers that the file holds."""
     shown = _whole(engine.render, engine.render.display)
-    bands = (
-        still_pixels(_band(engine, variant, colouring, delivery, band), delivery.path.suffix, delivery.bits)
-        for band in _bands(engine, shown)
-    )
-    pixels = np.concatenate(list(bands))
-    write_still(delivery.path, pixels, {"Software": "Escala", "ImageDescription": _holds(colouring, delivery)})
+    bands = _bands(engine, variant, delivery, shown)
+    pixels = [still_pixels(band.colour, delivery.path.suffix, delivery.bits) for band in bands]
+    words = {"Software": "Escala", "ImageDescription": _holds(colouring, delivery)}
+    write_still(delivery.path, np.concatenate(pixels), words)
 
 
-def _write_exr(engine: FrameEngine, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
+def _write_exr(engine: Evaluator, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
     to_stored = narrow_to_half if delivery.pixel_type == "half" else np.asarray
     render, raster = engine.render, _whole(engine.render, engine.render.raster)
-    colour = [to_stored(_band(engine, variant, colouring, delivery, band)) for band in _bands(engine, raster)]
-    channels = {letter: np.concatenate([band[i] for band in colour]) for i, letter in enumerate("RGB")}
-    del colour
-    alpha = [
-        plane
-        for band in bands_of(raster)
-        if (plane := engine.alpha(engine.ask(variant, band, Purpose.DELIVERING))) is not None
-    ]
-    if alpha:
-        channels["A"] = np.concatenate([to_stored(plane) for plane in alpha])
+    channels: dict[str, list[Planes]] = {letter: [] for letter in "RGBA"}
+    for band in _bands(engine, variant, delivery, raster):
+        planes = [*band.colour] if band.alpha is None else [*band.colour, band.alpha]
+        for letter, plane in zip("RGBA", planes, strict=False):
+            channels[letter].append(to_stored(plane))
+    whole = {letter: np.concatenate(parts) for letter, parts in channels.items() if parts}
     name = _holds(colouring, delivery)
     attributes = source_attributes(engine)
     attributes["escalaColourSpace"] = name
@@ -96,13 +91,7 @@ def _write_exr(engine: FrameEngine, variant: Variant, colouring: Colouring, deli
     if gamut is not None:
         attributes["chromaticities"] = gamut
     attributes["pixelAspectRatio"] = render.pixel_aspect
-    write_exr(delivery.path, channels, _window(render.raster), _window(render.display), attributes)
-
-
-def _bands(engine: FrameEngine, place: Look) -> Iterator[Look]:
-    """A place in bands; at the end memory is given back."""
-    yield from bands_of(place)
-    engine.frame.release()
+    write_exr(delivery.path, whole, _window(render.raster), _window(render.display), attributes)
 
 
 def _whole(render: Render, box: WindowBox) -> Look:
@@ -110,7 +99,7 @@ def _whole(render: Render, box: WindowBox) -> Look:
     return full_look(box.x - render.raster.x, box.y - render.raster.y, box.width, box.height)
 
 
-def source_attributes(engine: FrameEngine) -> dict[str, Any]:
+def source_attributes(engine: Evaluator) -> dict[str, Any]:
     """The metadata of the frame's own file, as it was typed there; what describes its passes is left out."""
     first = Path(next(iter(engine.frame.passes.values())).file)
     if first.suffix.lower() != ".exr":

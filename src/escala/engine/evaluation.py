@@ -44,3 +44,7 @@ class Evaluation:
     def of(self, variant: Variant) -> "Evaluation":
         """The same place for another variant in the same colour chain."""
         return replace(self, variant=variant)
+
+    def at(self, look: Look) -> "Evaluation":
+        """The same at another look."""
+        return self if look == self.look else replace(self, look=look)

@@ -1,51 +1,71 @@
-"""The path: its stations in order, what each shows when tapped, and what it says of a variant."""
+"""The path: its stations in order, how each makes its picture, and what it says of a variant."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from escala.core.colour.config import View
+from escala.core.errors import choose
 from escala.core.planes import Planes
+from escala.model.balance import Balance
+from escala.model.beauty import TallyChoice
+from escala.model.finish import Finish
 from escala.model.render import Render
 from escala.model.variant import Variant
 
+from .beauty.head import Head
+from .chain import Link, Picture
+from .corrections.registry import apply_correction
 from .evaluation import Evaluation
-from .picture import FrameEngine
 from .surface.changes import colour_passes
 
-Tap = Callable[[FrameEngine, Evaluation], Planes]
+Sum = Callable[[Head, Evaluation], Planes]
 Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
 
 
 @dataclass(frozen=True)
 class Station:
-    """A station. `tap` gives the picture there in the working space; `words` says what it does, and whether.
+    """A station: what it says of a variant and whether that changes anything, and how its picture is had.
 
-    The view is None where the variant names a colour that is not to be had.
+    In the head by a `sum` of its own; in the tail by a `link` of the chain. The view that words are given is None
+    where the variant names a colour that is not to be had.
     """
 
     name: str
-    tap: Tap
     words: Words
+    sum: Sum | None = None
+    link: Link | None = None
 
 
-def _source(engine: FrameEngine, asked: Evaluation) -> Planes:
-    return engine.source(asked)
+def _source(head: Head, asked: Evaluation) -> Planes:
+    """The reference, or the plain sum where there is none."""
+    reference = head.reference(asked)
+    return reference if reference is not None else _balance(head, asked.of(Variant(colour=asked.variant.colour)))
 
 
-def _surface(engine: FrameEngine, asked: Evaluation) -> Planes:
-    return engine.surface(asked)
+def _surface(head: Head, asked: Evaluation) -> Planes:
+    """The beauty with changed surfaces alone, every level neutral."""
+    return _beauty(head, asked.of(asked.variant.model_copy(update={"balance": Balance(), "tally": TallyChoice()})))
 
 
-def _balance(engine: FrameEngine, asked: Evaluation) -> Planes:
-    return engine.balance(asked)
+def _balance(head: Head, asked: Evaluation) -> Planes:
+    """The sum with all levels, without the residual."""
+    return head.sum(asked, with_residual=False)
 
 
-def _beauty(engine: FrameEngine, asked: Evaluation) -> Planes:
-    return engine.beauty(asked)
+def _beauty(head: Head, asked: Evaluation) -> Planes:
+    """The sum with all levels, and what no term holds."""
+    return head.sum(asked, with_residual=True)
 
 
-def _finish(engine: FrameEngine, asked: Evaluation) -> Planes:
-    return engine.finish(asked)
+def _finish(picture: Picture, asked: Evaluation) -> Picture:
+    """The corrections on everything."""
+    for correction in asked.variant.finish.corrections:
+        picture = apply_correction(picture, correction, asked.colouring)
+    return picture
+
+
+def _finish_part(variant: Variant) -> Finish | None:
+    return variant.finish if variant.finish.changes else None
 
 
 def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -103,16 +123,33 @@ def _still(words: str) -> Words:
     return lambda render, variant, view: (words, False)
 
 
-# In the order in which a picture is made. Stations that change nothing yet pass on what comes before them.
+def _nothing(variant: Variant) -> None:
+    """The part of a station that changes no light: it is not built yet, or it only shows."""
+
+
+def _passed_on(picture: Picture, asked: Evaluation) -> Picture:
+    return picture
+
+
+_NEUTRAL = Link(_nothing, _passed_on)
+
+# In the order in which a picture is made.
 STATIONS: tuple[Station, ...] = (
-    Station("source", _source, _source_words),
-    Station("surface", _surface, _surface_words),
-    Station("balance", _balance, _balance_words),
-    Station("beauty", _beauty, _beauty_words),
-    Station("depth", _beauty, _still("off")),
-    Station("plate", _beauty, _still("none")),
-    Station("lens", _beauty, _still("off")),
-    Station("finish", _finish, _finish_words),
-    Station("display", _finish, _display_words),
+    Station("source", _source_words, sum=_source),
+    Station("surface", _surface_words, sum=_surface),
+    Station("balance", _balance_words, sum=_balance),
+    Station("beauty", _beauty_words, sum=_beauty),
+    Station("depth", _still("off"), link=_NEUTRAL),
+    Station("plate", _still("none"), link=_NEUTRAL),
+    Station("lens", _still("off"), link=_NEUTRAL),
+    Station("finish", _finish_words, link=Link(_finish_part, _finish)),
+    Station("display", _display_words, link=_NEUTRAL),
 )
 STATION_BY_NAME = {station.name: station for station in STATIONS}
+LINKS: tuple[Link, ...] = tuple(station.link for station in STATIONS if station.link)
+
+
+def links_up_to(name: str) -> int:
+    """How many links of the chain come before a station and with it. Raises `UnknownChoice`."""
+    last = STATIONS.index(choose("station", name, STATION_BY_NAME))
+    return sum(station.link is not None for station in STATIONS[: last + 1])

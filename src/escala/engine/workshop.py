@@ -17,7 +17,7 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .cache import ByteCache
-from .picture import FrameEngine
+from .evaluator import Evaluator
 from .source.intake import Progress, frame_files, read_render, render_of_frame
 from .source.reading import read_engine, reading_of
 from .source.takeover import Changes, compare_renders
@@ -37,7 +37,7 @@ class Workshop:
         self.roots = roots
         self.cache = ByteCache()
         self.thread = EvaluationThread()
-        self._engines: OrderedDict[tuple[int, int], tuple[Render, FrameEngine]] = OrderedDict()
+        self._engines: OrderedDict[tuple[int, int], tuple[Render, Evaluator]] = OrderedDict()
         # One door for each of many shots and frames: what shares one only waits a little longer.
         self._doors = [threading.Lock() for _ in range(_DOORS)]
         self._lock = threading.Lock()
@@ -50,7 +50,7 @@ class Workshop:
             if urgency != MOVING:
                 self._relieve()
 
-    def engine_for(self, shot: int, render: Render, frame: int | None = None) -> FrameEngine:
+    def engine_for(self, shot: int, render: Render, frame: int | None = None) -> Evaluator:
         """The evaluator of a frame, the first by default; decoded when needed. Raises `BadSource` for other frames."""
         number = render.first_frame if frame is None else frame
         if number not in render.frames:
@@ -60,7 +60,7 @@ class Workshop:
             if kept is not None and kept[0] is render:
                 return kept[1]
             stored = self.stored(frame_files(render, number))
-            engine = FrameEngine(render_of_frame(render, number, stored), stored, self.cache, self.roots)
+            engine = Evaluator(render_of_frame(render, number, stored), stored, self.cache, self.roots)
             self.cache.welcome(stored.folder.name)
             with self._lock:
                 self._engines[shot, number] = render, engine
@@ -68,7 +68,7 @@ class Workshop:
                     self._engines.popitem(last=False)
         return engine
 
-    def engine_of_variant(self, shot: int, render: Render, variant: Variant, frame: int | None = None) -> FrameEngine:
+    def engine_of_variant(self, shot: int, render: Render, variant: Variant, frame: int | None = None) -> Evaluator:
         """The evaluator of a frame as a variant reads the render: with its roles, repairs and recipe."""
         engine = self.engine_for(shot, render, frame)
         if not variant.changes_reading:
@@ -90,7 +90,7 @@ class Workshop:
     def compare(self, shot: int, before: Render, after: Render, frame: StoredFrame) -> Changes:
         """What is new in a render that takes the place of a shot's."""
         kept = self._kept(shot, before.first_frame)
-        newer = FrameEngine(after, frame, self.cache, self.roots)
+        newer = Evaluator(after, frame, self.cache, self.roots)
         return self.evaluate(lambda: compare_renders(before, newer, kept[1] if kept else None), LONG)
 
     def stored(self, files: Sequence[SourceFile]) -> StoredFrame:
@@ -109,7 +109,7 @@ class Workshop:
         """Keep the pass store within its limit; frames in use stay."""
         trim_store(self.store, self.store_limit, [frame.folder for frame in self._frames()])
 
-    def _kept(self, shot: int, number: int) -> tuple[Render, FrameEngine] | None:
+    def _kept(self, shot: int, number: int) -> tuple[Render, Evaluator] | None:
         with self._lock:
             kept = self._engines.get((shot, number))
             if kept is not None:

@@ -14,6 +14,11 @@ class Limited(Document):
     on: bool = True
     opacity: Number = Field(1.0, ge=0, le=1)
 
+    @property
+    def changes(self) -> bool:
+        """Whether it is on, and seen at all."""
+        return self.on and self.opacity > 0
+
 
 class ExposureCorrection(Limited):
     """Stops on the whole."""

@@ -29,6 +29,11 @@ class Variant(Document):
     display: DisplayChoice = Field(default_factory=DisplayChoice)
 
     @property
+    def head(self) -> "Variant":
+        """What it says of everything up to the beauty."""
+        return self.model_copy(update={"finish": Finish(), "display": DisplayChoice()})
+
+    @property
     def changes_reading(self) -> bool:
         """Whether its render is not the one that was recognised."""
         source = self.source

@@ -10,7 +10,7 @@ from typing import Any, Protocol, cast
 from flask import current_app
 
 from escala.core.errors import BadSource, SeveralRenders, TooLarge
-from escala.engine.picture import FrameEngine
+from escala.engine.evaluator import Evaluator
 from escala.engine.source.intake import Progress
 from escala.engine.source.takeover import Changes
 from escala.engine.workshop import Workshop
@@ -84,11 +84,11 @@ class Studio:
         with self.record.writing() as session:
             break_off(session, is_alive)
 
-    def engine_for(self, shot_id: int, frame: int | None = None) -> FrameEngine:
+    def engine_for(self, shot_id: int, frame: int | None = None) -> Evaluator:
         """The evaluator of a frame of a shot. Raises as `Workshop.engine_for`."""
         return self.workshop.engine_for(shot_id, self.render_of(shot_id), frame)
 
-    def engine_of_variant(self, shot_id: int, variant: Variant, frame: int | None = None) -> FrameEngine:
+    def engine_of_variant(self, shot_id: int, variant: Variant, frame: int | None = None) -> Evaluator:
         """The evaluator of a frame as a variant reads the shot's render."""
         return self.workshop.engine_of_variant(shot_id, self.render_of(shot_id), variant, frame)
 

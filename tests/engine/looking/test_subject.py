@@ -64,7 +64,8 @@ class SubjectTest(FolderTest):
     def test_values_are_those_of_the_finished_picture(self) -> None:
         look = full_look(10, 5, 6, 4)
         np.testing.assert_array_equal(
-            values_at(self.subject(BRIGHTER), look), self.engine.finish(self.engine.ask(BRIGHTER, FULL))[:, 5:9, 10:16]
+            values_at(self.subject(BRIGHTER), look),
+            self.engine.at("finish", self.engine.ask(BRIGHTER, FULL))[:, 5:9, 10:16],
         )
 
     def test_a_still_is_shown_as_it_is_over_the_whole_picture(self) -> None:
@@ -97,7 +98,7 @@ class SubjectTest(FolderTest):
         shown = [
             np.clip(
                 self.colouring.config.display(
-                    self.engine.finish(self.engine.ask(v, FULL)), "ACEScg", self.colouring.view
+                    self.engine.at("finish", self.engine.ask(v, FULL)), "ACEScg", self.colouring.view
                 ),
                 0,
                 1,

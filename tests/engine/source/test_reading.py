@@ -6,8 +6,8 @@ from escala.engine.beauty.diagnosis import explain_difference
 from escala.engine.beauty.tally import tally_of
 from escala.engine.cache import ByteCache
 from escala.engine.colour.chain import colouring_of
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, full_look
-from escala.engine.picture import FrameEngine
 from escala.engine.source.reading import read_engine
 from escala.media.configs import colour_config
 from escala.model.balance import Balance, Level
@@ -24,13 +24,13 @@ WHOLE = full_look(0, 0, 32, 24)
 
 
 class ReadingTest(FolderTest):
-    def engine(self, passes: dict[str, np.ndarray], name: str = "shot") -> FrameEngine:
+    def engine(self, passes: dict[str, np.ndarray], name: str = "shot") -> Evaluator:
         return engine_for(write_layers(self.folder / f"{name}.exr", passes))
 
-    def read(self, engine: FrameEngine, variant: Variant) -> FrameEngine:
+    def read(self, engine: Evaluator, variant: Variant) -> Evaluator:
         return read_engine(engine, 1, engine, variant, self.folder / "store")
 
-    def repaired_by_first_cause(self, engine: FrameEngine) -> tuple[str, bool, Variant]:
+    def repaired_by_first_cause(self, engine: Evaluator) -> tuple[str, bool, Variant]:
         """The first cause's code, whether its one edit makes the sum match, and the edited variant."""
         found = engine.render.recipes[0]
         self.assertFalse(found.exact)
@@ -62,7 +62,9 @@ class ReadingTest(FolderTest):
         tally = tally_of(residual, variant)
         self.assertLess(tally.verdict.max_abs, 0.02 * float(beauty.max()))
         np.testing.assert_allclose(
-            residual.beauty(residual.ask(variant, WHOLE)), engine.source(engine.ask(Variant(), WHOLE)), atol=1e-5
+            residual.at("beauty", residual.ask(variant, WHOLE)),
+            engine.at("source", engine.ask(Variant(), WHOLE)),
+            atol=1e-5,
         )
 
     def test_a_beauty_in_other_primaries_is_brought_to_those_of_its_passes(self) -> None:
@@ -76,7 +78,7 @@ class ReadingTest(FolderTest):
         self.assertLess(read.render.recipes[0].max_abs, 0.01)
         self.assertEqual(colouring_of(read.render, variant).input_space, "Linear Rec.709 (sRGB)")
         working = colour_config("ACES 2").convert(total, "lin_rec709", "ACEScg")
-        np.testing.assert_allclose(read.source(read.ask(variant, WHOLE)), working, rtol=2e-3, atol=2e-3)
+        np.testing.assert_allclose(read.at("source", read.ask(variant, WHOLE)), working, rtol=2e-3, atol=2e-3)
 
     def test_a_term_too_many_is_left_out_by_one_edit(self) -> None:
         engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL, "lg_rim": GLOW})
@@ -106,7 +108,7 @@ class ReadingTest(FolderTest):
         read = self.read(engine, variant)
         self.assertEqual([t.operator for t in read.render.recipes[0].recipe.terms], ["screen", "multiply"])
         np.testing.assert_array_equal(
-            read.beauty(read.ask(variant, WHOLE)), engine.beauty(engine.ask(Variant(), WHOLE))
+            read.at("beauty", read.ask(variant, WHOLE)), engine.at("beauty", engine.ask(Variant(), WHOLE))
         )
 
     def test_levels_on_a_recipe_that_is_no_plain_sum_keep_the_residual_of_the_untouched_one(self) -> None:
@@ -127,31 +129,31 @@ class ReadingTest(FolderTest):
             def folded(one: np.ndarray, other: np.ndarray) -> np.ndarray:
                 return (one + other - one * other) * shade
 
-            held = engine.source(engine.ask(Variant(), WHOLE)) - folded(a, b) if residual else 0.0
+            held = engine.at("source", engine.ask(Variant(), WHOLE)) - folded(a, b) if residual else 0.0
             with self.subTest(residual=residual):
                 wanted = folded(a / 2, b * fill[:, None, None]) + held
-                np.testing.assert_allclose(read.beauty(asked), wanted, rtol=1e-4, atol=1e-4)
+                np.testing.assert_allclose(read.at("beauty", asked), wanted, rtol=1e-4, atol=1e-4)
 
     def test_terms_off_alone_and_weaker_change_the_picture_by_themselves(self) -> None:
         engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
         asked = engine.ask(Variant(), WHOLE)
         working = {name: engine.head.term(t, asked) for name, t in self.terms(engine).items()}
-        beauty = engine.beauty(engine.ask(Variant(), WHOLE))
+        beauty = engine.at("beauty", engine.ask(Variant(), WHOLE))
         for edit, expected in (
             (TermEdit(on=False), beauty - working["fill"]),
             (TermEdit(strength=0.5), beauty - np.float32(0.5) * working["fill"]),
             (TermEdit(alone=True), working["fill"]),
         ):
             with self.subTest(edit=edit):
-                found = engine.beauty(engine.ask(Variant(tally=TallyChoice(terms={"fill": edit})), WHOLE))
+                found = engine.at("beauty", engine.ask(Variant(tally=TallyChoice(terms={"fill": edit})), WHOLE))
                 np.testing.assert_allclose(found, expected, atol=2e-4)
 
-    def colouring(self, engine: FrameEngine):
+    def colouring(self, engine: Evaluator):
         from escala.engine.colour.chain import colouring_of
 
         return colouring_of(engine.render, Variant())
 
-    def terms(self, engine: FrameEngine):
+    def terms(self, engine: Evaluator):
         return {term.name: term for term in engine.render.recipes[0].recipe.terms}
 
     def test_repaired_passes_are_used_everywhere_and_made_once(self) -> None:
@@ -167,7 +169,7 @@ class ReadingTest(FolderTest):
         self.assertEqual(read.frame.planes("lg_fill").dtype, np.float16)
         self.assertTrue(np.isnan(engine.frame.planes("lg_key")).any())
         before = read.frame.folder.stat().st_mtime_ns
-        again = FrameEngine(engine.render, engine.frame, ByteCache())
+        again = Evaluator(engine.render, engine.frame, ByteCache())
         self.assertEqual(self.read(again, variant).frame.folder.stat().st_mtime_ns, before)
 
     def test_a_pass_added_twice_or_there_already_counts_once(self) -> None:
@@ -196,7 +198,7 @@ class AlphaTest(FolderTest):
         self.colour = light(7)
         self.engine = engine_for(write_layers(self.folder / "cover.exr", {"": self.colour, "A": self.alpha}))
 
-    def read(self, how: str) -> tuple[FrameEngine, Variant]:
+    def read(self, how: str) -> tuple[Evaluator, Variant]:
         cdl = CdlCorrection(offset=(0.1, 0.1, 0.1))
         variant = Variant(source=SourceChoice(alpha=how), finish=Finish(corrections=(cdl,)))
         return read_engine(self.engine, 1, self.engine, variant, self.folder / "store"), variant
@@ -209,27 +211,27 @@ class AlphaTest(FolderTest):
         # An offset of straight colour is the offset times alpha of associated colour; clear pixels stay out of it.
         covered = np.where(self.alpha > 1e-4, self.alpha, 1)
         expected = self.working(self.colour) + 0.1 * covered
-        np.testing.assert_allclose(engine.finish(engine.ask(variant, WHOLE)), expected, atol=2e-5)
+        np.testing.assert_allclose(engine.at("finish", engine.ask(variant, WHOLE)), expected, atol=2e-5)
 
     def test_unassociated_colour_is_multiplied_first(self) -> None:
         engine, variant = self.read("unassociated")
         expected = self.working(self.colour * self.alpha)
-        np.testing.assert_allclose(engine.source(engine.ask(variant, WHOLE)), expected, atol=2e-5)
+        np.testing.assert_allclose(engine.at("source", engine.ask(variant, WHOLE)), expected, atol=2e-5)
         straight = self.working(self.colour) + 0.1
         inside = self.alpha > 1e-3
         np.testing.assert_allclose(
-            engine.finish(engine.ask(variant, WHOLE))[:, inside], (straight * self.alpha)[:, inside], atol=2e-5
+            engine.at("finish", engine.ask(variant, WHOLE))[:, inside], (straight * self.alpha)[:, inside], atol=2e-5
         )
         # Smaller pictures are means of the multiplied colour, not products of means.
         half = Look(0, 0, 32, 24, 16, 12)
         means = expected.reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
-        np.testing.assert_allclose(engine.source(engine.ask(variant, half)), means, atol=2e-3)
+        np.testing.assert_allclose(engine.at("source", engine.ask(variant, half)), means, atol=2e-3)
 
     def test_an_ignored_alpha_plays_no_part(self) -> None:
         engine, variant = self.read("ignored")
         self.assertIsNone(engine.alpha(engine.ask(variant, WHOLE)))
         np.testing.assert_allclose(
-            engine.finish(engine.ask(variant, WHOLE)), self.working(self.colour) + 0.1, atol=2e-5
+            engine.at("finish", engine.ask(variant, WHOLE)), self.working(self.colour) + 0.1, atol=2e-5
         )
 
     def test_the_file_itself_is_read_once_for_each_way(self) -> None:

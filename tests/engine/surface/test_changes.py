@@ -5,11 +5,11 @@ from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_b
 from escala.core.surface.recolour import recolour
 from escala.engine.balance.board import draw_board
 from escala.engine.colour.chain import colouring_of
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, full_look
 from escala.engine.looking.probe import probe_at
 from escala.engine.looking.scope import ScopeWish, draw_scope
 from escala.engine.looking.subject import Subject
-from escala.engine.picture import FrameEngine
 from escala.engine.stations import STATION_BY_NAME
 from escala.engine.surface.changes import changed_components
 from escala.media.configs import colour_config
@@ -40,7 +40,7 @@ class SurfaceTest(FolderTest):
         self.specular = light(4)
         self.lit = half((self.fell["direct"] + self.fell["indirect"]) * self.colour)
 
-    def exact(self) -> FrameEngine:
+    def exact(self) -> Evaluator:
         """A renderer that gives light and colour apart."""
         passes = {
             "": add_up(self.lit, self.specular), "diffuse_direct": self.fell["direct"],
@@ -48,7 +48,7 @@ class SurfaceTest(FolderTest):
         }  # fmt: skip
         return engine_for(write_layers(self.folder / "exact.exr", passes, np.float32))
 
-    def lit_only(self) -> FrameEngine:
+    def lit_only(self) -> Evaluator:
         """A renderer that gives the lit component and its colour, but no light."""
         passes = {"": self.lit + self.specular, "diffuse": self.lit, "specular": self.specular}
         return engine_for(write_layers(self.folder / "lit.exr", {**passes, "diffuse_color": self.colour}, np.float32))
@@ -61,15 +61,17 @@ class SurfaceTest(FolderTest):
 
     def test_light_is_multiplied_by_another_colour(self) -> None:
         engine, variant = self.exact(), changed(TURN)
-        plain = engine.source(engine.ask(variant, WHOLE))
+        plain = engine.at("source", engine.ask(variant, WHOLE))
         lit = (self.fell["direct"] + self.fell["indirect"]) * self.colour
-        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)) - plain, self.wanted(lit), atol=2e-5)
+        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)) - plain, self.wanted(lit), atol=2e-5)
 
     def test_lit_colour_is_divided_where_no_light_is_given(self) -> None:
         engine, variant = self.lit_only(), changed(TURN)
-        found = engine.beauty(engine.ask(variant, WHOLE))
-        np.testing.assert_allclose(found - engine.source(engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5)
-        np.testing.assert_array_equal(found[:, :4], engine.source(engine.ask(variant, WHOLE))[:, :4])
+        found = engine.at("beauty", engine.ask(variant, WHOLE))
+        np.testing.assert_allclose(
+            found - engine.at("source", engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5
+        )
+        np.testing.assert_array_equal(found[:, :4], engine.at("source", engine.ask(variant, WHOLE))[:, :4])
 
     def test_board_and_make_up_tell_the_light_of_the_changed_surface(self) -> None:
         engine, weights = self.lit_only(), np.array(colour_config("ACES 2").working_space("ACEScg").luminance_weights)
@@ -91,21 +93,25 @@ class SurfaceTest(FolderTest):
         engine = self.lit_only()
         level = Balance(components={"diffuse": Level(stops=1)})
         variant = changed(TURN, balance=level)
-        expected = engine.source(engine.ask(variant, WHOLE)) + self.lit + 2 * self.wanted(self.lit)
-        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)), expected, atol=5e-5)
-        only = engine.surface(engine.ask(variant, WHOLE))
-        np.testing.assert_allclose(only - engine.source(engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5)
+        expected = engine.at("source", engine.ask(variant, WHOLE)) + self.lit + 2 * self.wanted(self.lit)
+        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)), expected, atol=5e-5)
+        only = engine.at("surface", engine.ask(variant, WHOLE))
+        np.testing.assert_allclose(
+            only - engine.at("source", engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5
+        )
 
     def test_smaller_pictures_are_means_of_the_changed_ones(self) -> None:
         engine, variant = self.lit_only(), changed(TURN)
         half = Look(0, 0, 32, 24, 16, 12)
-        means = engine.beauty(engine.ask(variant, WHOLE)).reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
-        np.testing.assert_allclose(engine.beauty(engine.ask(variant, half)), means, atol=1e-3)
+        means = engine.at("beauty", engine.ask(variant, WHOLE)).reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
+        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, half)), means, atol=1e-3)
 
     def test_one_component_alone_or_none_without_a_colour(self) -> None:
         engine = self.lit_only()
         other = changed(TURN.model_copy(update={"component": "specular"}))
-        np.testing.assert_array_equal(engine.beauty(engine.ask(other, WHOLE)), engine.source(engine.ask(other, WHOLE)))
+        np.testing.assert_array_equal(
+            engine.at("beauty", engine.ask(other, WHOLE)), engine.at("source", engine.ask(other, WHOLE))
+        )
         self.assertTrue(engine.is_untouched(engine.ask(other, WHOLE)))
         self.assertEqual(set(changed_components(engine.render, changed(TURN))), {"diffuse"})
         off = changed(TURN.model_copy(update={"on": False}))
@@ -120,14 +126,14 @@ class SurfaceTest(FolderTest):
         other = config.convert(other, "ACEScg", space)
         difference = (self.fell["direct"] + self.fell["indirect"]) * (other - self.colour)
         expected = config.convert(difference, space, "ACEScg")
-        found = engine.beauty(engine.ask(variant, WHOLE)) - engine.source(engine.ask(variant, WHOLE))
+        found = engine.at("beauty", engine.ask(variant, WHOLE)) - engine.at("source", engine.ask(variant, WHOLE))
         np.testing.assert_allclose(found, expected, atol=3e-5)
 
     def test_an_object_that_is_not_there_waits(self) -> None:
         engine = self.lit_only()
         variant = changed(TURN.model_copy(update={"object_name": "hull"}))
         np.testing.assert_allclose(
-            engine.beauty(engine.ask(variant, WHOLE)), engine.source(engine.ask(variant, WHOLE)), atol=1e-6
+            engine.at("beauty", engine.ask(variant, WHOLE)), engine.at("source", engine.ask(variant, WHOLE)), atol=1e-6
         )
 
     def test_the_path_says_it(self) -> None:
@@ -154,7 +160,7 @@ class ObjectTest(FolderTest):
         engine = engine_for(write_layers(self.folder / "obj.exr", passes, np.float32, **header))
         variant = changed(Recolour(value=3, object_name="hull"))
         expected = colour * fell * (1 + 2 * cover)
-        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)), expected, rtol=1e-4, atol=1e-5)
+        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)), expected, rtol=1e-4, atol=1e-5)
         scope = ScopeWish("waveform", "stops", 32, 90, "sea")
         shown = cv2.imdecode(np.frombuffer(draw_scope(Subject(engine, variant), WHOLE, scope, False), np.uint8), 0)
         self.assertTrue(shown[:, :16].any())
@@ -170,7 +176,7 @@ class OtherRecipesTest(FolderTest):
         variant = changed(Recolour(value=2), balance=Balance(lights={"key": Level(stops=1)}))
         expected = passes[""] + passes["key"]
         expected = expected + 2 * passes["key_diffuse"] + passes["fill_diffuse"]
-        np.testing.assert_allclose(engine.beauty(engine.ask(variant, WHOLE)), expected, atol=1e-4)
+        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)), expected, atol=1e-4)
 
     def test_where_lights_and_components_come_apart_the_ratio_carries_it(self) -> None:
         cells = grid_passes(24, 32)
@@ -182,10 +188,10 @@ class OtherRecipesTest(FolderTest):
         engine = engine_for(write_layers(self.folder / "apart.exr", passes, np.float32))
         variant = changed(Recolour(value=3))
         np.testing.assert_allclose(
-            engine.beauty(engine.ask(variant, WHOLE)), beauty + 2 * parts["diffuse"], rtol=1e-4, atol=1e-4
+            engine.at("beauty", engine.ask(variant, WHOLE)), beauty + 2 * parts["diffuse"], rtol=1e-4, atol=1e-4
         )
         both = changed(Recolour(value=3), balance=Balance(lights={"key": Level(stops=1)}))
         ratio = (beauty + 2 * parts["diffuse"]) / np.where(beauty > 1e-6, beauty, 1)
         ratio = np.where(beauty > 1e-6, ratio, 1)
         expected = (beauty + lights["lg_key"]) * ratio
-        np.testing.assert_allclose(engine.beauty(engine.ask(both, WHOLE)), expected, rtol=1e-3, atol=1e-3)
+        np.testing.assert_allclose(engine.at("beauty", engine.ask(both, WHOLE)), expected, rtol=1e-3, atol=1e-3)

@@ -13,9 +13,9 @@ from escala.model.variant import Variant
 
 from ..colour.chain import Colouring
 from ..evaluation import Purpose
+from ..evaluator import Evaluator
 from ..looking.look import Look, whole_look
 from ..looking.screen import moving_bytes, resting_bytes
-from ..picture import FrameEngine
 
 ALL = "all"
 
@@ -47,7 +47,7 @@ class Board:
     tile_height: int
 
 
-def board_recipes(engine: FrameEngine) -> list[Recipe]:
+def board_recipes(engine: Evaluator) -> list[Recipe]:
     """The grid where the render has both axes, else the strips that it has."""
     grid = engine.render.recipe(GRID)
     if grid:
@@ -55,7 +55,7 @@ def board_recipes(engine: FrameEngine) -> list[Recipe]:
     return [recipe for name in (LIGHTS, COMPONENTS) if (recipe := engine.render.recipe(name))]
 
 
-def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
+def draw_board(engine: Evaluator, variant: Variant) -> tuple[Board, bytes]:
     """The board of a variant and its sheet of pictures as JPEG, cell (row, column) at that place in tiles.
 
     It is drawn once for a variant's state: the two are asked for one after the other.
@@ -64,7 +64,7 @@ def draw_board(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
     return engine.cache.get(key, lambda: _drawn(engine, variant))
 
 
-def _drawn(engine: FrameEngine, variant: Variant) -> tuple[Board, bytes]:
+def _drawn(engine: Evaluator, variant: Variant) -> tuple[Board, bytes]:
     look = whole_look(engine.render)
     asked = engine.ask(variant, look, Purpose.MOVING)
     colouring = asked.colouring

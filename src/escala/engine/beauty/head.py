@@ -18,7 +18,7 @@ from ..balance.plan import BalancePlan, Gains, plan_balance, term_gains
 from ..cache import ByteCache
 from ..evaluation import Evaluation
 from ..keys import Key, Keys
-from ..looking.look import Look, bands_of, resize_planes, sample_pass
+from ..looking.look import Look, bands_of, filtered, sample_pass
 from ..surface.changes import SurfaceWork, changed_components
 
 Value = TypeVar("Value")
@@ -62,7 +62,7 @@ class Head:
                 planes = term_planes(term, lambda name: pass_at(name, look))
             else:
                 bands = [term_planes(term, lambda name, b=band: pass_at(name, b)) for band in bands_of(look)]  # type: ignore[misc]
-                planes = resize_planes(np.concatenate(bands, axis=1), look.out_width, look.out_height)
+                planes = filtered(np.concatenate(bands, axis=1), look)
             return planes if term.operator == "multiply" else config.convert(planes, together, working)
 
         read_in = [colouring.space_of(name) for name in term.passes]

@@ -16,9 +16,9 @@ from escala.model.variant import Variant
 from ..balance.board import draw_sheet
 from ..balance.plan import term_gains
 from ..colour.chain import Colouring
+from ..evaluator import Evaluator
 from ..looking.look import whole_look
 from ..looking.screen import difference_bytes
-from ..picture import FrameEngine
 from .diagnosis import Finding, explain_difference
 from .proofs import beauty_factor, compare_recipe, prove_recipe
 
@@ -67,7 +67,7 @@ class Tally:
     tile_height: int
 
 
-def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
+def tally_of(engine: Evaluator, variant: Variant) -> Tally | None:
     """The tally of the variant's recipe, or None where none was found."""
     recipe = engine.render.chosen_recipe(variant.recipe)
     if recipe is None:
@@ -97,7 +97,7 @@ def tally_of(engine: FrameEngine, variant: Variant) -> Tally | None:
     )
 
 
-def tally_sheet(engine: FrameEngine, variant: Variant) -> bytes:
+def tally_sheet(engine: Evaluator, variant: Variant) -> bytes:
     """Term and running picture of every line, then residual and sum, then the reference; JPEG."""
     recipe = engine.render.chosen_recipe(variant.recipe)
     look = whole_look(engine.render)
@@ -120,7 +120,7 @@ def tally_sheet(engine: FrameEngine, variant: Variant) -> bytes:
     return encode_jpeg(draw_sheet(tiles, places, look, colouring))
 
 
-def difference_picture(engine: FrameEngine, variant: Variant, gain: float, width: int) -> bytes:
+def difference_picture(engine: Evaluator, variant: Variant, gain: float, width: int) -> bytes:
     """The absolute difference of reference and plain sum times `gain`, as PNG: data, so without a view."""
     recipe = engine.render.chosen_recipe(variant.recipe)
     look = whole_look(engine.render, width)
@@ -144,7 +144,7 @@ def _energy(planes: Planes, colouring: Colouring) -> float:
     return float(channel_means(planes) @ colouring.working.luminance_weights)
 
 
-def _verdict(engine: FrameEngine, recipe: Recipe) -> Verdict | None:
+def _verdict(engine: Evaluator, recipe: Recipe) -> Verdict | None:
     proof = prove_recipe(engine.render, engine.frame, recipe)
     if proof is None:
         return None
@@ -168,7 +168,7 @@ def _verdict(engine: FrameEngine, recipe: Recipe) -> Verdict | None:
     )
 
 
-def _rounding(engine: FrameEngine) -> str:
+def _rounding(engine: Evaluator) -> str:
     kinds = {p.pixel_type for p in engine.frame.passes.values() if p.name == engine.render.reference}
     return "half-float rounding" if "half" in kinds else "float rounding"
 

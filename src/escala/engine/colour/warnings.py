@@ -11,8 +11,8 @@ from escala.core.looking.viewer_aids import outside_gamut
 from escala.core.planes import Planes
 from escala.model.variant import Variant
 
+from ..evaluator import Evaluator
 from ..looking.look import whole_look
-from ..picture import FrameEngine
 from .chain import Colouring
 
 # Views that put scene-linear values on the screen as they are.
@@ -34,7 +34,7 @@ class ColourWarning:
     share: float | None = None
 
 
-def colour_warnings(engine: FrameEngine, variant: Variant) -> list[ColourWarning]:
+def colour_warnings(engine: Evaluator, variant: Variant) -> list[ColourWarning]:
     """What is wrong with the chain of this variant; nothing when it is sound."""
     colouring = engine.colouring(variant)
     look = whole_look(engine.render, _LOOKED_AT)
@@ -44,12 +44,12 @@ def colour_warnings(engine: FrameEngine, variant: Variant) -> list[ColourWarning
     return [warning for warning in found if warning is not None]
 
 
-def _codes(engine: FrameEngine) -> set[str]:
+def _codes(engine: Evaluator) -> set[str]:
     found = engine.render.find_pass(engine.render.reference) if engine.render.reference else None
     return {finding.code for finding in found.diagnostics} if found else set()
 
 
-def _shown_wrongly(engine: FrameEngine, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
+def _shown_wrongly(engine: Evaluator, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
     view = colouring.view.view
     if _RAW_VIEW.search(view):
         share = None if reference is None else float((reference.max(axis=0) > 1).mean())
@@ -68,7 +68,7 @@ def _shown_wrongly(engine: FrameEngine, colouring: Colouring, reference: Planes 
     return None
 
 
-def _clamped(engine: FrameEngine, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
+def _clamped(engine: Evaluator, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
     if "clamped" not in _codes(engine) or reference is None:
         return None
     stored = colouring.config.convert(reference, colouring.working.name, colouring.input_space)
@@ -76,7 +76,7 @@ def _clamped(engine: FrameEngine, colouring: Colouring, reference: Planes | None
     return ColourWarning("clamped", text, float((stored.max(axis=0) > 0.998).mean()))
 
 
-def _other_primaries(engine: FrameEngine, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
+def _other_primaries(engine: Evaluator, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
     """The header names primaries, and the space chosen by hand has others."""
     for p in engine.render.passes:
         corners = p.colour.chromaticities

@@ -11,6 +11,7 @@ from escala.core.planes import Planes
 from escala.media.configs import read_lut
 from escala.model.corrections import CdlCorrection, ConfigCorrection, Correction, ExposureCorrection, LutCorrection
 
+from ..chain import Picture
 from ..colour.chain import Colouring
 
 
@@ -40,9 +41,11 @@ CORRECTIONS: dict[str, tuple[Callable[[Planes, Any, Colouring], Planes], bool]] 
 }
 
 
-def apply_correction(planes: Planes, correction: Correction, alpha: Planes | None, colouring: Colouring) -> Planes:
-    """A correction on working-space planes, limited by its opacity; `alpha` (H, W) where colour is associated."""
+def apply_correction(picture: Picture, correction: Correction, colouring: Colouring) -> Picture:
+    """A correction on a picture, limited by its opacity; on unassociated colour unless it is linear."""
     function, linear = choose("correction", correction.kind, CORRECTIONS)
-    if not correction.on or correction.opacity == 0:
-        return planes
-    return correct(planes, lambda p: function(p, correction, colouring), correction.opacity, None if linear else alpha)
+    if not correction.changes:
+        return picture
+    alpha = None if linear else picture.alpha
+    changed = correct(picture.colour, lambda p: function(p, correction, colouring), correction.opacity, alpha)
+    return picture.with_colour(changed)

@@ -2,12 +2,14 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 
 from escala.core.beauty.recipes import three_channels
 from escala.core.errors import ShapeError
+from escala.core.looking.pyramid import halve_box
 from escala.core.planes import Planes, as_planes
 from escala.media.store import StoredFrame
 from escala.model.render import Render
@@ -33,27 +35,60 @@ class Look:
         if min(self.width, self.height, self.out_width, self.out_height) < 1:
             raise ShapeError(f"a region of {self.width} × {self.height} pixels shows nothing")
 
-    @property
+    @cached_property
     def level(self) -> int:
         """The coarsest pyramid level that still has the pixels asked for."""
-        ratio = min(self.width / self.out_width, self.height / self.out_height)
-        return max(0, int(np.floor(np.log2(max(ratio, 1.0)))))
+        level, width, height = 0, self.width, self.height
+        while width > 1 or height > 1:
+            width, height = (width + 1) // 2, (height + 1) // 2
+            if width < self.out_width or height < self.out_height:
+                break
+            level += 1
+        return level
 
     def on_grid(self, columns: int, rows: int) -> "Look":
         """The look widened to whole pixels of its level in a raster of `columns` x `rows`, shown as many pixels more.
 
         So every part of one picture is sampled on one grid: passes from their pyramids, products and mattes in full.
         """
-        step = 1 << self.level
-        left, top = self.x // step * step, self.y // step * step
-        right = min(columns, -(-(self.x + self.width) // step) * step)
-        bottom = min(rows, -(-(self.y + self.height) // step) * step)
-        width, height = right - left, bottom - top
+        left, top, width, height = self._widened(0, columns, rows)
         if (left, top, width, height) == (self.x, self.y, self.width, self.height):
             return self
         out_width = max(1, round(self.out_width * width / self.width))
         out_height = max(1, round(self.out_height * height / self.height))
-        return Look(left, top, width, height, out_width, out_height)
+        widened = Look(left, top, width, height, out_width, out_height)
+        return widened if widened.level == self.level else widened.on_grid(columns, rows)
+
+    def on_level(self) -> "Look":
+        """The same region, pixel by pixel of its pyramid level."""
+        step = 1 << self.level
+        return Look(self.x, self.y, self.width, self.height, -(-self.width // step), -(-self.height // step))
+
+    @property
+    def is_level(self) -> bool:
+        """Whether it shows its pyramid level pixel by pixel."""
+        return self == self.on_level()
+
+    def grown(self, reach: float, columns: int, rows: int) -> "Look":
+        """A look on a level, grown by `reach` full-resolution pixels on all sides, as far as the raster goes.
+
+        It stays on the grid of its level. Raises `ShapeError` for a look on none, whose scale could not be kept.
+        """
+        if reach <= 0:
+            return self
+        if not self.is_level:
+            raise ShapeError(f"{self} is not on a pyramid level: it cannot grow by whole pixels")
+        left, top, width, height = self._widened(int(np.ceil(reach)), columns, rows)
+        step = 1 << self.level
+        return Look(left, top, width, height, -(-width // step), -(-height // step))
+
+    def _widened(self, reach: int, columns: int, rows: int) -> tuple[int, int, int, int]:
+        """The region and `reach` pixels around it, in whole pixels of its level, within the raster."""
+        step = 1 << self.level
+        left, top = (max(0, start - reach) // step * step for start in (self.x, self.y))
+        right = min(columns, -(-(self.x + self.width + reach) // step) * step)
+        bottom = min(rows, -(-(self.y + self.height + reach) // step) * step)
+        return left, top, right - left, bottom - top
 
     @property
     def is_full(self) -> bool:
@@ -104,6 +139,15 @@ def sample_pass(frame: StoredFrame, name: str, look: Look, exact: bool = False) 
 def colour_of_pass(frame: StoredFrame, name: str, look: Look) -> Planes:
     """The colour of a pass at a look, (3, H, W), as stored. Raises `ShapeError` for a pass that can hold none."""
     return three_channels(sample_pass(frame, name, look))
+
+
+def filtered(planes: Planes, look: Look) -> Planes:
+    """The region of a look pixel by pixel, brought to its size: on a level as the pyramid does it."""
+    if not look.is_level:
+        return resize_planes(planes, look.out_width, look.out_height)
+    for _ in range(look.level):
+        planes = np.stack([halve_box(plane) for plane in planes])
+    return planes
 
 
 def resize_planes(planes: Planes, width: int, height: int, exact: bool = False) -> Planes:

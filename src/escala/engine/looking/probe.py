@@ -11,7 +11,7 @@ from escala.model.variant import Variant
 
 from ..balance.board import board_recipes
 from ..evaluation import Evaluation, Purpose
-from ..picture import FrameEngine
+from ..evaluator import Evaluator
 from .look import full_look
 
 MOST_PIXELS = 65
@@ -53,7 +53,7 @@ class Probe:
     passes: tuple[Part, ...]
 
 
-def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 1) -> Probe:
+def probe_at(engine: Evaluator, variant: Variant, x: int, y: int, size: int = 1) -> Probe:
     """Look at column x and row y of the displayed picture; places outside are moved to its edge."""
     display, raster = engine.render.display, engine.render.raster
     x, y = min(max(x, 0), display.width - 1), min(max(y, 0), display.height - 1)
@@ -64,7 +64,8 @@ def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 
     look = full_look(left, top, min(size, raster.width), min(size, raster.height))
     asked = engine.ask(variant, look, Purpose.DELIVERING)
     colouring = asked.colouring
-    finished = engine.finish(asked)
+    picture = engine.picture(asked)
+    finished = picture.colour
     linear = _mean(finished)
     reference = engine.head.reference(asked)
     source = (
@@ -74,7 +75,7 @@ def probe_at(engine: FrameEngine, variant: Variant, x: int, y: int, size: int = 
     )
     shown = _mean(colouring.config.display(finished, colouring.working.name, colouring.view) * np.float32(255))
     luminance = float(np.dot(linear, colouring.working.luminance_weights))
-    alpha = engine.alpha(asked)
+    alpha = picture.alpha
     hue, saturation = hue_of(linear)
     return Probe(
         x=x,
@@ -128,7 +129,7 @@ def _mean(planes: Planes) -> Triple:
     return red, green, blue
 
 
-def _parts(engine: FrameEngine, asked: Evaluation, axis: str) -> tuple[Part, ...]:
+def _parts(engine: Evaluator, asked: Evaluation, axis: str) -> tuple[Part, ...]:
     """Shares along an axis (light, component, or the name of each term) after the levels, the largest first."""
     recipe = next((r for r in board_recipes(engine) if any(getattr(term, axis) for term in r.terms)), None)
     if recipe is None:
@@ -140,7 +141,7 @@ def _parts(engine: FrameEngine, asked: Evaluation, axis: str) -> tuple[Part, ...
     return tuple(Part(name, value / total) for name, value in sorted(energy.items(), key=lambda item: -item[1]))
 
 
-def _energies(engine: FrameEngine, recipe: Recipe, asked: Evaluation, axis: str) -> dict[str, float]:
+def _energies(engine: Evaluator, recipe: Recipe, asked: Evaluation, axis: str) -> dict[str, float]:
     energy: dict[str, float] = {}
     weights = asked.colouring.working.luminance_weights
     for term, planes in zip(recipe.terms, engine.head.levelled_terms(recipe, asked), strict=True):

@@ -28,7 +28,7 @@ from escala.model.variant import Variant
 
 from ..colour.chain import Colouring, baked_view
 from ..evaluation import Purpose
-from ..picture import FrameEngine
+from ..evaluator import Evaluator
 from .look import Look, whole_look
 from .subject import Seen, Subject, see
 
@@ -65,7 +65,7 @@ def screen_picture(
     if not seen.scene:
         pixels = to_bytes(seen.planes)
     elif aids != NO_AIDS:
-        pixels = aided_bytes(seen.planes, subject.engine.alpha(asked), colouring, aids)
+        pixels = aided_bytes(seen.planes, seen.picture.alpha, colouring, aids)
     else:
         pixels = moving_bytes(seen.planes, colouring) if asked.is_moving else resting_bytes(seen.planes, colouring)
     pixels = _enlarged(pixels, size)
@@ -131,12 +131,12 @@ def resting_bytes(planes: Planes, colouring: Colouring) -> NDArray[np.uint8]:
     return to_bytes(colouring.config.display(planes, colouring.working.name, colouring.view))
 
 
-def pass_histogram(engine: FrameEngine, name: str) -> Histogram:
+def pass_histogram(engine: Evaluator, name: str) -> Histogram:
     """How often each brightness occurs in a pass, counted on a smaller picture of it."""
     return histogram_of(engine.stored_pass(name, whole_look(engine.render, 480), exact=True)[:3])
 
 
-def pass_picture(engine: FrameEngine, variant: Variant, name: str, look: Look) -> bytes:
+def pass_picture(engine: Evaluator, variant: Variant, name: str, look: Look) -> bytes:
     """A pass as its role wants to be seen, as JPEG: light under the view, data by its own range."""
     return screen_picture(Subject(engine, variant, pass_name=name), look, Purpose.MOVING)[0]
 

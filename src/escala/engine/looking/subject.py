@@ -5,16 +5,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from escala.core.colour.file_colour import input_space_of
-from escala.core.errors import BadSource, choose
+from escala.core.errors import BadSource
 from escala.core.looking.role_pictures import show_data
 from escala.core.planes import Planes, as_planes
 from escala.core.roles import EXACT_ROLES
 from escala.media.store import StoredFrame, StoredPass
 from escala.model.variant import Variant
 
-from ..evaluation import Purpose
-from ..picture import FrameEngine
-from ..stations import STATION_BY_NAME
+from ..chain import Picture
+from ..evaluation import Evaluation, Purpose
+from ..evaluator import Evaluator
 from .look import Look, resize_planes, sample_pass
 
 
@@ -25,7 +25,7 @@ class Subject:
     `picture`: a picture brought in, in place of all of it. `viewer`: who looks, by any name; empty for nobody.
     """
 
-    engine: FrameEngine
+    engine: Evaluator
     variant: Variant
     station: str = "display"
     pass_name: str | None = None
@@ -35,21 +35,25 @@ class Subject:
 
 @dataclass(frozen=True)
 class Seen:
-    """Planes (3, H, W): working-space light where `scene`, else display values 0..1."""
+    """A picture: working-space light where `scene`, else display values 0..1."""
 
-    planes: Planes
+    picture: Picture
     scene: bool
+
+    @property
+    def planes(self) -> Planes:
+        """Its colour, (3, H, W)."""
+        return self.picture.colour
 
 
 def see(subject: Subject, look: Look, purpose: Purpose = Purpose.RESTING) -> Seen:
     """The subject at a look. Raises `BadSource` or `UnknownChoice` for a pass or station that is not there."""
     if subject.picture is not None:
         return _see_picture(subject, subject.picture, look)
-    if subject.pass_name is not None:
-        return _see_pass(subject, subject.pass_name, look)
-    station = choose("station", subject.station, STATION_BY_NAME)
     asked = subject.engine.ask(subject.variant, look, purpose, subject.viewer)
-    return Seen(station.tap(subject.engine, asked), True)
+    if subject.pass_name is not None:
+        return _see_pass(subject, subject.pass_name, asked)
+    return Seen(subject.engine.picture(asked, subject.station), True)
 
 
 def values_at(subject: Subject, look: Look) -> Planes:
@@ -61,16 +65,16 @@ def values_at(subject: Subject, look: Look) -> Planes:
     return see(subject, look).planes
 
 
-def _see_pass(subject: Subject, name: str, look: Look) -> Seen:
-    engine = subject.engine
+def _see_pass(subject: Subject, name: str, asked: Evaluation) -> Seen:
+    engine, colouring = subject.engine, asked.colouring
     found = engine.render.find_pass(name)
     if found is None:
         raise BadSource(f"{engine.render.name} has no pass {name}")
-    planes = engine.stored_pass(name, look, exact=found.role in EXACT_ROLES)
+    planes = engine.stored_pass(name, asked.look, exact=found.role in EXACT_ROLES)
     if not found.is_colour or planes.shape[0] < 3:
-        return Seen(show_data(found.role, planes), False)
-    colouring = engine.colouring(subject.variant)
-    return Seen(colouring.config.convert(planes[:3], colouring.space_of(name), colouring.working.name), True)
+        return Seen(_opaque(show_data(found.role, planes)), False)
+    light = colouring.config.convert(planes[:3], colouring.space_of(name), colouring.working.name)
+    return Seen(Picture(light, lambda: engine.alpha(asked)), True)
 
 
 def _see_picture(subject: Subject, frame: StoredFrame, look: Look) -> Seen:
@@ -80,10 +84,14 @@ def _see_picture(subject: Subject, frame: StoredFrame, look: Look) -> Seen:
     planes = planes[:3] if planes.shape[0] >= 3 else np.repeat(planes[:1], 3, axis=0)
     planes = resize_planes(planes, look.out_width, look.out_height)
     if stored.colour.encoded:
-        return Seen(planes, False)
+        return Seen(_opaque(planes), False)
     colouring = subject.engine.colouring(subject.variant)
     space = input_space_of(colouring.config, stored.colour).name
-    return Seen(colouring.config.convert(planes, space, colouring.working.name), True)
+    return Seen(_opaque(colouring.config.convert(planes, space, colouring.working.name)), True)
+
+
+def _opaque(planes: Planes) -> Picture:
+    return Picture(planes, lambda: None)
 
 
 def picture_pass(frame: StoredFrame) -> StoredPass:

@@ -19,7 +19,7 @@ from escala.model.render import Render
 from escala.model.source import PassReading, PassRepair, SourceChoice
 from escala.model.variant import Variant
 
-from ..picture import FrameEngine
+from ..evaluator import Evaluator
 from .intake import render_of_frame
 from .recognition import recognise_frame, with_recipes
 
@@ -49,16 +49,16 @@ def read_as(render: Render, frame: StoredFrame, variant: Variant) -> Render:
     return changed.model_copy(update={"recipes": tuple(first)})
 
 
-def read_engine(first: FrameEngine, number: int, engine: FrameEngine, variant: Variant, store: Path) -> FrameEngine:
+def read_engine(first: Evaluator, number: int, engine: Evaluator, variant: Variant, store: Path) -> Evaluator:
     """The evaluator of a frame as a variant reads it. `first`: that of the render's first frame, which decides."""
     if not variant.changes_reading:
         return engine
     render = reading_of(first, variant, store)
     frame = repaired_frame(engine.frame, first.render, variant.source, store)
-    return FrameEngine(render_of_frame(render, number, frame), frame, engine.cache, engine.roots)
+    return Evaluator(render_of_frame(render, number, frame), frame, engine.cache, engine.roots)
 
 
-def reading_of(first: FrameEngine, variant: Variant, store: Path) -> Render:
+def reading_of(first: Evaluator, variant: Variant, store: Path) -> Render:
     """The render as a variant reads it, worked out once for each way of reading."""
     if not variant.changes_reading:
         return first.render

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from escala.model.render import Render
 
 from ..balance.plan import render_components, render_lights
+from ..evaluator import Evaluator
 from ..looking.look import whole_look
-from ..picture import FrameEngine
 
 # Two pictures of light are the same light under another name when they agree so well (cosine of the two).
 _SAME_LIGHT = 0.97
@@ -33,7 +33,7 @@ class Changes:
         return any((self.new_lights, self.gone_lights, self.renamed, self.new_passes, self.gone_passes))
 
 
-def compare_renders(before: Render, after: FrameEngine, seen: FrameEngine | None) -> Changes:
+def compare_renders(before: Render, after: Evaluator, seen: Evaluator | None) -> Changes:
     """The changes from a render to a newer one. `seen`: the older one's evaluator, to know lights by their pictures."""
     old, new = render_lights(before), render_lights(after.render)
     gone, come = [n for n in old if n not in new], [n for n in new if n not in old]
@@ -54,7 +54,7 @@ def compare_renders(before: Render, after: FrameEngine, seen: FrameEngine | None
     return Changes(new_lights, gone_lights, renamed, tuple(added), tuple(lost), tuple(sentences))
 
 
-def _light_pictures(engine: FrameEngine, names: list[str]) -> dict[str, NDArray[np.float32]]:
+def _light_pictures(engine: Evaluator, names: list[str]) -> dict[str, NDArray[np.float32]]:
     """The small picture of each light, as one row of numbers of length 1."""
     pictures = {}
     for name in names:

@@ -20,7 +20,7 @@ from ..cache import ByteCache
 from ..colour.chain import Colouring
 from ..evaluation import Evaluation
 from ..keys import Keys
-from ..looking.look import Look, bands_of, colour_of_pass, resize_planes
+from ..looking.look import Look, bands_of, colour_of_pass, filtered
 from ..mattes.objects import matte_of_objects
 
 
@@ -75,7 +75,7 @@ class SurfaceWork:
             if self.asked.is_moving or look.is_full:
                 return self._delta_at(term, colour, changes, look)
             bands = [self._delta_at(term, colour, changes, band) for band in bands_of(look)]
-            return resize_planes(np.concatenate(bands, axis=1), look.out_width, look.out_height)
+            return filtered(np.concatenate(bands, axis=1), look)
 
         facts = str(term), colour, look, self.asked.is_moving, tuple(changes)
         key = self.keys.of_reading("surface", *facts, colouring=self.colouring)
@@ -122,4 +122,4 @@ def object_at(keys: Keys, cache: ByteCache, name: str, look: Look) -> Matte:
     """The coverage of a named object at a look; worked out once for a frame."""
     whole: Matte = cache.get(keys.of_pixels("object", name), lambda: matte_of_objects(keys.frame, [name], None))
     part = whole[None, look.y : look.y + look.height, look.x : look.x + look.width]
-    return np.asarray(resize_planes(part, look.out_width, look.out_height)[0], np.float32)
+    return np.asarray(filtered(part, look)[0], np.float32)

@@ -14,13 +14,13 @@ from escala.core.planes import Planes
 from escala.engine.balance.board import draw_board
 from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
 from escala.engine.evaluation import Purpose
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look
 from escala.engine.looking.probe import probe_at
 from escala.engine.looking.scope import ScopeWish, draw_scope
 from escala.engine.looking.screen import ViewerAids, difference_of, screen_picture
 from escala.engine.looking.subject import Subject, values_at
 from escala.engine.mattes.objects import crypto_layers
-from escala.engine.picture import FrameEngine
 from escala.engine.worker import LONG, MOVING, RESTING, SMALL
 from escala.model.numbers import Count
 from escala.model.variant import Variant
@@ -59,7 +59,7 @@ routes = APIBlueprint("pictures", __name__, url_prefix="/api/variants/<int:varia
 def _evaluate(
     path: VariantPath,
     preview: Preview,
-    work: Callable[[FrameEngine, Variant], Result],
+    work: Callable[[Evaluator, Variant], Result],
     urgency: int,
 ) -> Result:
     """What `work` makes of a variant on a frame, on the thread that owns evaluation."""
@@ -175,7 +175,7 @@ def get_tally_sheet(path: VariantPath, query: FrameQuery) -> Response:
 def get_difference(path: VariantPath, query: DifferenceQuery) -> Response:
     """The difference of sum and reference."""
 
-    def work(engine: FrameEngine, variant: Variant) -> bytes:
+    def work(engine: Evaluator, variant: Variant) -> bytes:
         return difference_picture(engine, variant, query.gain, query.width)
 
     return Response(_evaluate(path, Preview(frame=query.frame), work, LONG), mimetype="image/png")
@@ -185,7 +185,7 @@ def get_difference(path: VariantPath, query: DifferenceQuery) -> Response:
 def post_probe(path: VariantPath, body: ProbeRequest) -> dict[str, Any]:
     """The values at a place, and what makes them."""
 
-    def work(engine: FrameEngine, variant: Variant) -> dict[str, Any]:
+    def work(engine: Evaluator, variant: Variant) -> dict[str, Any]:
         return {"probe": asdict(probe_at(engine, variant, body.x, body.y, body.size))}
 
     return _evaluate(path, body, work, SMALL)
@@ -211,7 +211,7 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
 def get_objects(path: VariantPath) -> dict[str, Any]:
     """The names of the objects in the cryptomattes."""
 
-    def work(engine: FrameEngine, variant: Variant) -> list[str]:
+    def work(engine: Evaluator, variant: Variant) -> list[str]:
         return sorted({name for layer in crypto_layers(engine.frame) for name in layer.manifest})
 
     return {"objects": _evaluate(path, Preview(), work, SMALL)}
@@ -237,13 +237,13 @@ def _enlarged(wanted: _Size, region: Region) -> tuple[int, int] | None:
     return wanted.width, wanted.height
 
 
-def _shown(engine: FrameEngine, look: Look) -> Region:
+def _shown(engine: Evaluator, look: Look) -> Region:
     """What a look shows, in columns and rows of the displayed picture."""
     across, down = engine.render.offset
     return Region(x=look.x - across, y=look.y - down, width=look.width, height=look.height)
 
 
-def _look(engine: FrameEngine, out: Region | _Size, region: Region) -> Look:
+def _look(engine: Evaluator, out: Region | _Size, region: Region) -> Look:
     """The region asked for, cut to the displayed picture, in places of the raster, as so many pixels, never more.
 
     It is widened to the pixels of the level that it is sampled from.

@@ -9,9 +9,9 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource, TooLarge
+from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import whole_look
 from escala.engine.looking.screen import pass_histogram, pass_picture
-from escala.engine.picture import FrameEngine
 from escala.engine.worker import SMALL
 from escala.media.limits import check_disk
 from escala.media.places import place_in, printable
@@ -92,7 +92,7 @@ def delete_shot(path: ShotPath) -> tuple[str, int]:
     return "", 204
 
 
-def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[FrameEngine, Variant]:
+def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[Evaluator, Variant]:
     """The evaluator of the frame that holds a pass, as the variant reads it, and the variant."""
     studio = the_studio()
     variant = Variant()

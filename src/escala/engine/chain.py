@@ -1,0 +1,119 @@
+"""The tail of the path: from the beauty through one station after the other, each by its part of the document."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+from escala.core.planes import Planes
+from escala.model.variant import Variant
+
+from .cache import ByteCache
+from .evaluation import Evaluation
+from .keys import Keys
+from .looking.look import Look, resize_planes
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Working-space colour, (3, H, W), and its alpha, which is only read when somebody asks for it."""
+
+    colour: Planes
+    read_alpha: Callable[[], Planes | None]
+
+    @cached_property
+    def alpha(self) -> Planes | None:
+        """(H, W); None where the render has none, or it is ignored."""
+        return self.read_alpha()
+
+    def with_colour(self, colour: Planes) -> "Picture":
+        """Another colour over the same alpha."""
+        return replace(self, colour=colour)
+
+    def part(self, place: Look, wanted: Look) -> "Picture":
+        """What a picture of a place has of a place within; both pixel by pixel of one pyramid level."""
+        if place == wanted:
+            return self
+        step = 1 << wanted.level
+        left, top = (wanted.x - place.x) // step, (wanted.y - place.y) // step
+        rows, columns = slice(top, top + wanted.out_height), slice(left, left + wanted.out_width)
+        return Picture(self.colour[:, rows, columns], lambda: _cut(self.alpha, rows, columns))
+
+    def resized(self, wanted: Look) -> "Picture":
+        """At the size of a look."""
+        size = wanted.out_width, wanted.out_height
+        return Picture(resize_planes(self.colour, *size), lambda: _resized(self.alpha, *size))
+
+
+def _cut(plane: Planes | None, rows: slice, columns: slice) -> Planes | None:
+    return None if plane is None else plane[rows, columns]
+
+
+def _resized(plane: Planes | None, width: int, height: int) -> Planes | None:
+    return None if plane is None else resize_planes(plane[None], width, height)[0]
+
+
+def _no_reach(asked: Evaluation) -> float:
+    return 0.0
+
+
+@dataclass(frozen=True)
+class Link:
+    """How a station of the tail makes its picture of the one before.
+
+    `part`: what the document says to it; None while that changes nothing, and the picture passes on untouched.
+    `reach`: how far it looks around each pixel, in pixels of the full-resolution render.
+    """
+
+    part: Callable[[Variant], Any]
+    function: Callable[[Picture, Evaluation], Picture]
+    reach: Callable[[Evaluation], float] = _no_reach
+
+
+@dataclass(frozen=True)
+class Chain:
+    """The links after the beauty, in order."""
+
+    keys: Keys
+    cache: ByteCache
+    beauty: Callable[[Evaluation], Picture]
+    links: tuple[Link, ...]
+
+    def picture(self, count: int, asked: Evaluation) -> Picture:
+        """The picture after the first `count` links.
+
+        Where one of them looks around itself, all is made pixel by pixel of the look's pyramid level, then resized:
+        places can then grow by whole pixels, and each pixel is the same whatever part of the picture is asked for.
+        """
+        active = tuple(link for link in self.links[:count] if link.part(asked.variant) is not None)
+        if not asked.look.is_level and any(link.reach(asked) > 0 for link in active):
+            whole = asked.at(asked.look.on_level())
+            return self._after(active, whole).resized(asked.look)
+        return self._after(active, asked)
+
+    def is_neutral(self, variant: Variant) -> bool:
+        """Whether no link changes anything."""
+        return all(link.part(variant) is None for link in self.links)
+
+    def _after(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
+        """The picture after links that all change something."""
+        if not links:
+            return self.beauty(asked)
+        *before, last = links
+        raster = self.keys.render.raster
+        grown = asked.at(asked.look.grown(last.reach(asked), raster.width, raster.height))
+        return last.function(self._kept(tuple(before), grown), grown).part(grown.look, asked.look)
+
+    def _kept(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
+        """As `_after`; the last of each look of a viewer is kept while only what follows it changes."""
+        if not asked.is_kept:
+            return self._after(links, asked)
+        variant = asked.variant
+        made_by = (asked.colouring.key, variant.head, *(link.part(variant) for link in links))
+        place = self.keys.of_reading("last", len(links), asked.look, asked.is_moving, asked.viewer)
+        kept: tuple[object, Picture] | None = self.cache.peek(place)
+        if kept is not None and kept[0] == made_by:
+            return kept[1]
+        picture = self._after(links, asked)
+        self.cache.put(place, (made_by, picture))
+        return picture

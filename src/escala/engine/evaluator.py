@@ -1,0 +1,89 @@
+"""A frame of a render as it is read, evaluated along the path at any look."""
+
+from escala.core.errors import choose
+from escala.core.planes import Planes
+from escala.media.configs import colour_config
+from escala.media.places import EVERYWHERE, Roots
+from escala.media.store import StoredFrame
+from escala.model.colour import ColourChoice
+from escala.model.display import DisplayChoice
+from escala.model.render import Render
+from escala.model.variant import Variant
+
+from .beauty.head import Head
+from .cache import ByteCache
+from .chain import Chain, Picture
+from .colour.chain import Colouring, colouring_of
+from .evaluation import Evaluation, Purpose
+from .keys import Keys
+from .looking.look import Look, colour_of_pass, sample_pass
+from .stations import LINKS, STATION_BY_NAME, links_up_to
+
+
+class Evaluator:
+    """Evaluates variants on one decoded frame of a render. `roots`: where colour configs may read their tables."""
+
+    def __init__(self, render: Render, frame: StoredFrame, cache: ByteCache, roots: Roots = EVERYWHERE) -> None:
+        self.roots = roots
+        self.render = render
+        self.frame = frame
+        self.cache = cache
+        self.keys = Keys(render, frame)
+        self.head = Head(self.keys, cache)
+        self.chain = Chain(self.keys, cache, self._beauty, LINKS)
+        self._colouring: tuple[ColourChoice, DisplayChoice, Colouring] | None = None
+
+    def colouring(self, variant: Variant) -> Colouring:
+        """The colour chain of a variant on this render, resolved anew when its choices or their config change."""
+        choice, config = variant.colour, colour_config(variant.colour.config, variant.colour.context, self.roots)
+        kept = self._colouring
+        if kept is None or kept[0] != choice or kept[1] != variant.display or kept[2].config is not config:
+            kept = choice, variant.display, colouring_of(self.render, variant, self.roots)
+            self._colouring = kept
+        return kept[2]
+
+    def ask(self, variant: Variant, look: Look, purpose: Purpose = Purpose.RESTING, viewer: str = "") -> Evaluation:
+        """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
+        return Evaluation(variant, self.colouring(variant), look, purpose, viewer)
+
+    def at(self, station: str, asked: Evaluation) -> Planes:
+        """The picture at a station, (3, H, W) in the working space. Raises `UnknownChoice`."""
+        return self.picture(asked, station).colour
+
+    def picture(self, asked: Evaluation, station: str = "display") -> Picture:
+        """As `at`, with its alpha."""
+        found = choose("station", station, STATION_BY_NAME)
+        if found.sum:
+            return Picture(found.sum(self.head, asked), lambda: self.alpha(asked))
+        return self.chain.picture(links_up_to(station), asked)
+
+    def shown(self, asked: Evaluation) -> Picture:
+        """The finished picture as the variant's view shows it: display values, by the exact processor."""
+        finished, colouring = self.picture(asked), asked.colouring
+        shown = colouring.config.display(finished.colour, colouring.working.name, colouring.view)
+        return finished.with_colour(shown)
+
+    def delivered(self, asked: Evaluation, space: str) -> Picture:
+        """The finished picture in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
+        colouring, reference, config = asked.colouring, self.render.reference, asked.colouring.config
+        if reference is not None and self.is_untouched(asked):
+            stored = colour_of_pass(self.frame, reference, asked.look)
+            return Picture(config.convert(stored, colouring.space_of(reference), space), lambda: self.alpha(asked))
+        finished = self.picture(asked)
+        return finished.with_colour(config.convert(finished.colour, colouring.working.name, space))
+
+    def is_untouched(self, asked: Evaluation) -> bool:
+        """Whether nothing along the path changes the render's beauty."""
+        return self.head.is_neutral(asked) and self.chain.is_neutral(asked.variant)
+
+    def alpha(self, asked: Evaluation) -> Planes | None:
+        """The render's alpha, (H, W); None where it is ignored."""
+        return None if self.render.alpha_ignored else self.head.alpha(asked)
+
+    def stored_pass(self, name: str, look: Look, exact: bool = False) -> Planes:
+        """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""
+        key = self.keys.of_pixels("pass", name, look, exact)
+        return self.cache.get(key, lambda: sample_pass(self.frame, name, look, exact))
+
+    def _beauty(self, asked: Evaluation) -> Picture:
+        return Picture(self.head.sum(asked, with_residual=True), lambda: self.alpha(asked))

@@ -1,0 +1,128 @@
+"""The tail of the path with a made-up station that looks around itself."""
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+from scipy import ndimage
+
+from escala.core.errors import ShapeError
+from escala.engine.cache import ByteCache
+from escala.engine.chain import Chain, Link, Picture
+from escala.engine.evaluation import Evaluation, Purpose
+from escala.engine.looking.look import Look, bands_of, full_look
+from escala.engine.stations import LINKS
+from escala.model.balance import Balance, Level
+from escala.model.variant import Variant
+from tests.engine.made_shot import engine_for
+from tests.made import FolderTest, add_up, light, write_layers
+
+KEY, FILL = light(1, 93, 131), light(2, 93, 131)
+ALPHA = np.linspace(0, 1, 93 * 131, dtype=np.float32).reshape(93, 131)
+WHOLE = full_look(0, 0, 131, 93)
+REACH = 8.0
+
+
+def mean_around(plane: np.ndarray, asked: Evaluation) -> np.ndarray:
+    """Means over a square as far as the reach, at whatever pyramid level; edge pixels carried on."""
+    side = 2 * int(REACH) // (1 << asked.look.level) + 1
+    for axis in (-2, -1):
+        padded = np.pad(
+            plane, [(side // 2, side // 2) if i == plane.ndim + axis else (0, 0) for i in range(plane.ndim)], "edge"
+        )
+        parts = [np.take(padded, range(i, i + plane.shape[axis]), axis) for i in range(side)]
+        plane = sum(parts[1:], parts[0]) / np.float32(side)
+    return plane
+
+
+def blurred(picture: Picture, asked: Evaluation) -> Picture:
+    return Picture(mean_around(picture.colour, asked), lambda: mean_around(picture.alpha, asked))
+
+
+BLUR = Link(lambda variant: "blur", blurred, lambda asked: REACH)
+
+
+class ChainTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.engine = engine_for(self.made(self.folder))
+        self.made_of = 0
+
+    def made(self, folder: Path) -> Path:
+        passes = {"": add_up(KEY, FILL), "A": ALPHA, "lg_key": KEY, "lg_fill": FILL}
+        return write_layers(folder / "shot.exr", passes)
+
+    def beauty(self, asked: Evaluation) -> Picture:
+        self.made_of += 1
+        return self.engine.picture(asked, "beauty")
+
+    def chain(self, *links: Link) -> Chain:
+        return Chain(self.engine.keys, ByteCache(1 << 28), self.beauty, links)
+
+    def ask(self, look: Look, purpose: Purpose = Purpose.DELIVERING, variant: Variant | None = None) -> Evaluation:
+        return self.engine.ask(variant or Variant(), look, purpose)
+
+    def test_each_pixel_is_the_same_whatever_part_is_asked_for(self) -> None:
+        for links in ((BLUR,), (BLUR, BLUR)):
+            chain = self.chain(*links)
+            whole = chain.picture(len(links), self.ask(WHOLE))
+            small = chain.picture(len(links), self.ask(Look(0, 0, 131, 93, 66, 47)))
+            for x, y, width, height in ((0, 0, 40, 30), (90, 60, 41, 33), (46, 38, 20, 18), (4, 88, 127, 5)):
+                with self.subTest(links=len(links), x=x, y=y):
+                    part = chain.picture(len(links), self.ask(full_look(x, y, width, height)))
+                    rows, columns = slice(y, y + height), slice(x, x + width)
+                    np.testing.assert_array_equal(part.colour, whole.colour[:, rows, columns])
+                    np.testing.assert_array_equal(part.alpha, whole.alpha[rows, columns])
+                    half = Look(x, y, width, height, width // 2, height // 2).on_grid(131, 93).on_level()
+                    rows = slice(half.y // 2, half.y // 2 + half.out_height)
+                    columns = slice(half.x // 2, half.x // 2 + half.out_width)
+                    part = chain.picture(len(links), self.ask(half))
+                    np.testing.assert_array_equal(part.colour, small.colour[:, rows, columns])
+
+    def test_it_is_the_station_over_the_whole_frame(self) -> None:
+        found = self.chain(BLUR).picture(1, self.ask(full_look(50, 40, 30, 20)))
+        beauty = self.engine.at("beauty", self.ask(WHOLE))
+        wanted = ndimage.uniform_filter(beauty, (0, 17, 17), mode="nearest")[:, 40:60, 50:80]
+        np.testing.assert_allclose(found.colour, wanted, rtol=1e-4, atol=1e-5)
+
+    def test_a_size_between_two_levels_is_that_of_the_level_resized(self) -> None:
+        look = Look(20, 10, 60, 44, 41, 30)
+        found = self.chain(BLUR).picture(1, self.ask(look)).colour
+        level = self.chain(BLUR).picture(1, self.ask(full_look(20, 10, 60, 44))).colour
+        wanted = [cv2.resize(plane, (41, 30), interpolation=cv2.INTER_AREA) for plane in level]
+        np.testing.assert_array_equal(found, wanted)
+
+    def test_bands_of_a_delivery_are_the_whole(self) -> None:
+        chain = self.chain(BLUR)
+        bands = [chain.picture(1, self.ask(band)).colour for band in bands_of(WHOLE, 16)]
+        whole = chain.picture(1, self.ask(WHOLE)).colour
+        np.testing.assert_array_equal(np.concatenate(bands, axis=1), whole)
+
+    def test_a_neutral_station_passes_the_same_picture_on(self) -> None:
+        neutral = Link(lambda variant: None, blurred, lambda asked: REACH)
+        made = self.engine.picture(self.ask(WHOLE), "beauty")
+        chain = Chain(self.engine.keys, ByteCache(1 << 28), lambda asked: made, (neutral, neutral))
+        self.assertIs(chain.picture(2, self.ask(WHOLE)), made)
+        self.assertTrue(chain.is_neutral(Variant()))
+        beauty = self.engine.picture(self.ask(WHOLE, Purpose.RESTING), "beauty").colour
+        self.assertIs(self.engine.chain.picture(len(LINKS), self.ask(WHOLE, Purpose.RESTING)).colour, beauty)
+
+    def test_what_comes_before_the_change_is_not_made_again(self) -> None:
+        after = [0]
+        turning = Link(lambda variant: variant.display, lambda picture, asked: picture)
+        chain = self.chain(BLUR, Link(lambda variant: after[0], lambda picture, asked: picture), turning)
+        for purpose in (Purpose.MOVING, Purpose.RESTING):
+            for after[0] in range(1, 4):
+                chain.picture(3, self.ask(WHOLE, purpose))
+        self.assertEqual(self.made_of, 2)
+        lit = Variant(balance=Balance(lights={"key": Level(stops=-1)}))
+        darker = chain.picture(3, self.ask(WHOLE, Purpose.RESTING, lit)).colour
+        self.assertEqual(self.made_of, 3)
+        wanted = mean_around(self.engine.at("beauty", self.ask(WHOLE, variant=lit)), self.ask(WHOLE))
+        np.testing.assert_array_equal(darker, wanted)
+
+    def test_a_look_on_no_level_does_not_grow(self) -> None:
+        with self.assertRaises(ShapeError):
+            Look(0, 0, 60, 40, 41, 30).grown(3, 131, 93)
+        self.assertEqual(Look(8, 8, 16, 16, 4, 4).grown(3, 131, 93), Look(4, 4, 24, 24, 6, 6))
+        self.assertEqual(Look(120, 80, 11, 13, 3, 4).grown(9, 131, 93), Look(108, 68, 23, 25, 6, 7))
