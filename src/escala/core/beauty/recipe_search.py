@@ -266,9 +266,10 @@ def _grid_slots(passes: list[SampledPass], lights: list[SampledPass]) -> list[Sl
         light = labels[key]
         used: list[str] = []
         for component, named in sorted(components.items(), key=lambda item: _rank(item[0])):
-            term = _component_options(component, named, None)[0]
-            slots.append((Term(f"{light} {component}", term.factors, light, component),))
-            used.extend(term.passes)
+            options = _component_options(component, named, None)
+            if options:
+                slots.append((Term(f"{light} {component}", options[0].factors, light, component),))
+                used.extend(options[0].passes)
         if key in whole:
             rest = Factor((whole[key].name,), minus=tuple(used))
             slots.append((Term(f"{light} {OTHER}", (rest,), light, OTHER), None))

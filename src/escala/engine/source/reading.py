@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from escala.core.beauty.recipes import Recipe, Term, one_pass
 from escala.core.planes import as_planes
-from escala.core.roles import COLOUR_ROLES, EXACT_ROLES, PassRole, Role
+from escala.core.roles import COLOUR_ROLES, EXACT_ROLES, PassRole, Portion, Role
 from escala.core.source.repairs import repair_planes
 from escala.media.store import INDEX, FrameWriter, PassSlot, RepairedFrame, StoredFrame
 from escala.model.beauty import TallyChoice
@@ -169,7 +169,9 @@ def _slot(frame: StoredFrame, name: str, role: Role) -> PassSlot:
 
 
 def _role(reading: PassReading) -> PassRole:
-    return PassRole(reading.role, reading.light, reading.component, reading.part, reading.twin, 1.0, "said by hand")
+    # What is named a component and no more holds all of it.
+    part = reading.part or (Portion.TOTAL if reading.component else None)
+    return PassRole(reading.role, reading.light, reading.component, part, reading.twin, 1.0, "said by hand")
 
 
 def _added(name: str, render: Render) -> Term:

@@ -1,0 +1,235 @@
+"""Every field of a document and every outside file, changed in turn, makes a new picture; none is left from before."""
+
+import os
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel
+
+from escala.core.mattes.cryptomatte import layer_key, name_to_id_bits
+from escala.engine.cache import ByteCache
+from escala.engine.evaluation import Purpose
+from escala.engine.evaluator import Evaluator
+from escala.engine.looking.look import full_look
+from escala.engine.source.reading import read_engine
+from escala.model.balance import Balance, Level
+from escala.model.beauty import TallyChoice, TermEdit
+from escala.model.colour import ColourChoice
+from escala.model.corrections import CdlCorrection, ConfigCorrection, ExposureCorrection, LutCorrection
+from escala.model.display import DisplayChoice
+from escala.model.finish import Finish
+from escala.model.source import PassReading, PassRepair, SourceChoice
+from escala.model.surface import Recolour, Surface
+from escala.model.variant import Variant
+from tests.engine.made_shot import COMPONENTS, engine_for, grid_passes
+from tests.made import FolderTest, add_up, light, write_layers
+from tests.made_config import CONFIG, write_config
+
+WHOLE = full_look(0, 0, 64, 48)
+CUBE = "LUT_3D_SIZE 2\n" + "\n".join(f"{r} {g} {{}}" for b in (0, 1) for g in (0, 1) for r in (0, 1)) + "\n"
+
+# What a field becomes where a quarter more, or the opposite, would not do, by the end of its place.
+OTHERWISE: dict[str, Any] = {
+    "colour.working_space": "Wide Linear",
+    "colour.input_space": "Boat Film",
+    "colour.context": {"MOOD": "day"},
+    "display.display": "Mast",
+    "display.view": "Bare",
+    "display.look": "Dawn",
+    "source.twin": "denoised",
+    "source.alpha": "unassociated",
+    "notes.role": "mask",
+    "notes.light": "sun",
+    "notes.component": "specular",
+    "notes.part": "colour",
+    "notes.twin": "denoised",
+    "spare.role": "mask",
+    "spare.light": "sun",
+    "spare.component": "diffuse",
+    "spare.part": "colour",
+    "spare.twin": "denoised",
+    "repairs.0.how": "decode",
+    "repairs.0.pass_name": "specular_color",
+    "recipe": "lights",
+    ".operator": "multiply",
+    "added": ["more"],
+    "order": ["fill specular", "key specular"],
+    "recolours.0.component": "specular",
+    "recolours.0.object_name": "hull",
+    "corrections.3.name": "Halve",
+}
+# What says nothing of the pixels.
+SILENT = ("schema_version", "source.frame_rate", "kind")
+MORE = """  - !<ColorSpace>
+    name: Wide Linear
+    encoding: scene-linear
+    to_scene_reference: !<MatrixTransform> {matrix: [0.7, 0.2, 0.1, 0, 0.1, 0.8, 0.1, 0, 0, 0.1, 0.9, 0, 0, 0, 0, 1]}
+"""
+
+
+def leaves(document: BaseModel, place: str = "") -> Iterator[tuple[str, Any]]:
+    """Every field that holds no further document, by its place."""
+    for name in type(document).model_fields:
+        yield from _leaves(getattr(document, name), f"{place}{name}")
+
+
+def _leaves(value: Any, place: str) -> Iterator[tuple[str, Any]]:
+    if isinstance(value, BaseModel):
+        yield from leaves(value, f"{place}.")
+    elif isinstance(value, dict) and value and isinstance(next(iter(value.values())), BaseModel):
+        for name, entry in value.items():
+            yield from _leaves(entry, f"{place}.{name}")
+    elif isinstance(value, tuple) and value and isinstance(value[0], BaseModel):
+        for index, entry in enumerate(value):
+            yield from _leaves(entry, f"{place}.{index}")
+    else:
+        yield place, value
+
+
+def changed(place: str, value: Any) -> Any:
+    """Another value of a field of a kind that has many."""
+    for ending, other in OTHERWISE.items():
+        if place.endswith(ending):
+            return other
+    if isinstance(value, bool):
+        return not value
+    if isinstance(value, tuple):
+        return [value[0] * 1.3 + 0.1, *value[1:]]
+    return value * 0.7 + 0.1
+
+
+def with_change(variant: Variant, place: str, value: Any) -> Variant:
+    """A document in which one field is another."""
+    facts = variant.model_dump(mode="json")
+    *steps, last = place.split(".")
+    at: Any = facts
+    for step in steps:
+        at = at[int(step) if step.isdigit() else step]
+    at[last] = value
+    return Variant.model_validate(facts)
+
+
+class EveryChangeTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        passes = grid_passes()
+        extra = {f"{name}_color": light(20 + i, 48, 64, 0.9) for i, name in enumerate(COMPONENTS)}
+        extra |= {name: light(30 + i, 48, 64, 0.3) for i, name in enumerate(("spare", "notes", "more"))}
+        extra["A"] = np.linspace(0.2, 1, 48 * 64, dtype=np.float32).reshape(48, 64)
+        ids = np.zeros((4, 48, 64), np.float32)
+        ids[0] = np.uint32(name_to_id_bits("hull")).view(np.float32)
+        ids[1, 10:30, 10:40] = 1
+        extra |= {f"things00.{letter}": plane for letter, plane in zip("RGBA", ids, strict=True)}
+        key = f"cryptomatte/{layer_key('things')}"
+        header = {f"{key}/name": "things", f"{key}/hash": "MurmurHash3_32"}
+        beauty = add_up(passes[""], extra["notes"], extra["spare"])
+        made = {**passes, "": beauty, **extra}
+        self.file = write_layers(self.folder / "shot.exr", made, np.float32, **header)
+        self.cubes = [self.folder / "grade.cube", self.folder / "other.cube"]
+        for cube, top in zip(self.cubes, (0.8, 0.6), strict=True):
+            cube.write_text(CUBE.format(*(0, 0, 0, 0, top, 0.9, 1, 1)))
+        text = CONFIG.replace("colorspaces:\n", "colorspaces:\n" + MORE)
+        text = text.replace("looks:\n", "  Mast:\n    - !<View> {name: Print, colorspace: Quay Linear}\nlooks:\n", 1)
+        self.config = write_config(self.folder / "colour", text)
+        self.other_config = write_config(self.folder / "colour again", text.replace("0.9, 0.8, 1.1", "0.7, 0.8, 1.1"))
+        self.engine = engine_for(self.file)
+        self.variant = self.everything()
+
+    def everything(self) -> Variant:
+        """A document that says something in every part."""
+        level = Level(stops=0.4, multiplier=1.2, tint=(1.1, 1.0, 0.8), kelvin=5200)
+        corrections = (
+            ExposureCorrection(stops=0.3, opacity=0.9), CdlCorrection(slope=(1.1, 1, 0.9), saturation=0.8),
+            LutCorrection(path=str(self.cubes[0]), opacity=0.5), ConfigCorrection(name="Dawn", opacity=0.7),
+        )  # fmt: skip
+        rim = {"role": "light_component", "light": "rim"}
+        return Variant(
+            colour=ColourChoice(config=str(self.config), context={"MOOD": "night"}),
+            source=SourceChoice(
+                roles={
+                    "notes": PassReading(component="diffuse", **rim),
+                    "spare": PassReading(component="specular", twin="noisy", **rim),
+                },
+                repairs=(PassRepair(pass_name="diffuse_color", how="scale", factor=(1.0, 0.9, 0.8)),),
+                twin="noisy",
+            ),
+            recipe="lights_components",
+            residual=False,
+            tally=TallyChoice(
+                terms={
+                    "fill diffuse": TermEdit(strength=0.8),
+                    "key specular": TermEdit(operator="screen", strength=0.5),
+                },
+                factor=(1.0, 1.1, 0.9),
+            ),
+            surface=Surface(recolours=(Recolour(hue=30, saturation=0.9, value=1.1),)),
+            balance=Balance(
+                lights={"key": level, "rim": level}, components={"diffuse": level}, cells={"fill/specular": level}
+            ),
+            finish=Finish(corrections=corrections),
+            display=DisplayChoice(display="Bridge", view="Print"),
+        )
+
+    def read(self, variant: Variant, cache: ByteCache) -> Evaluator:
+        first = Evaluator(self.engine.render, self.engine.frame, cache)
+        return read_engine(first, 1, first, variant, self.folder / "store")
+
+    def shown(self, read: Evaluator, variant: Variant, purpose: Purpose) -> np.ndarray:
+        """Display values."""
+        return read.shown(read.ask(variant, WHOLE, purpose, "somebody")).colour
+
+    def other(self, place: str, value: Any) -> Any:
+        """Another value of a field."""
+        files = {
+            "colour.config": str(self.other_config),
+            "colour.file_spaces": {self.file.name: "Boat Film"},
+            "corrections.2.path": str(self.cubes[1]),
+        }
+        return next((found for ending, found in files.items() if place.endswith(ending)), None) or changed(place, value)
+
+    def assert_new(
+        self, variant: Variant, before: dict[Purpose, np.ndarray], cache: ByteCache, fresh: Evaluator
+    ) -> None:
+        """With all that is kept of before, the picture is that of a fresh start, and another than before."""
+        read = self.read(variant, cache)
+        for purpose, old in before.items():
+            found = self.shown(read, variant, purpose)
+            clean = Evaluator(fresh.render, fresh.frame, ByteCache(1 << 28))
+            np.testing.assert_allclose(found, self.shown(clean, variant, purpose), rtol=1e-5, atol=1e-6)
+            self.assertGreater(float(np.abs(found - old).max()), 1e-5)
+
+    def pictures(self, cache: ByteCache) -> dict[Purpose, np.ndarray]:
+        """The untouched pictures, moving and resting; what they were made of is kept."""
+        read = self.read(self.variant, cache)
+        return {purpose: self.shown(read, self.variant, purpose) for purpose in (Purpose.MOVING, Purpose.RESTING)}
+
+    def test_every_field(self) -> None:
+        cache = ByteCache(1 << 28)
+        before = self.pictures(cache)
+        unread = self.read(self.variant, cache)
+        places = [(place, value) for place, value in leaves(self.variant) if not place.endswith(SILENT)]
+        self.assertGreater(len(places), 80)
+        for place, value in places:
+            with self.subTest(place=place):
+                other = with_change(self.variant, place, self.other(place, value))
+                changes_reading = place.startswith(("source", "tally", "recipe"))
+                self.assert_new(
+                    other, before, cache, self.read(other, ByteCache(1 << 28)) if changes_reading else unread
+                )
+
+    def test_every_outside_file(self) -> None:
+        tables = self.folder / "colour" / "tables"
+        cache = ByteCache(1 << 28)
+        for file, old, new in (
+            (self.cubes[0], "0.8", "0.5"), (self.config, "0.9, 0.8, 1.1", "0.6, 0.8, 1.1"),
+            (tables / "print.cube", "0.500000", "0.600000"), (tables / "night" / "mood.spi1d", "0.25", "0.3"),
+        ):  # fmt: skip
+            with self.subTest(file=file.name):
+                before = self.pictures(cache)
+                text = file.read_text()
+                self.assertIn(old, text)
+                file.write_text(text.replace(old, new))
+                stamp = file.stat()
+                os.utime(file, ns=(stamp.st_atime_ns, stamp.st_mtime_ns + 10**9))
+                self.assert_new(self.variant, before, cache, self.read(self.variant, cache))
