@@ -3,13 +3,11 @@
 import tempfile
 from pathlib import Path
 
-from escala.engine.cache import ByteCache
 from escala.engine.evaluation import Purpose
-from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import fit_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
-from escala.engine.source.intake import read_render
+from escala.engine.workshop import Workshop
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
 from escala.stage.render import StageJob, render_frame
@@ -20,8 +18,9 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         render_frame(StageJob(64, 36, 1), 12, folder / "tiny.exr")
-        render, frame = read_render([folder / "tiny.exr"], folder / "store")
-        engine = Evaluator(render, frame, ByteCache())
+        workshop = Workshop(folder / "store", 2**30)
+        render, _ = workshop.read([folder / "tiny.exr"])
+        engine = workshop.engine_for(0, render)
         variant = Variant(balance=Balance(lights={"moon": Level(stops=1)}))
         screen_picture(Subject(engine, variant, "display"), fit_look(0, 0, 64, 36, 32, 32), Purpose.MOVING)
 

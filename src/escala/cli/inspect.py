@@ -22,5 +22,5 @@ def run_inspect(options: argparse.Namespace) -> None:
     from .inspection import inspection, told_inspection
     from .opened import opened_render
 
-    with opened_render(options.source, options.fit) as (render, _, _):
+    with opened_render(options.source, options.fit) as (_, render):
         print(to_json(inspection(render), indent=2) if options.json else told_inspection(render))

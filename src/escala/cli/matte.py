@@ -18,12 +18,14 @@ def add_commands(commands: Any) -> None:
 def run_matte(options: argparse.Namespace) -> None:
     """Write one float channel A."""
     from escala.engine.mattes.objects import matte_of_objects
+    from escala.engine.worker import LONG
     from escala.media.exr import write_exr
     from escala.media.windows import Window
 
-    from .opened import opened_render
+    from .opened import SHOT, opened_render
 
-    with opened_render(options.source) as (render, frame, _):
-        matte = matte_of_objects(frame, options.name, options.layer)
+    with opened_render(options.source) as (workshop, render):
+        frame = workshop.engine_for(SHOT, render).frame
+        matte = workshop.evaluate(lambda: matte_of_objects(frame, options.name, options.layer), LONG)
         raster, display = Window(**render.raster.model_dump()), Window(**render.display.model_dump())
         write_exr(options.out, {"A": matte}, raster, display)

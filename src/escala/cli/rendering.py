@@ -11,13 +11,9 @@ from pydantic import ValidationError
 from escala.core.errors import BadSource, ColourError, UnknownChoice, UnreadableFile
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.balance.plan import render_components, render_lights
-from escala.engine.cache import ByteCache
-from escala.engine.evaluator import Evaluator
-from escala.engine.source.intake import frame_files, render_of_frame
-from escala.engine.source.reading import read_engine, reading_of
+from escala.engine.worker import LONG
 from escala.media.cdl import read_cdl
 from escala.media.configs import is_builtin
-from escala.media.intake import take_in_frame
 from escala.model.balance import NEUTRAL_LEVEL, Balance, Level
 from escala.model.colour import ColourChoice
 from escala.model.corrections import CdlCorrection, LutCorrection
@@ -27,7 +23,7 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .arguments import frame_path
-from .opened import decoder, opened_render
+from .opened import SHOT, opened_render
 
 
 def render_frames(options: argparse.Namespace) -> None:
@@ -35,19 +31,17 @@ def render_frames(options: argparse.Namespace) -> None:
     as_view = bool(options.display or options.view) or (options.out.suffix.lower() != ".exr" and not options.space)
     if options.space and (options.display or options.view):
         raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
-    with opened_render(options.source, options.fit) as (render, frame, store):
-        first = Evaluator(render, frame, ByteCache())
+    with opened_render(options.source, options.fit) as (workshop, render):
         base = _read_variant(options.variant) if options.variant else Variant()
-        variant = variant_from_options(reading_of(first, base, store), base, options)
+        variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
         numbers = _wanted_frames(render, options.frames)
         for number in numbers:
-            if number != render.first_frame:
-                frame = take_in_frame(frame_files(render, number), store, decoder=decoder())
-            engine = Evaluator(render_of_frame(render, number, frame), frame, first.cache)
+            engine = workshop.engine_of_variant(SHOT, render, variant, number)
             path = frame_path(options.out, number, len(numbers) > 1)
             pixel_type = "float" if options.float else "half"
             delivery = Delivery(path, options.space, as_view, pixel_type, options.bits)
-            deliver_frame(read_engine(first, number, engine, variant, store), variant, delivery)
+            workshop.evaluate(lambda e=engine, d=delivery: deliver_frame(e, variant, d), LONG)  # type: ignore[misc]
+            workshop.trim()
 
 
 def variant_from_options(render: Render, variant: Variant, options: argparse.Namespace) -> Variant:

@@ -9,7 +9,7 @@ from typing import TypeVar
 import psutil
 
 from escala.core.errors import BadSource
-from escala.media.intake import take_in_frame
+from escala.media.intake import Decoder, take_in_frame
 from escala.media.places import EVERYWHERE, Roots
 from escala.media.sources import SourceFile
 from escala.media.store import StoredFrame, trim_store
@@ -29,12 +29,18 @@ Result = TypeVar("Result")
 
 
 class Workshop:
-    """Makes and keeps the evaluators of shots, each shot by its number. `store`: where decoded frames lie."""
+    """Makes and keeps the evaluators of shots, each shot by its number.
 
-    def __init__(self, store: Path, store_limit: int, roots: Roots = EVERYWHERE) -> None:
+    `store`: where decoded frames lie, in `store_limit` bytes. `decoder`: how they are decoded, in a child by default.
+    """
+
+    def __init__(
+        self, store: Path, store_limit: int, roots: Roots = EVERYWHERE, decoder: Decoder | None = None
+    ) -> None:
         self.store = store
         self.store_limit = store_limit
         self.roots = roots
+        self.decoder = decoder
         self.cache = ByteCache()
         self.thread = EvaluationThread()
         self._engines: OrderedDict[tuple[int, int], tuple[Render, Evaluator]] = OrderedDict()
@@ -83,9 +89,13 @@ class Workshop:
         first = self.engine_for(shot, render)
         return self.evaluate(lambda: reading_of(first, variant, self.store), SMALL)
 
-    def read(self, sources: Sequence[str], fit: bool, progress: Progress) -> tuple[Render, StoredFrame]:
+    def read(
+        self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = lambda share, doing: None
+    ) -> tuple[Render, StoredFrame]:
         """Take in a render and recognise it, behind whoever waits for a picture. Raises as `read_render`."""
-        return read_render(sources, self.store, progress, fit, self.roots, lambda work: self.evaluate(work, LONG))
+        return read_render(
+            sources, self.store, progress, fit, self.roots, lambda work: self.evaluate(work, LONG), self.decoder
+        )
 
     def compare(self, shot: int, before: Render, after: Render, frame: StoredFrame) -> Changes:
         """What is new in a render that takes the place of a shot's."""
@@ -96,7 +106,7 @@ class Workshop:
     def stored(self, files: Sequence[SourceFile]) -> StoredFrame:
         """A decoded frame. Raises `OutsideRoots` where a file has become a link to elsewhere."""
         self.roots.check(file.path for file in files)
-        return take_in_frame(files, self.store)
+        return take_in_frame(files, self.store, decoder=self.decoder)
 
     def forget(self, shot: int) -> None:
         """Let the evaluators of a shot go, and what is kept of those of its frames that no other shot shows."""
