@@ -52,7 +52,7 @@ def bench_drag(shot: BigShot) -> Figure:
     if len(latencies) < 20:
         raise BadSource(f"only {len(latencies)} pictures came while a light was dragged: too few to judge")
     p95 = float(np.percentile(latencies, 95))
-    return Figure(p95, "ms", p95 / 60, "p95 ≤ 60 ms from pointer to paint", p95 <= 60)
+    return Figure(p95, "ms", p95 / 50, "p95 ≤ 50 ms from pointer to paint", p95 <= 50)
 
 
 def _drag(page: Any, handle: Any, moves: int) -> tuple[float, float]:

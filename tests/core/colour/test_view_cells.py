@@ -9,6 +9,7 @@ from escala.core.colour.view_cells import (
     MOST_PARTS,
     OFFSET,
     TOP,
+    as_unfollowed,
     cell_words,
     look_up,
     pack_nodes,
@@ -32,9 +33,16 @@ def table_of(shown, parts: np.ndarray):  # type: ignore[no-untyped-def]
 
 
 def looked_up(values: np.ndarray, words: np.ndarray, nodes: np.ndarray, matrix: np.ndarray = ALONE) -> np.ndarray:
-    out = np.empty((len(values), 3), np.uint8)
-    look_up(np.ascontiguousarray(values.T, np.float32), matrix, words, nodes, 2, out)
-    return out
+    return look_up_all(values, words, nodes, matrix)[0]
+
+
+def look_up_all(
+    values: np.ndarray, words: np.ndarray, nodes: np.ndarray, matrix: np.ndarray = ALONE
+) -> tuple[np.ndarray, np.ndarray]:
+    """Bytes, and whether each place's cell is marked."""
+    out, unfollowed = np.empty((len(values), 3), np.uint8), np.empty(len(values), np.uint8)
+    look_up(np.ascontiguousarray(values.T, np.float32), matrix, words, nodes, 2, out, unfollowed)
+    return out, unfollowed
 
 
 class ViewCellsTest(unittest.TestCase):
@@ -66,6 +74,17 @@ class ViewCellsTest(unittest.TestCase):
                 within = (inside < parts).all(axis=1)  # on its far sides the next cell is asked
                 positions = cell + (inside[within] + 1e-4) / parts
                 np.testing.assert_array_equal(looked_up(position_values(positions), words, nodes), shown[within])
+
+    def test_places_in_marked_cells_are_told_and_nothing_else_changes(self) -> None:
+        words, nodes = table_of(lambda p: 4.0 * p, np.full(CELLS**3, 2))
+        marked = words.copy()
+        chosen = self.rng.integers(0, CELLS**3, CELLS**3 // 2)
+        marked[chosen] = as_unfollowed(words[chosen])
+        corners = self.rng.integers(0, CELLS, (5000, 3))
+        values = position_values(corners + self.rng.uniform(0.1, 0.9, corners.shape))
+        out, unfollowed = look_up_all(values, marked, nodes)
+        np.testing.assert_array_equal(out, looked_up(values, words, nodes))
+        np.testing.assert_array_equal(unfollowed, np.isin(np.ravel_multi_index(corners.T, (CELLS,) * 3), chosen))
 
     def test_a_pixel_is_mixed_by_its_matrix_before_it_is_looked_up(self) -> None:
         words, nodes = table_of(lambda p: 4.0 * p, np.ones(CELLS**3, np.int64))

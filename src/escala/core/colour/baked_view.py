@@ -9,30 +9,30 @@ from typing import Any
 import numba
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from ..planes import Planes, as_colour
 from .config import ColourConfig, View
-from .view_cells import CELLS, cell_words, look_up, pack_nodes, position_values
+from .view_cells import CELLS, as_unfollowed, cell_words, look_up, pack_nodes, position_values
 
-# A cell that is off by more than this, of 255 and half of it rounding, is divided into so many parts along each side.
-_TOLERANCE = 1.4
-_DIVISIONS = (3, 6, 12)
-# Where in a cell the error is looked for: in its middle, and halfway from there to every second corner.
-_TRIALS = np.array([[2, 2, 2], [1, 1, 1], [3, 3, 1], [3, 1, 3], [1, 3, 3]]) / 4
-_MOST_TRIALS = 64
+# A cell that is off by more than this, of 255 and half of it rounding, is divided into so many parts along each side;
+# a divided one that still is by more than the second, is not followed.
+_DIVIDED, _UNFOLLOWED = 1.1, 1.4
+_PARTS = 4
 # Places computed at once.
 _STEP_PLACES = 20_000
 
 
 class BakedView:
-    """A display view of one working space, as 8-bit pixels.
+    """A display view of one working space, as 8-bit pixels, at most 2 of 255 off.
 
     `refine` divides the cells in which the view bends too sharply for the table, which it does at the edges of the
-    display's gamut: until then single colours there may be off by tens of 255, afterwards hardly any by more than 2.
+    display's gamut, and marks those that no table follows: their colours, few in any picture, go through the processor.
+    Until then single colours there may be off by tens of 255.
     """
 
     def __init__(self, config: ColourConfig, space: str, view: View) -> None:
-        self._config, self._view = config, view
+        self._config, self._space, self._view = config, space, view
         # Wide primaries: every real colour lies inside the table.
         self._lattice = config.space("ACEScg") if config.has_space("ACEScg") else space
         self._matrix = config.matrix_between(space, self._lattice)
@@ -46,17 +46,27 @@ class BakedView:
 
         It ends early, and changes nothing more, as soon as `stop` says so.
         """
-        bent = np.flatnonzero(_with_neighbours(self._errors(np.arange(CELLS**3), _TRIALS, stop)) > _TOLERANCE)
-        for parts in _DIVISIONS:
-            if stop():
-                return
-            self._divide(bent, parts, stop)
-            bent = bent[self._errors(bent, _trials_of(parts), stop) > _TOLERANCE]
+        bent = self._off(np.arange(CELLS**3), _anywhere(12), _anywhere(64), _DIVIDED, stop)
+        if not stop():
+            self._divide(bent, stop)
+            self._mark(self._off(bent, _in_each_part(1), _in_each_part(4), _UNFOLLOWED, stop))
 
-    def _divide(self, bent: NDArray[np.intp], parts: int, stop: Callable[[], bool]) -> None:
+    def _off(
+        self, cells: NDArray[np.intp], trials: NDArray[Any], more: NDArray[Any], most: float, stop: Callable[[], bool]
+    ) -> NDArray[np.intp]:
+        """The cells that are off by more than `most` at trial places, or at more of them where a neighbour is.
+
+        A bend is a surface through the table: where it only grazes a cell, it was seen next door.
+        """
+        found = cells[self._errors(cells, trials, stop) > most]
+        beside = np.setdiff1d(np.intersect1d(_around(found), cells), found)
+        grazed = beside[self._errors(beside, more, stop) > most]
+        return np.concatenate([found, grazed])
+
+    def _divide(self, bent: NDArray[np.intp], stop: Callable[[], bool]) -> None:
         """Give cells finer nodes of their own."""
         words, nodes = self._table
-        inside = np.indices((parts + 1,) * 3).reshape(3, -1).T / parts
+        inside = np.indices((_PARTS + 1,) * 3).reshape(3, -1).T / _PARTS
         finer = np.empty((len(bent), len(inside)), np.int64)
         for chosen in _slices(len(bent), len(inside)):
             if stop():
@@ -64,8 +74,14 @@ class BakedView:
             places = (_places_of(bent[chosen])[:, None] + inside).reshape(-1, 3)
             finer[chosen] = pack_nodes(self._exact(places)).reshape(-1, len(inside))
         words = words.copy()
-        words[bent] = cell_words(len(nodes) + np.arange(len(bent)) * len(inside), parts)
+        words[bent] = cell_words(len(nodes) + np.arange(len(bent)) * len(inside), _PARTS)
         self._table = words, np.concatenate([nodes, finer.ravel()])
+
+    def _mark(self, unfollowed: NDArray[np.intp]) -> None:
+        words, nodes = self._table
+        words = words.copy()
+        words[unfollowed] = as_unfollowed(words[unfollowed])
+        self._table = words, nodes
 
     def _errors(self, cells: NDArray[np.intp], trials: NDArray[Any], stop: Callable[[], bool]) -> NDArray[np.float32]:
         """The largest error that shows at trial places of cells, of 255; (N,). Nothing, once `stop` says so."""
@@ -74,22 +90,29 @@ class BakedView:
             if stop():
                 break
             places = (_places_of(cells[chosen])[:, None] + trials).reshape(-1, 3)
-            shown = self._look_up(position_values(places).T, np.eye(3, dtype=np.float32))
+            shown, _ = self._look_up(position_values(places).T, np.eye(3, dtype=np.float32))
             off = np.abs(np.clip(self._exact(places), 0, 255) - shown)
             worst[chosen] = off.reshape(-1, 3 * len(trials)).max(axis=1)
         return worst
 
     def to_bytes(self, planes: Planes) -> NDArray[np.uint8]:
         """(3, H, W) working-space values to (H, W, 3) display bytes, red first."""
-        source = as_colour(planes)
-        return self._look_up(source.reshape(3, -1), self._matrix).reshape(*source.shape[1:], 3)
+        light = as_colour(planes).reshape(3, -1)
+        out, unfollowed = self._look_up(light, self._matrix)
+        few = np.flatnonzero(unfollowed.view(np.bool_))
+        if few.size:
+            exact = self._config.display_packed(np.ascontiguousarray(light[:, few].T), self._space, self._view)
+            out[few] = np.rint(np.clip(np.nan_to_num(exact), 0.0, 1.0) * np.float32(255.0))
+        return out.reshape(*planes.shape[1:], 3)
 
-    def _look_up(self, light: NDArray[np.float32], matrix: NDArray[np.float32]) -> NDArray[np.uint8]:
-        """(3, N) light to (N, 3) bytes."""
+    def _look_up(
+        self, light: NDArray[np.float32], matrix: NDArray[np.float32]
+    ) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+        """(3, N) light to (N, 3) bytes, and (N,) 1 where no table follows."""
         words, nodes = self._table
-        out = np.empty((light.shape[1], 3), np.uint8)
-        look_up(np.ascontiguousarray(light), matrix, words, nodes, numba.get_num_threads(), out)
-        return out
+        out, unfollowed = np.empty((light.shape[1], 3), np.uint8), np.empty(light.shape[1], np.uint8)
+        look_up(np.ascontiguousarray(light), matrix, words, nodes, numba.get_num_threads(), out, unfollowed)
+        return out, unfollowed
 
     def _exact(self, positions: NDArray[Any]) -> NDArray[np.float32]:
         """The view at positions in the table, in cells (N, 3), as 0..255."""
@@ -102,12 +125,15 @@ def _places_of(cells: NDArray[np.intp]) -> NDArray[np.intp]:
     return np.stack(np.unravel_index(cells, (CELLS,) * 3), axis=1)
 
 
-def _trials_of(parts: int) -> NDArray[np.float64]:
-    """Trial places of a divided cell: somewhere in each part, or in some of them if they are many."""
-    rng = np.random.default_rng(parts)
-    corners = np.indices((parts,) * 3).reshape(3, -1).T
-    chosen = corners if len(corners) <= _MOST_TRIALS else rng.permutation(corners)[:_MOST_TRIALS]
-    return np.asarray((chosen + rng.uniform(0.25, 0.75, chosen.shape)) / parts, np.float64)
+def _anywhere(count: int) -> NDArray[np.float64]:
+    """Trial places all over a cell."""
+    return np.random.default_rng(count).uniform(0.05, 0.95, (count, 3))
+
+
+def _in_each_part(count: int) -> NDArray[np.float64]:
+    """Trial places in each part of a divided cell."""
+    corners = np.tile(np.indices((_PARTS,) * 3).reshape(3, -1).T, (count, 1))
+    return np.asarray((corners + np.random.default_rng(count).uniform(0.1, 0.9, corners.shape)) / _PARTS, np.float64)
 
 
 def _slices(count: int, places_each: int) -> Iterator[slice]:
@@ -116,12 +142,8 @@ def _slices(count: int, places_each: int) -> Iterator[slice]:
     return (slice(first, min(first + step, count)) for first in range(0, count, step))
 
 
-def _with_neighbours(worst: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Each cell's error, or half of its worst neighbour's: a bend seldom ends at the side of a cell."""
-    cube = worst.reshape((CELLS,) * 3)
-    around = cube.copy()
-    for axis in range(3):
-        own, other = np.moveaxis(around, axis, 0), np.moveaxis(cube, axis, 0)
-        np.maximum(own[1:], other[:-1], out=own[1:])
-        np.maximum(own[:-1], other[1:], out=own[:-1])
-    return np.asarray(np.maximum(cube, np.float32(0.5) * around)).ravel()
+def _around(cells: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Cells, and all that touch one of them."""
+    cube = np.zeros((CELLS,) * 3, bool)
+    cube.ravel()[cells] = True
+    return np.flatnonzero(ndimage.binary_dilation(cube, np.ones((3, 3, 3), bool)))

@@ -34,8 +34,13 @@ def pack_nodes(shown: NDArray[np.float32]) -> Nodes:
 
 
 def cell_words(first_nodes: NDArray[np.int64], parts: int) -> Cells:
-    """What the table says of cells: where the nodes of each begin (below 2^27), and its parts along each side."""
-    return (first_nodes * 16 + parts).astype(np.int32)
+    """What the table says of cells: where the nodes of each begin (below 2^26), and its parts along each side."""
+    return (first_nodes * 32 + parts).astype(np.int32)
+
+
+def as_unfollowed(words: Cells) -> Cells:
+    """The same cells, marked: the view bends there too sharply for their nodes."""
+    return words | np.int32(16)
 
 
 def position_values(positions: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -59,14 +64,16 @@ _SCALE = np.float32(CELLS * (1 << 14) / (int(_bits(TOP)) - int(_bits(BOTTOM))))
 _LAST = np.int32(CELLS * (1 << 14) - 1)
 _BRIGHTEST = np.float32(65504.0)
 _STEP_R, _STEP_G = np.int32(12), np.int32(6)
-_PARTS_BITS, _PARTS_MASK = np.int32(4), np.int32(15)
+_PARTS_BITS, _PARTS_MASK, _MARK_BIT = np.int32(5), np.int32(15), np.int32(4)
 _ONE, _BLACK, _WHITE = np.int32(1), np.int32(0), np.int32(255)
 _FIELD, _HALF_FIELD, _FIELD_BITS, _LIFT = np.int64((1 << 21) - 1), np.int32(2048), np.int32(12), np.int32(-LOWEST)
 
 
 @kernel
-def look_up(planes, matrix, cells, nodes, jobs, out):  # type: ignore[no-untyped-def]
-    """(3, N) light to (N, 3) bytes. Each job takes blocks in turn, with scratch of its own that stays in the cache.
+def look_up(planes, matrix, cells, nodes, jobs, out, unfollowed):  # type: ignore[no-untyped-def]
+    """(3, N) light to (N, 3) bytes, and (N,) whether the cell is a marked one.
+
+    Each job takes blocks in turn, with scratch of its own that stays in the cache.
 
     Stages go over a whole block one after another: only plain loops over whole scratch arrays become vector code.
     """
@@ -82,6 +89,8 @@ def look_up(planes, matrix, cells, nodes, jobs, out):  # type: ignore[no-untyped
             for c in range(3):
                 _place_channel(planes, first, matrix[c], light[c, :size])
             _find_cells(places, size, cells, words)
+            for i in range(size):
+                unfollowed[first + i] = (words[i] >> _MARK_BIT) & _ONE
             _find_corners(places, size, words, corners, weights)
             _gather(nodes, corners, weights, size, sums)
             _unpack(sums, size, bytes_)
