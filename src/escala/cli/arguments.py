@@ -2,7 +2,6 @@
 
 import argparse
 import re
-from pathlib import Path
 from typing import Any
 
 Pair = tuple[str, Any]
@@ -18,15 +17,6 @@ def add_choice(command: argparse.ArgumentParser) -> None:
     command.add_argument("--pass", dest="only", action="append", default=[], metavar="NAME", help="only this pass")
     command.add_argument("--drop", action="append", default=[], metavar="NAME", help="leave this pass out")
     command.add_argument("--rename", action="append", default=[], type=renaming, metavar="OLD=NEW")
-
-
-def frame_path(out: Path, number: int, several: bool) -> Path:
-    """The file of a frame: #### or %04d in the name is replaced, else the number is put before the extension."""
-    name = re.sub(r"#+", lambda match: f"{number:0{len(match.group())}d}", out.name)
-    name = re.sub(r"%0?(\d*)d", lambda match: f"{number:0{int(match.group(1) or 1)}d}", name)
-    if name == out.name and several:
-        name = f"{out.stem}.{number:04d}{out.suffix}"
-    return out.with_name(name)
 
 
 def renaming(text: str) -> tuple[str, str]:

@@ -6,7 +6,7 @@ from typing import Any
 
 from escala.core.errors import BadSource, UnreadableFile
 
-from .arguments import add_choice, frame_path
+from .arguments import add_choice
 
 
 def add_commands(commands: Any) -> None:
@@ -20,7 +20,8 @@ def add_commands(commands: Any) -> None:
 
 def run_gather(options: argparse.Namespace) -> None:
     """Write a file for each frame and print its name."""
-    from escala.media.repack import Choice, gather_frame
+    from escala.delivery.passes import gather_frames
+    from escala.media.repack import Choice
     from escala.media.sources import find_render
 
     source = find_render(options.source)
@@ -29,7 +30,5 @@ def run_gather(options: argparse.Namespace) -> None:
     if not options.out.parent.is_dir():
         raise UnreadableFile(options.out, "its folder does not exist")
     choice = Choice(tuple(options.only), tuple(options.drop), dict(options.rename))
-    for number, files in source.frames.items():
-        path = frame_path(options.out, number, len(source.frames) > 1)
-        gather_frame(files, path, choice)
+    for path in gather_frames(source.frames, options.out, choice):
         print(path)

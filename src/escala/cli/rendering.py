@@ -9,9 +9,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from escala.core.errors import BadSource, ColourError, UnknownChoice, UnreadableFile
-from escala.delivery.deliver import Delivery, deliver_frame
+from escala.delivery.deliver import Delivery
+from escala.delivery.frames import Order, deliver_frames
 from escala.engine.balance.plan import render_components, render_lights
-from escala.engine.worker import LONG
 from escala.media.cdl import read_cdl
 from escala.media.configs import is_builtin
 from escala.model.balance import NEUTRAL_LEVEL, Balance, Level
@@ -22,7 +22,6 @@ from escala.model.finish import Finish
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .arguments import frame_path
 from .opened import SHOT, opened_render
 
 
@@ -34,13 +33,9 @@ def render_frames(options: argparse.Namespace) -> None:
     with opened_render(options.source, options.fit) as (workshop, render):
         base = _read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
-        numbers = _wanted_frames(render, options.frames)
-        for number in numbers:
-            engine = workshop.engine_of_variant(SHOT, render, variant, number)
-            path = frame_path(options.out, number, len(numbers) > 1)
-            pixel_type = "float" if options.float else "half"
-            delivery = Delivery(path, options.space, as_view, pixel_type, options.bits)
-            workshop.evaluate(lambda e=engine, d=delivery: deliver_frame(e, variant, d), LONG)  # type: ignore[misc]
+        file = Delivery(options.out, options.space, as_view, "float" if options.float else "half", options.bits)
+        order = Order(SHOT, render, variant, tuple(_frames_of(render, options.frames)), file)
+        for _ in deliver_frames(workshop, order):
             workshop.trim()
 
 
@@ -142,7 +137,7 @@ def _read_variant(path: Path) -> Variant:
         raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
 
 
-def _wanted_frames(render: Render, wanted: tuple[int, int] | None) -> list[int]:
+def _frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:
     if wanted is None:
         return sorted(render.frames)
     inside = range(wanted[0], wanted[1] + 1)

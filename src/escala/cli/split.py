@@ -18,11 +18,12 @@ def add_commands(commands: Any) -> None:
 
 def run_split(options: argparse.Namespace) -> None:
     """Write the files and print their names."""
-    from escala.media.repack import Choice, split_render
+    from escala.delivery.passes import split_frames
+    from escala.media.repack import Choice
     from escala.media.sources import find_render
 
     source = find_render(options.source)
     options.out.mkdir(parents=True, exist_ok=True)
     choice = Choice(tuple(options.only), tuple(options.drop), dict(options.rename))
-    for path in split_render(source, options.out, choice):
+    for path in split_frames(source.frames, options.out, source.name, choice):
         print(path)

@@ -14,7 +14,7 @@ from escala.core.errors import BadSource, UnknownChoice
 from .exr import ExrPart, read_channels, read_parts, writable_attributes, write_exr_file
 from .layers import Layer, layers_of_parts, pass_name
 from .places import distinct_names, place_in, plain_name
-from .sources import RenderSource, SourceFile
+from .sources import SourceFile
 from .windows import Window, exr_box
 
 _LETTERS_OF_ROOT = ("R", "G", "B", "A")
@@ -53,16 +53,6 @@ class FilePass:
     letters: tuple[str, ...]
     channels: tuple[OpenEXR.Channel, ...]
     part: ExrPart
-
-
-def split_render(source: RenderSource, folder: Path, choice: Choice) -> list[Path]:
-    """One file for each pass and frame in `folder`; the paths, in order."""
-    several = len(source.frames) > 1
-    return [
-        path
-        for number, files in source.frames.items()
-        for path in split_frame_files(files, folder, source.name, f".{number:04d}" if several else "", choice)
-    ]
 
 
 def split_frame_files(files: Sequence[SourceFile], folder: Path, stem: str, ending: str, choice: Choice) -> list[Path]:

@@ -11,12 +11,10 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
 
 from escala.core.errors import BadSource
-from escala.delivery.deliver import Delivery, deliver_frame
-from escala.engine.worker import LONG
+from escala.delivery.deliver import Delivery
+from escala.delivery.frames import Order, deliver_frames, wanted_frames
 from escala.media.places import Roots, is_file, place_in, plain_name
 from escala.media.whole import make_folder
-from escala.model.render import Render
-from escala.model.variant import Variant
 from escala.record.deliveries import CANCELLED, DONE, FAILED, begin_delivery, deliveries_of, end_delivery
 from escala.record.shots import NotFound, find_variant, shot_render, variant_document
 from escala.record.tables import DeliveryRow
@@ -42,8 +40,8 @@ routes = APIBlueprint("deliveries", __name__, url_prefix="/api")
 def deliver(path: VariantPath, body: NewDelivery) -> tuple[dict[str, Any], int]:
     """Begin to write frames of a variant."""
     studio = the_studio()
-    order = _order(studio, path.variant_id, body)
-    return studio.jobs.start("delivering", lambda job: _deliver(studio, job, order)).facts(), 202
+    noted = _noted_order(studio, path.variant_id, body)
+    return studio.jobs.start("delivering", lambda job: _deliver(studio, job, noted)).facts(), 202
 
 
 @routes.get("/variants/<int:variant_id>/deliveries", responses={200: DeliveryList})
@@ -81,53 +79,41 @@ def get_events(query: EventQuery) -> dict[str, Any]:
 
 
 @dataclass(frozen=True)
-class _Order:
-    """What is to be delivered, as it was when it was asked for, and where to."""
+class _Noted:
+    """An order, its folder, and the number under which the record has it."""
 
     number: int
-    shot_id: int
-    variant: Variant
-    render: Render
-    frames: tuple[int, ...]
-    stem: str
     folder: Path
-    wanted: NewDelivery
+    order: Order
 
 
-def _order(studio: Studio, variant_id: int, wanted: NewDelivery) -> _Order:
+def _noted_order(studio: Studio, variant_id: int, wanted: NewDelivery) -> _Noted:
     """Check what is wanted, and note in the record that it begins. Raises `BadSource` for frames that are not there."""
     with studio.record.reading() as session:
         row = find_variant(session, variant_id)
         document, render, name, shot_id = variant_document(row), shot_render(row.shot), row.name, row.shot_id
     variant = studio.admitted(document)
-    numbers = tuple(dict.fromkeys(wanted.frames)) or tuple(sorted(render.frames))
-    absent = next((number for number in numbers if number not in render.frames), None)
-    if absent is not None:
-        raise BadSource(f"{render.name} has no frame {absent}")
+    numbers = wanted_frames(render, wanted.frames)
     stem = plain_name(f"{render.name}_{name}".lower(), "picture")
     folder = make_folder(studio.settings.deliveries, f"{stem}-")
     with studio.record.writing() as session:
         number = begin_delivery(session, variant_id, folder.name, wanted.model_dump(mode="json"), len(numbers))
-    return _Order(number, shot_id, variant, render, numbers, stem, folder, wanted)
+    linear = wanted.format == "exr"
+    space = (wanted.space or None) if linear else None
+    file = Delivery(place_in(folder, f"{stem}.{wanted.format}"), space, not linear, wanted.pixel_type, wanted.bits)
+    return _Noted(number, folder, Order(shot_id, render, variant, numbers, file))
 
 
-def _deliver(studio: Studio, job: Job, order: _Order) -> dict[str, Any]:
-    """Write the frames one by one into the delivery's folder; the job's result names the files."""
-    wanted, linear = order.wanted, order.wanted.format == "exr"
-    with _noted(studio, order.number):
-        for done, number in enumerate(order.frames):
-            studio.jobs.report(job, done / len(order.frames), f"frame {number}")
-            engine = studio.engine_of_variant(order.shot_id, order.variant, number)
-            ending = f".{number:04d}" if len(order.render.frames) > 1 else ""
-            target = place_in(order.folder, f"{order.stem}{ending}.{wanted.format}")
-            space = (wanted.space or None) if linear else None
-            delivery = Delivery(target, space, not linear, wanted.pixel_type, wanted.bits)
-            studio.workshop.evaluate(lambda e=engine, d=delivery: deliver_frame(e, order.variant, d), LONG)  # type: ignore[misc]
-    return {"folder": str(order.folder), "files": [file.model_dump() for file in _files(order.folder)]}
+def _deliver(studio: Studio, job: Job, noted: _Noted) -> dict[str, Any]:
+    """Write the frames into the delivery's folder; the job's result names the files."""
+    with _told_in_the_record(studio, noted.number):
+        for _ in deliver_frames(studio.workshop, noted.order, lambda *how: studio.jobs.report(job, *how)):
+            pass
+    return {"folder": str(noted.folder), "files": [file.model_dump() for file in _files(noted.folder)]}
 
 
 @contextmanager
-def _noted(studio: Studio, number: int) -> Iterator[None]:
+def _told_in_the_record(studio: Studio, number: int) -> Iterator[None]:
     """Note in the record how a delivery ends, however it does."""
     state, error = DONE, None
     try:

@@ -9,19 +9,23 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource, TooLarge
+from escala.delivery.passes import choice_of_passes, gather_frames, gathered_file, split_frames
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import whole_look
 from escala.engine.looking.screen import pass_histogram, pass_picture
+from escala.engine.source.intake import frame_files
 from escala.engine.worker import SMALL
 from escala.media.limits import check_disk
-from escala.media.places import place_in, printable
+from escala.media.places import place_in, plain_name, printable
 from escala.media.sources import SUFFIXES
+from escala.media.whole import make_folder
+from escala.model.render import Render
 from escala.model.variant import Variant
 from escala.record.shots import all_shots, find_shot, find_variant, variant_document
 
+from ..jobs import Job
 from ..schemas import JobOut, JobPath, ShotPath
 from ..studio import Studio, keep_body, the_studio
-from .repacking import write_files
 from .schemas import (
     HistogramOut,
     MediaOut,
@@ -78,7 +82,7 @@ def write_passes(path: ShotPath, body: NewFiles) -> tuple[dict[str, Any], int]:
     """Begin to write passes as files."""
     studio = the_studio()
     render = studio.render_of(path.shot_id)
-    return studio.jobs.start("writing files", lambda job: write_files(studio, job, render, body)).facts(), 202
+    return studio.jobs.start("writing files", lambda job: _written(studio, job, render, body)).facts(), 202
 
 
 @routes.delete("/shots/<int:shot_id>")
@@ -197,3 +201,18 @@ def _keep_upload(studio: Studio, name: str) -> Path:
         raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be brought in")
     batch = hashlib.sha256(request.headers.get("X-Batch", name).encode()).hexdigest()[:16]
     return keep_body(request.stream, place_in(studio.settings.uploads / batch, name), studio.settings.upload_limit)
+
+
+def _written(studio: Studio, job: Job, render: Render, wanted: NewFiles) -> dict[str, Any]:
+    """Write passes of every frame into a folder of its own; the job's result names the files."""
+    name = plain_name(render.name.lower(), "passes")
+    folder = make_folder(studio.settings.deliveries, f"{name}-")
+    frames = {number: frame_files(render, number) for number in sorted(render.frames)}
+    choice = choice_of_passes(wanted.passes, wanted.rename, frames[render.first_frame])
+    how = (lambda share, doing: studio.jobs.report(job, share, doing)), studio.roots
+    if wanted.gathered:
+        written = gather_frames(frames, gathered_file(folder, name), choice, *how)
+    else:
+        written = split_frames(frames, folder, name, choice, *how)
+    files = [{"name": path.name, "address": f"/api/deliveries/{folder.name}/{path.name}"} for path in written]
+    return {"folder": str(folder), "files": files}

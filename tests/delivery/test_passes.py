@@ -1,3 +1,5 @@
+"""Passes written as files: taken apart, gathered, every pixel as it was stored."""
+
 import tempfile
 import unittest
 from pathlib import Path
@@ -6,9 +8,15 @@ import numpy as np
 import OpenEXR
 
 from escala.core.errors import BadSource, UnknownChoice
-from escala.media.repack import Choice, gather_frame, split_render
+from escala.delivery.passes import split_frames
+from escala.media.repack import Choice, gather_frame
 from escala.media.sources import find_render
 from tests.made import box, channels_of, light, write_layers
+
+
+def split(file: Path, folder: Path, choice: Choice) -> list[Path]:
+    source = find_render([file])
+    return list(split_frames(source.frames, folder, source.name, choice))
 
 
 class RepackTest(unittest.TestCase):
@@ -39,7 +47,7 @@ class RepackTest(unittest.TestCase):
 
     def test_taken_apart_and_gathered_every_bit_is_the_same(self) -> None:
         (self.folder / "apart").mkdir()
-        files = split_render(find_render([self.file]), self.folder / "apart", Choice())
+        files = split(self.file, self.folder / "apart", Choice())
         self.assertEqual(sorted(f.name for f in files), ["shot.Z.exr", "shot.key.exr", "shot.rgba.exr"])
         self.same_bits(self.pixels(self.folder / "apart" / "shot.key.exr")["R"], self.channels["key.R"])
         together = self.folder / "together.exr"
@@ -50,7 +58,7 @@ class RepackTest(unittest.TestCase):
             self.same_bits(found[name], plane)
 
     def test_windows_and_metadata_are_kept(self) -> None:
-        (file,) = split_render(find_render([self.file]), self.folder, Choice(only=("key",)))
+        (file,) = split(self.file, self.folder, Choice(only=("key",)))
         with OpenEXR.File(str(file), header_only=True) as found:
             header = dict(found.parts[0].header)
         self.assertEqual((header["comments"], header["shutter"]), ("kept", 0.5))
@@ -93,16 +101,16 @@ class RepackTest(unittest.TestCase):
     def test_files_with_chromaticities_are_taken_apart_and_gathered(self) -> None:
         corners = (0.713, 0.293, 0.165, 0.83, 0.128, 0.044, 0.32168, 0.33767)
         file = write_layers(self.folder / "wide.exr", {"": light(1), "key": light(2)}, chromaticities=corners)
-        split = split_render(find_render([file]), self.folder, Choice())
+        apart = split(file, self.folder, Choice())
         together = self.folder / "together.exr"
-        gather_frame(find_render(split).first, together, Choice())
-        for written in (*split, together):
+        gather_frame(find_render(apart).first, together, Choice())
+        for written in (*apart, together):
             with OpenEXR.File(str(written), header_only=True) as found:
                 np.testing.assert_allclose(found.parts[0].header["chromaticities"], corners, atol=1e-6)
 
     def test_new_names_that_become_one_file_name_do_not_overwrite_each_other(self) -> None:
         choice = Choice(rename={"key": "the light", "rgba": "the_light"})
-        files = split_render(find_render([self.file]), self.folder, choice)
+        files = split(self.file, self.folder, choice)
         self.assertEqual(len({file.name for file in files}), 3)
         found = {file.name: self.pixels(file)["R"] for file in files if "light" in file.name}
         self.same_bits(found["shot.the_light.exr"], self.channels["R"])

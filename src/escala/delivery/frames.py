@@ -1,0 +1,64 @@
+"""A delivery: frames of a variant written one by one, by whoever ordered them."""
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from escala.core.errors import BadSource
+from escala.engine.worker import LONG
+from escala.engine.workshop import Workshop
+from escala.model.render import Render
+from escala.model.variant import Variant
+
+from .deliver import Delivery, deliver_frame
+
+# Told how far it is, 0..1, and what is being done; it may raise to stop the work.
+Progress = Callable[[float, str], None]
+
+
+def untold(share: float, doing: str) -> None:
+    """Nobody asks how far it is."""
+
+
+@dataclass(frozen=True)
+class Order:
+    """Frames of a variant to be written; `file` says what each holds, its name becomes that of each frame."""
+
+    shot: int
+    render: Render
+    variant: Variant
+    frames: tuple[int, ...]
+    file: Delivery
+
+    def path_of(self, number: int) -> Path:
+        """The file of a frame."""
+        return frame_path(self.file.path, number, len(self.render.frames) > 1)
+
+
+def frame_path(out: Path, number: int, several: bool) -> Path:
+    """The file of a frame: #### or %04d in the name is replaced, else the number is put before the extension."""
+    name = re.sub(r"#+", lambda match: f"{number:0{len(match.group())}d}", out.name)
+    name = re.sub(r"%0?(\d*)d", lambda match: f"{number:0{int(match.group(1) or 1)}d}", name)
+    if name == out.name and several:
+        name = f"{out.stem}.{number:04d}{out.suffix}"
+    return out.with_name(name)
+
+
+def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
+    """The frames asked for, each once; all when none is named. Raises `BadSource` for one that is not there."""
+    numbers = tuple(dict.fromkeys(frames)) or tuple(sorted(render.frames))
+    absent = next((number for number in numbers if number not in render.frames), None)
+    if absent is not None:
+        raise BadSource(f"{render.name} has no frame {absent}")
+    return numbers
+
+
+def deliver_frames(workshop: Workshop, order: Order, progress: Progress = untold) -> Iterator[Path]:
+    """Write the frames in order; each file as it is there, whole."""
+    for done, number in enumerate(order.frames):
+        progress(done / len(order.frames), f"frame {number}")
+        engine = workshop.engine_of_variant(order.shot, order.render, order.variant, number)
+        delivery = replace(order.file, path=order.path_of(number))
+        workshop.evaluate(lambda e=engine, d=delivery: deliver_frame(e, order.variant, d), LONG)  # type: ignore[misc]
+        yield delivery.path
