@@ -56,6 +56,7 @@ chromium:
 
 types: $(PACKAGES)
 	$(BIN)/python -m escala.web.openapi > frontend/openapi.json
+	$(BIN)/python -m escala.web.openapi defaults > frontend/src/api/defaults.json
 	cd frontend && npm run --silent types
 
 bench: setup

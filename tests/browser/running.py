@@ -15,7 +15,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
-from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
 
 from escala.stage.render import StageJob, render_frame
 from escala.web.demo import ARRIVAL, FINISHED
@@ -100,36 +100,66 @@ COPY = """const c = document.querySelector('canvas');
     const t = new OffscreenCanvas(c.width, c.height).getContext('2d'); t.drawImage(c, 0, 0);"""
 
 
+@cache
+def the_browser() -> Browser:
+    """The one browser of a run."""
+    playwright = sync_playwright().start()
+    atexit.register(playwright.stop)
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
+    atexit.register(browser.close)
+    return browser
+
+
+@cache
+def the_context() -> BrowserContext:
+    """What pages of a run share: what they loaded before, so that each opens at once."""
+    return the_browser().new_context(viewport={"width": 1280, "height": 800})
+
+
+def started_server(folder: Path) -> RunningServer:
+    """A server with the small demo, whose media lie in `folder`/media."""
+    (folder / "media").mkdir()
+    server = RunningServer(folder / "home", SMALL_DEMO)
+    server.start("demo", "--media", str(folder / "media"))
+    return server
+
+
+@cache
+def the_server() -> RunningServer:
+    """The one server of all tests that do nothing to it but use it."""
+    folder = tempfile.TemporaryDirectory(prefix="escala-browser-")
+    atexit.register(folder.cleanup)
+    server = started_server(Path(folder.name))
+    atexit.register(server.kill)
+    return server
+
+
 class BrowserTest(unittest.TestCase):
     """Tests that share a server and a browser; each has a page of its own."""
 
+    # Whether the tests of a class need a server that others do not use.
+    alone: ClassVar[bool] = False
     server: ClassVar[RunningServer]
     media: ClassVar[Path]
-    playwright: ClassVar[Playwright]
-    browser: ClassVar[Browser]
 
     @classmethod
     def setUpClass(cls) -> None:
         cls._folder = tempfile.TemporaryDirectory(prefix="escala-browser-")
         cls.addClassCleanup(cls._folder.cleanup)
-        cls.server = RunningServer(Path(cls._folder.name) / "home", SMALL_DEMO)
-        cls.media = Path(cls._folder.name) / "media"
-        cls.media.mkdir()
-        cls.server.start("demo", "--media", str(cls.media))
-        cls.addClassCleanup(lambda: cls.server.kill())
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(lambda: cls.playwright.stop())
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
-        cls.addClassCleanup(lambda: cls.browser.close())
+        cls.server = started_server(Path(cls._folder.name)) if cls.alone else the_server()
+        if cls.alone:
+            cls.addClassCleanup(lambda: cls.server.kill())
+        cls.media = cls.server.home.parent / "media"
 
     def setUp(self) -> None:
         self.page = self.open_page()
 
     def open_page(self) -> Page:
         """A fresh page on the first shot's first picture; errors of the page fail the test."""
-        page = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        page = the_context().new_page()
         page.set_default_timeout(PATIENCE_MS)
         self.addCleanup(page.close)
+        self.addCleanup(page.evaluate, "localStorage.clear()")
         errors: list[str] = []
         page.on("pageerror", lambda error: errors.append(str(error)))
         self.addCleanup(lambda: self.assertEqual(errors, []))

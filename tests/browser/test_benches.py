@@ -98,6 +98,50 @@ class SurfaceBenchTest(BrowserTest):
         expect(page.get_by_role("navigation", name="Path")).to_contain_text("Surfaceunchanged")
 
 
+class FinishBenchTest(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_file(self.page, write_layers(self.media / "finish.exr", {"": add_up(KEY, FILL), "lg_key": KEY}))
+        self.go(self.page, "Finish")
+        self.bench = self.page.get_by_role("complementary", name="Finish bench")
+
+    def values(self, label: str) -> list[float]:
+        """What the rulers of a triple say: of all three, then of each channel."""
+        rulers = self.bench.get_by_role("group", name=label, exact=True).get_by_role("slider")
+        return [float(ruler.get_attribute("aria-valuenow") or "nan") for ruler in rulers.all()]
+
+    def test_one_ruler_moves_three_channels_and_each_can_be_moved_alone(self) -> None:
+        self.type_level(self.page, "Slope", "1.2")
+        expect(self.page.get_by_role("navigation", name="Path")).to_contain_text("CDL")
+        self.bench.get_by_role("button", name="Slope, each channel").click()
+        self.type_level(self.page, "Slope red", "0.6")
+        self.assertEqual(self.values("Slope"), [1.0, 0.6, 1.2, 1.2])
+        before = self.pixel(self.page, 0.5, 0.5)
+        self.type_level(self.page, "Slope", "2")
+        self.assertEqual(self.values("Slope"), [2.0, 1.2, 2.4, 2.4])
+        self.assertGreater(sum(self.pixel(self.page, 0.5, 0.5)), sum(before) + 20)
+        self.type_level(self.page, "Offset", "-0.05")
+        self.page.get_by_role("button", name="Undo").click()
+        self.at_rest(self.page)
+        self.assertEqual(self.values("Slope"), [2.0, 1.2, 2.4, 2.4])
+        self.assertEqual(self.values("Offset"), [0.0])
+
+    def test_scrolling_past_a_ruler_changes_nothing(self) -> None:
+        page = self.page
+        ruler = self.bench.get_by_role("slider", name="Saturation")
+        ruler.hover()
+        page.mouse.wheel(0, 120)
+        page.mouse.wheel(0, -60)
+        self.at_rest(page)
+        expect(ruler).to_have_attribute("aria-valuenow", "1")
+        expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+        ruler.focus()
+        ruler.hover()
+        page.mouse.wheel(0, -120)
+        expect(ruler).to_have_attribute("aria-valuenow", "1.05")
+        expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+
+
 CANVAS = """() => { const c = document.querySelector('canvas'), s = document.createElement('canvas');
     s.width = 120; s.height = 80;
     const t = s.getContext('2d'); t.imageSmoothingEnabled = false; t.drawImage(c, 0, 0, 120, 80);
@@ -186,6 +230,8 @@ class TallyTest(BrowserTest):
 
 
 class RunningRenderTest(BrowserTest):
+    alone = True
+
     def test_samples_improve_on_screen_while_levels_change(self) -> None:
         page = self.page
         folder = self.media / "running"

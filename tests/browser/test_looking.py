@@ -241,6 +241,7 @@ class MeasureTest(LookingTest):
         panel.get_by_role("button", name="1", exact=True).click()
         expect(page.locator(".pin.chosen")).to_contain_text("1")
         panel.get_by_label("Side of the square that is averaged").select_option("21")
+        expect(panel.get_by_role("definition").first).to_have_text("60, 35 px, mean of 21 × 21")
         page.context.grant_permissions(["clipboard-read", "clipboard-write"])
         panel.get_by_role("button", name="copy as text").click()
         expect(panel.get_by_role("button", name="copied")).to_be_visible()

@@ -228,8 +228,7 @@ class TourTest(BrowserTest):
         first = self.page
         self.enter_demo(first)
         self.fresh_variant(first)
-        second = self.browser.new_page(viewport={"width": 1280, "height": 800})
-        self.addCleanup(second.close)
+        second = self.open_page()
         second.goto(first.url)
         self.at_rest(second)
         self.type_level(first, "Level", "1")
@@ -284,6 +283,8 @@ class TourTest(BrowserTest):
 
 
 class KilledServerTest(BrowserTest):
+    alone = True
+
     def test_nothing_acknowledged_is_lost(self) -> None:
         def call(path: str, body: object = None) -> dict:
             data = None if body is None else json.dumps(body).encode()

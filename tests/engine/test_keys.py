@@ -60,7 +60,7 @@ OTHERWISE: dict[str, Any] = {
     "corrections.3.name": "Halve",
 }
 # What says nothing of the pixels.
-SILENT = ("schema_version", "source.frame_rate", "kind")
+SILENT = ("schema_version", "source.frame_rate", "kind", ".id")
 MORE = """  - !<ColorSpace>
     name: Wide Linear
     encoding: scene-linear

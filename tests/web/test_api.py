@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 
 from escala.web.app import create_app
+from escala.web.openapi import defaults
 from escala.web.settings import Settings
 from tests.engine.made_shot import grid_passes
 from tests.made import FolderTest, read_colour, write_layers
@@ -214,6 +215,7 @@ class GuardTest(ApiTest):
     def test_the_committed_types_are_those_of_the_api(self) -> None:
         committed = Path(__file__).parents[2] / "frontend" / "openapi.json"
         self.assertEqual(json.loads(committed.read_text()), json.loads(json.dumps(self.client.application.api_doc)))
+        self.assertEqual(json.loads((committed.parent / "src" / "api" / "defaults.json").read_text()), defaults())
 
 
 class TokenTest(ApiTest):

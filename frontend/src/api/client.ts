@@ -1,6 +1,6 @@
 import createClient from 'openapi-fetch'
 import type { paths } from './schema'
-import type { Aids, PatchStep, Region, StationName } from './types'
+import type { Aids, CdlFile, PatchStep, Region, StationName } from './types'
 
 export const api = createClient<paths>({ baseUrl: location.origin })
 
@@ -130,7 +130,7 @@ export async function upload(file: File, batch: string): Promise<string> {
   return ((await response.json()) as { path: string }).path
 }
 
-export async function readCdl(file: File): Promise<import('./types').Cdl> {
+export async function readCdl(file: File): Promise<CdlFile> {
   const address = `/api/cdl?name=${encodeURIComponent(file.name)}`
   return (await sent(address, { method: 'POST', body: file })).json()
 }

@@ -18,12 +18,13 @@ interface Answer {
 }
 
 /**
- * How long until the next question, in milliseconds: while something happens, while nothing does, while the page is not
- * seen, while nobody answers.
+ * How long until the next question, in milliseconds: after something was begun, at most while something happens, at
+ * most while nothing does, while the page is not seen, while nobody answers.
  */
+const BEGUN = 100
 const BUSY = 600
 const QUIET = 1400
-const SLOWER = 1.25
+const SLOWER = 1.4
 const UNSEEN = 8000
 const UNANSWERED = 2500
 
@@ -42,9 +43,9 @@ export function listen(heard: (event: ServerEvent) => Promise<void>, shown: () =
   let mark = ''
   let timer: ReturnType<typeof setTimeout> | undefined
   let ended = false
-  let seen = BUSY
+  let pace = BUSY
   hurry = () => {
-    seen = BUSY
+    pace = BEGUN
     askNow()
   }
 
@@ -57,8 +58,8 @@ export function listen(heard: (event: ServerEvent) => Promise<void>, shown: () =
       mark = answer.mark
       if (answer.missed) await heard({ kind: 'missed' })
       for (const event of answer.events) await heard(event)
-      seen = answer.events.length ? BUSY : Math.min(seen * SLOWER, QUIET)
-      pause = document.hidden ? UNSEEN : seen
+      pause = document.hidden ? UNSEEN : pace
+      pace = Math.min(pace * SLOWER, answer.events.length ? BUSY : QUIET)
     } catch {
       // Not now: the server is asked again in a while.
     }

@@ -853,6 +853,11 @@ export interface components {
              */
             clamp: boolean;
             /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -1026,6 +1031,11 @@ export interface components {
          */
         ConfigCorrection: {
             /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
              * Inverse
              * @default false
              */
@@ -1198,6 +1208,11 @@ export interface components {
          * @description Stops on the whole.
          */
         ExposureCorrection: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1423,6 +1438,11 @@ export interface components {
          * @description A LUT file on working-space values.
          */
         LutCorrection: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1851,6 +1871,17 @@ export interface components {
              * @default 0
              */
             hue: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Kind
+             * @default recolour
+             * @constant
+             */
+            kind: "recolour";
             /**
              * Object Name
              * @default null

@@ -1,6 +1,7 @@
 <script setup lang="ts">
+import { NEUTRAL_LEVEL } from '@/api/defaults'
 import { computed } from 'vue'
-import { isNeutral, NEUTRAL, percent, spoken, stopsText, type Axis } from '@/stores/levels'
+import { isNeutral, percent, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useLevelHand } from './useLevelHand'
 
 const props = defineProps<{
@@ -14,7 +15,7 @@ const state = computed(() => {
   const { mute, solo, stops, kelvin } = level.value
   if (mute) return 'off'
   if (solo) return 'alone'
-  return stops === 0 && kelvin !== NEUTRAL.kelvin ? `${kelvin} K` : stopsText(stops)
+  return stops === 0 && kelvin !== NEUTRAL_LEVEL.kelvin ? `${kelvin} K` : stopsText(stops)
 })
 </script>
 

@@ -1,15 +1,7 @@
+import { NEUTRAL_LEVEL } from '@/api/defaults'
 import { computed } from 'vue'
 import { handPace } from '@/parts/handPace'
-import {
-  clampStops,
-  levelOf,
-  levelPatch,
-  NEUTRAL,
-  spoken,
-  stopsText,
-  withPatch,
-  type Axis,
-} from '@/stores/levels'
+import { clampStops, levelOf, levelPatch, spoken, stopsText, withPatch, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
@@ -30,7 +22,7 @@ export function useLevelHand(of: Leveled) {
   const takes = handPace()
 
   /** Read by each for itself, so that a change draws anew what it changes alone. */
-  const level = computed(() => (shots.document ? levelOf(shots.document, of.axis, of.name) : NEUTRAL))
+  const level = computed(() => (shots.document ? levelOf(shots.document, of.axis, of.name) : NEUTRAL_LEVEL))
   const chosen = computed(() => room.chosen?.axis === of.axis && room.chosen.name === of.name)
   const choose = () => room.choose(of.axis, of.name)
 

@@ -84,7 +84,10 @@ function neutral() {
   settle()
 }
 
+/** The wheel scrolls the bench; it turns the ruler only while that has the focus. */
 function onWheel(event: WheelEvent) {
+  if (document.activeElement !== ruler.value) return
+  event.preventDefault()
   nudge((event.deltaY < 0 ? 1 : -1) * (event.shiftKey ? 0.1 : 1))
 }
 
@@ -130,7 +133,7 @@ function startTyping() {
       :aria-valuemax="scale.max"
       :aria-valuenow="shown"
       :aria-valuetext="`${reading} ${scale.unit}`"
-      title="Drag, wheel or arrow keys; Shift for finer; double click for neutral"
+      title="Drag, or arrow keys and wheel once it is chosen; Shift for finer; double click for neutral"
       @pointerdown="onDown"
       @pointermove="onMove"
       @pointerrawupdate="onMove"
@@ -138,7 +141,7 @@ function startTyping() {
       @pointercancel="onUp"
       @dblclick="neutral"
       @keydown="onKey"
-      @wheel.prevent="onWheel"
+      @wheel="onWheel"
     >
       <svg class="scale" :style="{ transform: moved }" width="1" height="38" aria-hidden="true">
         <g v-memo="[marks]">

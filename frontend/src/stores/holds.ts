@@ -1,7 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import type { PatchStep, StationName, Variant } from '@/api/types'
-import type { Wipe } from '@/viewer/framing'
 
 /** What is kept for comparing. It is asked for like the present picture, with `patch` laid on the variant. */
 export interface Hold {
@@ -17,6 +16,13 @@ export interface Hold {
   picture?: string
   /** Whether it takes part in the comparison. */
   shown: boolean
+}
+
+/** A line through the picture: where it passes, as shares of width and height, and how it leans, in degrees. */
+export interface Wipe {
+  x: number
+  y: number
+  angle: number
 }
 
 export type Comparison = 'now' | 'held' | 'wipe' | 'split' | 'side' | 'difference'

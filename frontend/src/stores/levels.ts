@@ -1,28 +1,20 @@
+import { NEUTRAL_LEVEL } from '@/api/defaults'
 import type { Level, PatchStep, Variant } from '@/api/types'
 
 export type Axis = 'lights' | 'components' | 'cells'
 
-export const NEUTRAL: Level = {
-  stops: 0,
-  multiplier: 1,
-  tint: [1, 1, 1],
-  kelvin: 6500,
-  mute: false,
-  solo: false,
-}
-
 /** The whole level of a name. The same object as long as nothing changed it, so that only what changed is drawn. */
 export function levelOf(variant: Variant, axis: Axis, name: string): Level {
   const kept = variant.balance?.[axis]?.[name]
-  if (!kept) return NEUTRAL
-  const known = whole.get(kept) ?? { ...NEUTRAL, ...kept }
+  if (!kept) return NEUTRAL_LEVEL
+  const known = whole.get(kept) ?? { ...NEUTRAL_LEVEL, ...kept }
   whole.set(kept, known)
   return known
 }
 const whole = new WeakMap<object, Level>()
 
 export function isNeutral(level: Level): boolean {
-  return JSON.stringify({ ...NEUTRAL, ...level }) === JSON.stringify(NEUTRAL)
+  return JSON.stringify({ ...NEUTRAL_LEVEL, ...level }) === JSON.stringify(NEUTRAL_LEVEL)
 }
 
 /** The edit that gives a level its new values. */
@@ -50,13 +42,20 @@ function withStep(tree: Tree, step: PatchStep): Tree {
   return keys.length ? (withChange(tree, keys, step) as Tree) : (step.value as Tree)
 }
 
-function withChange(place: unknown, keys: string[], step: PatchStep): unknown {
-  const [key, ...deeper] = keys as [string, ...string[]]
+/** Where an entry of a list is: it is named by its id. */
+function placeIn(list: unknown[], name: string): string {
+  const at = list.findIndex((entry) => (entry as { id?: string }).id === name)
+  return at < 0 ? name : String(at)
+}
+
+function withChange(place: unknown, keys: string[], change: PatchStep): unknown {
+  const [step, ...deeper] = keys as [string, ...string[]]
+  const key = Array.isArray(place) ? placeIn(place, step) : step
   const copy = (Array.isArray(place) ? [...(place as unknown[])] : { ...(place as Tree) }) as Tree
-  if (deeper.length) copy[key] = withChange(copy[key] ?? {}, deeper, step)
-  else if (Array.isArray(copy)) changeList(copy as unknown[], key, step)
-  else if (step.op === 'remove') delete copy[key]
-  else copy[key] = step.value
+  if (deeper.length) copy[key] = withChange(copy[key] ?? {}, deeper, change)
+  else if (Array.isArray(copy)) changeList(copy as unknown[], key, change)
+  else if (change.op === 'remove') delete copy[key]
+  else copy[key] = change.value
   return copy
 }
 

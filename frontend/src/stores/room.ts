@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
+import { NO_AIDS } from '@/api/defaults'
 import type { Aids, Region, StationName } from '@/api/types'
 import type { Axis } from './levels'
 
@@ -14,14 +15,6 @@ export interface Pin {
 }
 
 export const MOST_PINS = 8
-export const NO_AIDS: Aids = {
-  exposure: 0,
-  gamma: 1,
-  show: 'colour',
-  marks: false,
-  behind: 'nothing',
-  behind_colour: [0.5, 0.5, 0.5],
-}
 const THEME = 'escala-theme'
 
 /** How the room is arranged: station and tap, what is chosen, the part of the picture in view. */

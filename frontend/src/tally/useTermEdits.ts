@@ -1,15 +1,14 @@
+import { UNTOUCHED_TERM } from '@/api/defaults'
 import type { Finding, PatchStep, TermEdit } from '@/api/types'
 import { pointerStep, spoken } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
-
-const UNTOUCHED: TermEdit = { left_out: false, operator: null, on: true, alone: false, strength: 1 }
 
 /** Changing the recipe on the tally; each change is one edit that can be undone. */
 export function useTermEdits() {
   const shots = useShot()
 
   function editOf(name: string): TermEdit {
-    return { ...UNTOUCHED, ...shots.document?.tally?.terms?.[name] }
+    return { ...UNTOUCHED_TERM, ...shots.document?.tally?.terms?.[name] }
   }
 
   function patchOf(name: string, change: Partial<TermEdit>): PatchStep[] {

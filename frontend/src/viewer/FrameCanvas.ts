@@ -1,3 +1,4 @@
+import type { Wipe } from '@/stores/holds'
 import type { Region } from '@/api/types'
 import {
   fitScale,
@@ -13,7 +14,6 @@ import {
   type Pane,
   type Place,
   type Size,
-  type Wipe,
 } from './framing'
 
 export interface FrameHooks {

@@ -1,15 +1,6 @@
+import type { Wipe } from '@/stores/holds'
 import type { Region } from '@/api/types'
-import {
-  NOW,
-  panesOf,
-  toCanvas,
-  wipeAxes,
-  wipePlace,
-  type Framing,
-  type Pane,
-  type Place,
-  type Wipe,
-} from './framing'
+import { NOW, panesOf, toCanvas, wipeAxes, wipePlace, type Framing, type Pane, type Place } from './framing'
 
 interface Layer {
   bitmap: ImageBitmap

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, onScopeDispose, ref, watch } from 'vue'
 import StationHint from '@/parts/StationHint.vue'
+import { useGrip } from '@/stores/grip'
 import { useHolds } from '@/stores/holds'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
@@ -20,6 +21,7 @@ interface Mark extends Place {
 const shots = useShot()
 const room = useRoom()
 const holds = useHolds()
+const grips = useGrip()
 const canvas = ref<HTMLCanvasElement>()
 const sheet = ref<HTMLCanvasElement>()
 const pinMarks = ref<Mark[]>([])
@@ -150,14 +152,14 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       <span v-if="pinMarks.length > 1">{{ mark.number }}</span>
     </div>
     <div
-      v-if="pinMark && room.station === 'balance' && hand.words.value"
+      v-if="pinMark && grips.grip?.words()"
       class="bubble"
       :class="{ leftward: pinMark.x > (frame?.size.width ?? 0) - 250 }"
       :style="{ left: pinMark.x + 'px', top: pinMark.y + 'px' }"
       role="status"
     >
-      {{ hand.words.value }}
-      <span>{{ hand.moving.value || 'drag up or down: level, sideways: warmth' }}</span>
+      {{ grips.grip.words() }}
+      <span>{{ grips.grip.doing() }}</span>
     </div>
     <div
       v-if="wipeMark"

@@ -5,7 +5,8 @@ import { api, told } from '@/api/client'
 import type { StopColour } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import { factorScale, STOPS } from '@/parts/ruler'
-import { NO_AIDS, useRoom } from '@/stores/room'
+import { NO_AIDS } from '@/api/defaults'
+import { useRoom } from '@/stores/room'
 
 const emit = defineEmits<{ close: [] }>()
 const room = useRoom()

@@ -1,4 +1,5 @@
 import type { Region } from '@/api/types'
+import type { Wipe } from '@/stores/holds'
 
 export interface Place {
   x: number
@@ -8,11 +9,6 @@ export interface Place {
 export interface Size {
   width: number
   height: number
-}
-
-/** A line through the picture: where it passes, as shares of width and height, and how it leans, in degrees. */
-export interface Wipe extends Place {
-  angle: number
 }
 
 /** How pictures are laid out, by their keys: the first is the present one. */

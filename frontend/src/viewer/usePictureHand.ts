@@ -1,20 +1,22 @@
 import { ref, type Ref } from 'vue'
 import { handPace } from '@/parts/handPace'
 import { useRoom } from '@/stores/room'
+import { useGrip } from '@/stores/grip'
 import { useHolds } from '@/stores/holds'
 import type { FrameCanvas } from './FrameCanvas'
 import { wipeAxes, type Place } from './framing'
-import { useLightGrip } from './useLightGrip'
 
 const NEAR_PIN = 14
 const NEAR_WIPE = 8
+
+type Doing = 'pan' | 'wipe' | 'grip'
 
 interface Marks {
   pin: Ref<Place | null>
   wipe: Ref<Place | null>
 }
 
-/** Pointer and keys on the picture: pan, zoom, the pin, the wipe, and at Balance the light under the hand. */
+/** Pointer and keys on the picture: pan, zoom, the pin, the wipe, and what the open bench lets the hand grip. */
 export function usePictureHand(
   frame: () => FrameCanvas | null,
   canvas: Ref<HTMLCanvasElement | undefined>,
@@ -23,22 +25,25 @@ export function usePictureHand(
 ) {
   const room = useRoom()
   const holds = useHolds()
-  const grip = useLightGrip()
+  const grips = useGrip()
   const gripping = ref(false)
   const takes = handPace()
-  let down: { at: Place; last: Place; moved: boolean; does: 'pan' | 'wipe' | 'light' } | null = null
+  let down: { at: Place; last: Place; moved: boolean; does: Doing } | null = null
 
   function placeOf(event: MouseEvent): Place {
     const box = canvas.value!.getBoundingClientRect()
     return { x: event.clientX - box.left, y: event.clientY - box.top }
   }
 
-  function purpose(at: Place): 'pan' | 'wipe' | 'light' {
+  function purpose(at: Place): Doing {
     if (nearWipe(at)) return 'wipe'
-    const pin = marks.pin.value
-    const onPin = pin !== null && Math.hypot(at.x - pin.x, at.y - pin.y) < NEAR_PIN
     // A picture that is seen whole has nowhere to pan to.
-    return room.station === 'balance' && (onPin || (room.fitted && inside(at))) ? 'light' : 'pan'
+    return grips.grip && (onPin(at) || (room.fitted && inside(at))) ? 'grip' : 'pan'
+  }
+
+  function onPin(at: Place): boolean {
+    const pin = marks.pin.value
+    return pin !== null && Math.hypot(at.x - pin.x, at.y - pin.y) < NEAR_PIN
   }
 
   function nearWipe(at: Place): boolean {
@@ -88,24 +93,22 @@ export function usePictureHand(
     if (!down) return
     if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start()
     if (down.does === 'wipe') moveWipe(at, event.shiftKey)
-    else if (down.moved && down.does === 'light') grip.move(down.at, at, event.shiftKey)
+    else if (down.moved && down.does === 'grip') grips.grip?.move(offset(down.at, at), event.shiftKey)
     else if (down.moved) picture.pan(at.x - down.last.x, at.y - down.last.y)
     down.last = at
   }
 
-  /** Light follows the hand before the screen is drawn. */
+  /** What is gripped follows the hand before the screen is drawn. */
   function onEarlyMove(event: PointerEvent) {
-    if (down?.moved && down.does === 'light' && takes(event))
-      grip.move(down.at, placeOf(event), event.shiftKey)
+    if (down?.moved && down.does === 'grip' && takes(event))
+      grips.grip?.move(offset(down.at, placeOf(event)), event.shiftKey)
   }
 
   function start() {
     down!.moved = true
-    if (down!.does !== 'light') return
-    const pin = marks.pin.value
-    if (!pin || Math.hypot(down!.at.x - pin.x, down!.at.y - pin.y) >= NEAR_PIN) room.putPin(pixelAt(down!.at))
+    if (down!.does !== 'grip') return
     gripping.value = true
-    grip.begin()
+    grips.grip?.begin(onPin(down!.at) ? null : pixelAt(down!.at))
   }
 
   function onUp(event: PointerEvent) {
@@ -115,7 +118,7 @@ export function usePictureHand(
   }
 
   function cancel() {
-    if (gripping.value) grip.end()
+    if (gripping.value) grips.grip?.end()
     gripping.value = false
     down = null
   }
@@ -155,7 +158,9 @@ export function usePictureHand(
     onKey,
     cancel,
     gripping,
-    words: grip.words,
-    moving: grip.moving,
   }
+}
+
+function offset(from: Place, to: Place): Place {
+  return { x: to.x - from.x, y: to.y - from.y }
 }

@@ -4,11 +4,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from .entries import Entry, Listed
 from .numbers import ONES, ZEROS, Number, PositiveTriple, Triple
-from .render import Document
 
 
-class Limited(Document):
+class Limited(Entry):
     """What every correction can be: switched, or weakened to a share of its effect."""
 
     on: bool = True
@@ -56,3 +56,4 @@ class ConfigCorrection(Limited):
 Correction = Annotated[
     ExposureCorrection | CdlCorrection | LutCorrection | ConfigCorrection, Field(discriminator="kind")
 ]
+Corrections = Listed[Correction]

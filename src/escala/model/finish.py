@@ -1,13 +1,13 @@
 """Finish: corrections on everything."""
 
-from .corrections import Correction
+from .corrections import Corrections
 from .render import Document
 
 
 class Finish(Document):
     """Corrections on everything, in order."""
 
-    corrections: tuple[Correction, ...] = ()
+    corrections: Corrections = ()
 
     @property
     def changes(self) -> bool:

@@ -1,17 +1,21 @@
 """Surface: changes of colour passes before light multiplies them."""
 
+from typing import Literal
+
 from pydantic import Field
 
+from .entries import Entry, Listed
 from .numbers import Number
 from .render import Document
 
 
-class Recolour(Document):
+class Recolour(Entry):
     """A change of colour passes before light multiplies them: of one component or all, of one object or all.
 
     `hue`: degrees; `saturation`, `value`: factors.
     """
 
+    kind: Literal["recolour"] = "recolour"
     hue: Number = Field(0.0, ge=-180, le=180)
     saturation: Number = Field(1.0, ge=0, le=4)
     value: Number = Field(1.0, ge=0, le=16)
@@ -28,4 +32,4 @@ class Recolour(Document):
 class Surface(Document):
     """Changes of surfaces, in order."""
 
-    recolours: tuple[Recolour, ...] = ()
+    recolours: Listed[Recolour] = ()

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
 from escala.media.places import printable
+from escala.model.entries import by_index
 from escala.model.strict_json import to_json
 from escala.model.variant import Variant
 
@@ -39,12 +40,14 @@ def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
         # As it is read today: a document kept by an older version may lack parts that have come since.
         changed = Variant.model_validate(document).model_dump(mode="json")
         for step in patch:
-            changed = jsonpatch.apply_patch(changed, [step], in_place=True)
+            named = {key: by_index(changed, step[key]) for key in ("path", "from") if isinstance(step.get(key), str)}
+            changed = jsonpatch.apply_patch(changed, [{**step, **named}], in_place=True)
             if len(to_json(changed)) > _MOST_SIGNS:
                 raise BadEdit(f"the edit makes the variant larger than {_MOST_SIGNS >> 20} million signs")
         return Variant.model_validate(changed)
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError, KeyError) as error:
-        raise BadEdit(f"the edit does not fit the variant: {printable(error)}") from error
+        reason = error.args[0] if isinstance(error, KeyError) and error.args else error
+        raise BadEdit(f"the edit does not fit the variant: {printable(reason)}") from error
     except RecursionError as error:
         raise BadEdit("the edit is nested too deeply") from error
     except ValidationError as error:

@@ -1,17 +1,42 @@
-"""Prints the API's OpenAPI document, from which the front end's types are made: `python -m escala.web.openapi`."""
+"""What the front end is built from: the API's OpenAPI document, and the defaults of what documents hold.
+
+`python -m escala.web.openapi` prints the first, `python -m escala.web.openapi defaults` the second.
+"""
 
 import json
+import sys
 import tempfile
 from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel
+
+from escala.model.balance import Level
+from escala.model.beauty import TermEdit
+from escala.model.corrections import CdlCorrection, ExposureCorrection
+from escala.model.surface import Recolour
 
 from .app import create_app
+from .pictures.schemas import Aids
 from .settings import Settings
+
+_WITH_DEFAULTS: tuple[type[BaseModel], ...] = (Level, TermEdit, Recolour, ExposureCorrection, CdlCorrection, Aids)
+
+
+def api_document() -> dict[str, Any]:
+    """The OpenAPI document."""
+    with tempfile.TemporaryDirectory() as folder:
+        return create_app(Settings(Path(folder))).api_doc
+
+
+def defaults() -> dict[str, Any]:
+    """By the name of each kind what it is when nothing is said."""
+    return {kind.__name__: kind().model_dump(mode="json") for kind in _WITH_DEFAULTS}
 
 
 def main() -> None:
-    """Print the document, keys sorted."""
-    with tempfile.TemporaryDirectory() as folder:
-        print(json.dumps(create_app(Settings(Path(folder))).api_doc, indent=1, sort_keys=True))
+    """Print what is asked for, keys sorted."""
+    print(json.dumps(defaults() if "defaults" in sys.argv[1:] else api_document(), indent=1, sort_keys=True))
 
 
 if __name__ == "__main__":

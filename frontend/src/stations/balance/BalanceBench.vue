@@ -1,17 +1,20 @@
 <script setup lang="ts">
 import { computed, watchEffect } from 'vue'
+import { NEUTRAL_LEVEL } from '@/api/defaults'
 import type { Level } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import { DEGREES, KELVIN, SHARE, STOPS } from '@/parts/ruler'
 import { tintOf, tintParts } from '@/parts/tint'
-import { levelOf, levelPatch, NEUTRAL, spoken, isNeutral, stopsText } from '@/stores/levels'
+import { levelOf, levelPatch, spoken, isNeutral, stopsText } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
+import { useLightGrip } from './useLightGrip'
 import PinPanel from '@/stations/looking/PinPanel.vue'
 import ScopePanel from '@/stations/looking/ScopePanel.vue'
 
 const shots = useShot()
 const room = useRoom()
+useLightGrip()
 
 watchEffect(() => {
   const { lights = [], components = [] } = shots.variant?.reading ?? {}
@@ -20,7 +23,7 @@ watchEffect(() => {
 })
 
 const level = computed<Level>(() =>
-  room.chosen && shots.document ? levelOf(shots.document, room.chosen.axis, room.chosen.name) : NEUTRAL,
+  room.chosen && shots.document ? levelOf(shots.document, room.chosen.axis, room.chosen.name) : NEUTRAL_LEVEL,
 )
 const title = computed(() => spoken(room.chosen?.name.replace('/', ', ') ?? ''))
 const tint = computed(() => tintParts(level.value.tint))
@@ -56,7 +59,7 @@ function keep(change: Partial<Level>, what: string) {
       <button type="button" :aria-pressed="level.mute" @click="keep({ mute: !level.mute }, 'off')">
         off
       </button>
-      <button type="button" :disabled="isNeutral(level)" @click="keep({ ...NEUTRAL }, 'neutral')">
+      <button type="button" :disabled="isNeutral(level)" @click="keep({ ...NEUTRAL_LEVEL }, 'neutral')">
         neutral
       </button>
     </div>

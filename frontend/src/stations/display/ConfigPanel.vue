@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { bringConfig } from '@/api/client'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
-import { useColourOffer } from './useColourOffer'
+import { useColourOffer } from '@/stores/useColourOffer'
 
 /** The colour config: one that comes with Escala, or a studio's own, brought in or named by its path. */
 const shots = useShot()

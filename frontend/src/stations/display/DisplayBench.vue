@@ -6,7 +6,7 @@ import ColourWarnings from './ColourWarnings.vue'
 import ConfigPanel from './ConfigPanel.vue'
 import ScopePanel from '@/stations/looking/ScopePanel.vue'
 import InputSpaces from './InputSpaces.vue'
-import { useColourOffer } from './useColourOffer'
+import { useColourOffer } from '@/stores/useColourOffer'
 
 const shots = useShot()
 const { offer } = useColourOffer()

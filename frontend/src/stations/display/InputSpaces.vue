@@ -3,7 +3,7 @@ import Select from 'primevue/select'
 import { computed } from 'vue'
 import { pointerStep } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
-import { useColourOffer } from './useColourOffer'
+import { useColourOffer } from '@/stores/useColourOffer'
 
 /** In which space the files are read, and why; one for all, or by file. */
 const shots = useShot()

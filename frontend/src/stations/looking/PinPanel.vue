@@ -4,7 +4,7 @@ import type { Probe } from '@/api/types'
 import { percent, spoken, stopsText, threeText } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useTroubles } from '@/stores/troubles'
-import { usePinProbe } from './usePinProbe'
+import { usePinProbe } from '@/stores/usePinProbe'
 
 /** What is at the pins: numbers, and which lights, components and passes make them. */
 const room = useRoom()
@@ -88,7 +88,11 @@ async function copy() {
     <template v-if="probe">
       <dl class="values">
         <dt>place</dt>
-        <dd>{{ probe.x }}, {{ probe.y }} px</dd>
+        <dd>
+          {{ probe.x }}, {{ probe.y }} px<template v-if="probe.size > 1"
+            >, mean of {{ probe.size }} × {{ probe.size }}</template
+          >
+        </dd>
         <dt>scene-linear</dt>
         <dd>{{ threeText(probe.linear, 3) }}</dd>
         <dt>beauty, as in the file</dt>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { NEUTRAL_RECOLOUR } from '@/api/defaults'
 import type { Recolour } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import { factorScale, readout, TURN, type RulerScale as Scale } from '@/parts/ruler'
-import { spoken } from '@/stores/levels'
+import { pointerStep, spoken } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
 import PinPanel from '@/stations/looking/PinPanel.vue'
 import ScopePanel from '@/stations/looking/ScopePanel.vue'
@@ -15,16 +16,8 @@ type Measured = 'hue' | 'saturation' | 'value'
 const shots = useShot()
 const objects = useObjects()
 const recolours = computed<Recolour[]>(() =>
-  (shots.document?.surface?.recolours ?? []).map((kept) => ({ ...NEUTRAL, ...kept })),
+  (shots.document?.surface?.recolours ?? []).map((kept) => ({ ...NEUTRAL_RECOLOUR, ...kept })),
 )
-const NEUTRAL: Recolour = {
-  hue: 0,
-  saturation: 1,
-  value: 1,
-  component: null,
-  object_name: null,
-  on: true,
-}
 const ROWS: { key: Measured; label: string; scale: Scale }[] = [
   { key: 'hue', label: 'Hue', scale: TURN },
   { key: 'saturation', label: 'Saturation', scale: factorScale(4, 1) },
@@ -52,26 +45,32 @@ const limits = computed(() => [
 ])
 const nameOf = (change: Recolour) => (change.object_name ? spoken(change.object_name) : 'All surfaces')
 
-const at = (index: number) => `/surface/recolours/${index}`
-const patch = (index: number, change: Partial<Recolour>) => [
-  { op: 'replace' as const, path: at(index), value: { ...recolours.value[index]!, ...change } },
-]
+const at = (change: Recolour) => `/surface/recolours/${pointerStep(change.id)}`
+const patch = (of: Recolour, change: Partial<Recolour>) =>
+  Object.entries(change).map(([field, value]) => ({
+    op: 'replace' as const,
+    path: `${at(of)}/${field}`,
+    value,
+  }))
 
-function keep(index: number, change: Partial<Recolour>, label: string) {
-  void shots.edit(patch(index, change), label)
+function keep(of: Recolour, change: Partial<Recolour>, label: string) {
+  void shots.edit(patch(of, change), label)
 }
 
-function settle(index: number, row: (typeof ROWS)[number], value: number) {
-  const label = `${nameOf(recolours.value[index]!)}: ${row.label.toLowerCase()} ${readout(row.scale, value)}`
-  keep(index, { [row.key]: value }, label)
+function settle(of: Recolour, row: (typeof ROWS)[number], value: number) {
+  const label = `${nameOf(of)}: ${row.label.toLowerCase()} ${readout(row.scale, value)}`
+  keep(of, { [row.key]: value }, label)
 }
 
 function add() {
-  void shots.edit([{ op: 'add', path: '/surface/recolours/-', value: NEUTRAL }], 'A colour to change')
+  void shots.edit(
+    [{ op: 'add', path: '/surface/recolours/-', value: NEUTRAL_RECOLOUR }],
+    'A colour to change',
+  )
 }
 
-function drop(index: number) {
-  void shots.edit([{ op: 'remove', path: at(index) }], 'Colour as rendered')
+function drop(change: Recolour) {
+  void shots.edit([{ op: 'remove', path: at(change) }], 'Colour as rendered')
 }
 </script>
 
@@ -85,8 +84,8 @@ function drop(index: number) {
   </section>
   <template v-else>
     <section
-      v-for="(change, index) in recolours"
-      :key="index"
+      v-for="change in recolours"
+      :key="change.id"
       class="bench-part"
       :aria-label="`Colour of ${nameOf(change)}`"
     >
@@ -95,11 +94,11 @@ function drop(index: number) {
         <button
           type="button"
           :aria-pressed="!change.on"
-          @click="keep(index, { on: !change.on }, `${nameOf(change)} on or off`)"
+          @click="keep(change, { on: !change.on }, `${nameOf(change)} on or off`)"
         >
           off
         </button>
-        <button type="button" @click="drop(index)">take away</button>
+        <button type="button" @click="drop(change)">take away</button>
       </div>
       <div class="choices">
         <select
@@ -108,7 +107,7 @@ function drop(index: number) {
           :value="change[limit.key] ?? ''"
           :aria-label="limit.label"
           @change="
-            keep(index, { [limit.key]: ($event.target as HTMLSelectElement).value || null }, limit.edit)
+            keep(change, { [limit.key]: ($event.target as HTMLSelectElement).value || null }, limit.edit)
           "
         >
           <option value="">{{ limit.none }}</option>
@@ -121,8 +120,8 @@ function drop(index: number) {
         :label="row.label"
         :scale="row.scale"
         :value="change[row.key]"
-        @moving="shots.preview(patch(index, { [row.key]: $event }))"
-        @settled="settle(index, row, $event)"
+        @moving="shots.preview(patch(change, { [row.key]: $event }))"
+        @settled="settle(change, row, $event)"
       />
     </section>
     <section class="bench-part">

@@ -1,15 +1,15 @@
-import { computed, shallowRef, watch } from 'vue'
-import { usePinProbe } from '@/stations/looking/usePinProbe'
+import { computed, onScopeDispose, shallowRef, watch } from 'vue'
+import { usePinProbe } from '@/stores/usePinProbe'
 import { clampStops, levelOf, levelPatch, percent, spoken, stopsText, type Axis } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
+import { useGrip } from '@/stores/grip'
+import { useRoom, type Pin } from '@/stores/room'
 import { useShot } from '@/stores/shot'
-import type { Place } from './framing'
 
 const PIXELS_PER_STOP = 48
 const MIRED_PER_PIXEL = 0.6
 const SLACK = 4
 
-/** Changing light in the picture: the light that dominates at the pin; up and down its level, sideways its warmth. */
+/** While the bench is open, light is changed in the picture: the light that dominates at the pin; up and down its level, sideways its warmth. */
 export function useLightGrip() {
   const shots = useShot()
   const room = useRoom()
@@ -31,13 +31,14 @@ export function useLightGrip() {
       .join(' · '),
   )
 
-  function begin() {
+  function begin(at: Pin | null) {
+    if (at) room.putPin(at)
     hand.value = { dx: 0, dy: 0, fine: false }
     held = way = null
   }
 
-  function move(from: Place, to: Place, fine: boolean) {
-    hand.value = { dx: to.x - from.x, dy: to.y - from.y, fine }
+  function move(by: { x: number; y: number }, fine: boolean) {
+    hand.value = { dx: by.x, dy: by.y, fine }
   }
 
   function change() {
@@ -77,5 +78,11 @@ export function useLightGrip() {
         : null
     return level ? `${spoken(room.chosen!.name)} ${stopsText(level.stops)} stops, ${level.kelvin} K` : ''
   })
-  return { begin, move, end, words, moving }
+  const doing = () => moving.value || 'drag up or down: level, sideways: warmth'
+  const grips = useGrip()
+  const grip = { begin, move, end, words: () => words.value, doing }
+  grips.grip = grip
+  onScopeDispose(() => {
+    if (grips.grip === grip) grips.grip = null
+  })
 }

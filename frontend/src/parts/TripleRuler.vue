@@ -1,0 +1,77 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { Triple } from '@/api/types'
+import RulerScale from './RulerScale.vue'
+import { clampTo, type RulerScale as Scale } from './ruler'
+
+/** Three channels on one ruler, which moves them together; unfolded, each has its own. */
+const props = defineProps<{
+  label: string
+  value: Triple
+  scale: Scale
+  /** Whether moving them together keeps what they are of each other, or how far apart they are. */
+  keeps: 'ratio' | 'distance'
+}>()
+const emit = defineEmits<{ moving: [value: Triple]; settled: [value: Triple] }>()
+
+const CHANNELS = ['red', 'green', 'blue']
+const open = ref(false)
+const mean = computed(() => (props.value[0] + props.value[1] + props.value[2]) / 3)
+const differ = computed(() => props.value.some((channel) => channel !== props.value[0]))
+
+function together(to: number): Triple {
+  const from = mean.value
+  const moved = (channel: number) =>
+    props.keeps === 'ratio' && from > 1e-6 ? (channel * to) / from : channel + to - from
+  return props.value.map((channel) => clampTo(props.scale, moved(channel))) as Triple
+}
+
+function alone(index: number, to: number): Triple {
+  return props.value.map((channel, at) => (at === index ? to : channel)) as Triple
+}
+</script>
+
+<template>
+  <div class="triple" role="group" :aria-label="label">
+    <RulerScale
+      :label="label"
+      :scale="scale"
+      :value="mean"
+      :note="differ && !open ? 'mean of three' : ''"
+      @moving="emit('moving', together($event))"
+      @settled="emit('settled', together($event))"
+    />
+    <button
+      type="button"
+      class="link"
+      :aria-expanded="open"
+      :aria-label="`${label}, each channel`"
+      @click="open = !open"
+    >
+      {{ open ? 'together' : 'each channel' }}
+    </button>
+    <template v-if="open">
+      <RulerScale
+        v-for="(channel, index) in CHANNELS"
+        :key="channel"
+        :label="`${label} ${channel}`"
+        :scale="scale"
+        :value="value[index]!"
+        @moving="emit('moving', alone(index, $event))"
+        @settled="emit('settled', alone(index, $event))"
+      />
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.triple {
+  display: grid;
+}
+.link {
+  justify-self: start;
+  padding: 0;
+  color: var(--text-2);
+  font-size: 12px;
+}
+</style>

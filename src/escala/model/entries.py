@@ -1,0 +1,69 @@
+"""Entries of lists: each has an id of its own, given when it is missing, by which edits and curves name it."""
+
+from collections.abc import Iterator
+from typing import Annotated, Any, TypeVar
+
+from pydantic import AfterValidator, Field
+
+from .render import Document
+
+
+class Entry(Document):
+    """An entry of a list of a document."""
+
+    id: str = Field("", max_length=120)
+
+
+AnyEntry = TypeVar("AnyEntry", bound=Entry)
+
+
+def _with_ids(entries: tuple[AnyEntry, ...]) -> tuple[AnyEntry, ...]:
+    """The entries, those without an id with one that says their kind. Raises `ValueError` for an id given twice."""
+    taken = [entry.id for entry in entries if entry.id]
+    double = next((one for one in taken if taken.count(one) > 1), None)
+    if double is not None:
+        raise ValueError(f"two entries of one list have the id {double!r}: each needs its own")
+    free = {entry.kind: _free(entry.kind, set(taken)) for entry in entries if not entry.id}  # type: ignore[attr-defined]
+    return tuple(
+        entry if entry.id else entry.model_copy(update={"id": next(free[entry.kind])})  # type: ignore[attr-defined]
+        for entry in entries
+    )
+
+
+def _free(kind: str, taken: set[str]) -> Iterator[str]:
+    number = 0
+    while True:
+        number += 1
+        if f"{kind}{number}" not in taken:
+            yield f"{kind}{number}"
+
+
+# A list whose entries have ids.
+Listed = Annotated[tuple[AnyEntry, ...], AfterValidator(_with_ids)]
+
+
+def by_index(document: Any, pointer: str) -> str:
+    """A JSON Pointer in which entries of lists are named by id, with their places instead.
+
+    A place by number is taken too; an id comes first. Raises `KeyError` with a sentence for an entry that is not there.
+    """
+    steps: list[str] = []
+    place = document
+    for step in pointer.split("/")[1:]:
+        if isinstance(place, list):
+            step = _place_in(place, step, "/" + "/".join(steps))
+            place = place[int(step)] if step != "-" and int(step) < len(place) else None
+        elif isinstance(place, dict):
+            place = place.get(step.replace("~1", "/").replace("~0", "~"))
+        steps.append(step)
+    return "".join(f"/{step}" for step in steps)
+
+
+def _place_in(entries: list[Any], step: str, where: str) -> str:
+    name = step.replace("~1", "/").replace("~0", "~")
+    for index, entry in enumerate(entries):
+        if isinstance(entry, dict) and entry.get("id") == name:
+            return str(index)
+    if step == "-" or (step.isascii() and step.isdigit() and len(step) < 8):
+        return step
+    raise KeyError(f"{where} has no entry with the id {name}")
