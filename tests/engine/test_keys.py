@@ -26,7 +26,7 @@ from tests.engine.made_shot import COMPONENTS, engine_for, grid_passes
 from tests.made import FolderTest, add_up, light, write_layers
 from tests.made_config import CONFIG, write_config
 
-WHOLE = full_look(0, 0, 64, 48)
+WHOLE = full_look(0, 0, 32, 24)
 CUBE = "LUT_3D_SIZE 2\n" + "\n".join(f"{r} {g} {{}}" for b in (0, 1) for g in (0, 1) for r in (0, 1)) + "\n"
 
 # What a field becomes where a quarter more, or the opposite, would not do, by the end of its place.
@@ -113,13 +113,13 @@ def with_change(variant: Variant, place: str, value: Any) -> Variant:
 class EveryChangeTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        passes = grid_passes()
-        extra = {f"{name}_color": light(20 + i, 48, 64, 0.9) for i, name in enumerate(COMPONENTS)}
-        extra |= {name: light(30 + i, 48, 64, 0.3) for i, name in enumerate(("spare", "notes", "more"))}
-        extra["A"] = np.linspace(0.2, 1, 48 * 64, dtype=np.float32).reshape(48, 64)
-        ids = np.zeros((4, 48, 64), np.float32)
+        passes = grid_passes(24, 32)
+        extra = {f"{name}_color": light(20 + i, 24, 32, 0.9) for i, name in enumerate(COMPONENTS)}
+        extra |= {name: light(30 + i, 24, 32, 0.3) for i, name in enumerate(("spare", "notes", "more"))}
+        extra["A"] = np.linspace(0.2, 1, 24 * 32, dtype=np.float32).reshape(24, 32)
+        ids = np.zeros((4, 24, 32), np.float32)
         ids[0] = np.uint32(name_to_id_bits("hull")).view(np.float32)
-        ids[1, 10:30, 10:40] = 1
+        ids[1, 5:15, 5:20] = 1
         extra |= {f"things00.{letter}": plane for letter, plane in zip("RGBA", ids, strict=True)}
         key = f"cryptomatte/{layer_key('things')}"
         header = {f"{key}/name": "things", f"{key}/hash": "MurmurHash3_32"}
