@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from escala.engine.cache import ByteCache
@@ -45,3 +46,14 @@ def engine_for(path: Path) -> Evaluator:
 def grid_engine(folder: Path) -> Evaluator:
     """The evaluator of `grid_passes`."""
     return engine_for(write_layers(folder / "grid.exr", grid_passes()))
+
+
+def decoded(file: bytes) -> np.ndarray:
+    """(H, W, 3) bytes of a picture file."""
+    return cv2.imdecode(np.frombuffer(file, np.uint8), cv2.IMREAD_COLOR)[:, :, ::-1]
+
+
+def blocks(pixels: np.ndarray) -> np.ndarray:
+    """Means of 8 × 8 pixels: what JPEG keeps of noise."""
+    high, wide, _ = pixels.shape
+    return pixels.reshape(high // 8, 8, wide // 8, 8, 3).mean(axis=(1, 3))

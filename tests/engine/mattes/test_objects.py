@@ -8,7 +8,7 @@ from escala.core.errors import UnknownChoice
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.engine.mattes.objects import crypto_layers, matte_of_objects
 from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, channels_of, light
+from tests.made import FolderTest, channels_of, light, write_layers
 
 
 class ManifestTest(FolderTest):
@@ -59,3 +59,22 @@ class ManifestTest(FolderTest):
         for name in ("link.json", f"../{outside.name}", str(outside), "binary.json", "folder.json", "ghost.json"):
             with self.subTest(name=name):
                 self.assertEqual(self.names(self.write(manif_file=name)), [])
+
+
+class MatteTest(FolderTest):
+    def test_objects_by_name_and_by_hash(self) -> None:
+        shares = np.random.default_rng(1).random((2, 8, 10)).astype(np.float32)
+        names = ("hull", "sail")
+        ranks = encode_ranks({name_to_id_bits(n): s for n, s in zip(names, shares, strict=True)}, 2)
+        planes = {f"Obj00.{letter}": plane for letter, plane in zip("RGBA", ranks, strict=True)}
+        key = f"cryptomatte/{layer_key('Obj')}"
+        manifest = json.dumps({name: f"{name_to_id_bits(name):08x}" for name in names})
+        for extra in ({f"{key}/manifest": manifest}, {}):
+            with self.subTest(manifest=bool(extra)):
+                header = {f"{key}/name": "Obj", f"{key}/hash": "MurmurHash3_32", **extra}
+                path = write_layers(self.folder / f"c{len(extra)}.exr", {"": light(1, 8, 10), **planes}, **header)
+                frame = engine_for(path).frame
+                np.testing.assert_array_equal(matte_of_objects(frame, ["sail"], None), shares[1])
+                np.testing.assert_allclose(matte_of_objects(frame, names, "Obj"), shares.sum(axis=0), rtol=1e-6)
+                with self.assertRaisesRegex(UnknownChoice, "ghost"):
+                    matte_of_objects(frame, ["ghost"], None)

@@ -1,0 +1,48 @@
+"""The board: shares, and each cell by its pixels."""
+
+import numpy as np
+
+from escala.engine.balance.board import ALL, Board, board_recipes, draw_board
+from escala.engine.looking.look import whole_look
+from escala.engine.looking.screen import resting_bytes
+from escala.model.balance import Balance, Level
+from escala.model.variant import Variant
+from tests.engine.made_shot import blocks, decoded, engine_for, grid_engine, one_axis_passes
+from tests.made import FolderTest, write_layers
+
+
+def tiles_of(sheet: bytes, board: Board) -> dict[tuple[int, int], np.ndarray]:
+    """The small pictures of a board by row and column."""
+    pixels = decoded(sheet)
+    high, wide = board.tile_height, board.tile_width
+    places = {(cell.row, cell.column) for cell in board.cells}
+    return {(r, c): pixels[r * high : (r + 1) * high, c * wide : (c + 1) * wide] for r, c in places}
+
+
+class BoardTest(FolderTest):
+    def test_shares_add_up_and_follow_the_levels(self) -> None:
+        engine = grid_engine(self.folder)
+        board, sheet = draw_board(engine, Variant())
+        self.assertTrue(board.is_grid)
+        cells = [c for c in board.cells if ALL not in (c.light, c.component)]
+        self.assertAlmostEqual(sum(c.share for c in cells), 1.0, places=5)
+        louder, brighter = draw_board(engine, Variant(balance=Balance(lights={"key": Level(stops=3)})))
+        whole = whole_look(engine.render)
+        for shown, stops in ((tiles_of(sheet, board), 0), (tiles_of(brighter, louder), 3)):
+            for cell in board.cells:
+                if ALL in (cell.light, cell.component):
+                    continue
+                asked = engine.ask(Variant(), whole)
+                recipe = board_recipes(engine)[0]
+                term = next(t for t in recipe.terms if (t.light, t.component) == (cell.light, cell.component))
+                lit = engine.head.term(term, asked) * np.float32(2 ** (stops if cell.light == "key" else 0))
+                expected = resting_bytes(lit, asked.colouring)
+                with self.subTest(light=cell.light, component=cell.component, stops=stops):
+                    np.testing.assert_allclose(blocks(shown[cell.row, cell.column]), blocks(expected), atol=4)
+        share = {c.light: c.share for c in louder.cells if c.component == ALL}
+        self.assertGreater(share["key"], 0.8)
+
+    def test_a_render_with_one_axis_at_a_time_has_strips(self) -> None:
+        board, _ = draw_board(engine_for(write_layers(self.folder / "one.exr", one_axis_passes())), Variant())
+        self.assertFalse(board.is_grid)
+        self.assertEqual({c.row for c in board.cells}, {0, 1})

@@ -1,0 +1,60 @@
+"""The tally: terms and running sums by their pixels, differences, and the verdict."""
+
+import numpy as np
+
+from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
+from escala.engine.looking.look import whole_look
+from escala.engine.looking.screen import resting_bytes
+from escala.model.variant import Variant
+from tests.engine.made_shot import blocks, decoded, engine_for, grid_engine, grid_passes
+from tests.made import FolderTest, write_layers
+
+
+class TallyTest(FolderTest):
+    def test_the_sum_is_laid_out_and_proven(self) -> None:
+        engine = grid_engine(self.folder)
+        tally = tally_of(engine, Variant())
+        assert tally and tally.verdict
+        self.assertTrue(tally.verdict.exact)
+        self.assertRegex(tally.verdict.words, r"Matches\. Largest difference .*half-float rounding allows")
+        self.assertAlmostEqual(sum(line.share for line in tally.lines), 1.0, places=5)
+
+    def test_pictures_run_from_the_first_term_to_the_reference(self) -> None:
+        engine = grid_engine(self.folder)
+        asked = engine.ask(Variant(), whole_look(engine.render))
+        terms = engine.head.terms(engine.render.recipes[0].recipe, asked)
+        sheet = decoded(tally_sheet(engine, Variant()))
+        rows = np.split(sheet, len(terms) + 2)
+        reference = resting_bytes(engine.at("source", asked), asked.colouring)
+        running = np.cumsum(terms, axis=0)
+        expected = [
+            (resting_bytes(t, asked.colouring), resting_bytes(r, asked.colouring))
+            for t, r in zip(terms, running, strict=True)
+        ]
+        expected += [(np.zeros_like(reference), reference), (reference, reference)]
+        for row, pair in zip(rows, expected, strict=True):
+            np.testing.assert_allclose(blocks(row), blocks(np.concatenate(pair, axis=1)), atol=4)
+
+    def test_the_difference_is_that_of_the_sum_and_the_reference(self) -> None:
+        passes = grid_passes()
+        passes[""] = passes[""] + np.float32(0.25)
+        passes[""][:, 10:20, 30:50] += np.float32(0.5)
+        engine = engine_for(write_layers(self.folder / "off.exr", passes, np.float32))
+        found = decoded(difference_picture(engine, Variant(), 1, 64)).astype(int)
+        self.assertEqual(found.shape, (48, 64, 3))
+        inside = np.zeros((48, 64), bool)
+        inside[10:20, 30:50] = True
+        np.testing.assert_allclose(found[inside], round(0.75 * 255), atol=3)
+        np.testing.assert_allclose(found[~inside], round(0.25 * 255), atol=3)
+        stronger = decoded(difference_picture(engine, Variant(), 2, 64)).astype(int)
+        np.testing.assert_allclose(stronger[~inside], round(0.5 * 255), atol=5)
+
+    def test_a_baked_exposure_is_named(self) -> None:
+        passes = grid_passes()
+        passes[""] = (passes[""] * 1.5).astype(np.float16).astype(np.float32)
+        tally = tally_of(engine_for(write_layers(self.folder / "baked.exr", passes)), Variant())
+        assert tally and tally.verdict
+        self.assertFalse(tally.verdict.exact)
+        np.testing.assert_allclose(tally.verdict.factor, 1.5, rtol=1e-2)
+        self.assertIn("times 1.5", tally.verdict.causes[0].message)
+        self.assertEqual(tally.verdict.causes[0].repair, "multiply the sum by it")
