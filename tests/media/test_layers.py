@@ -33,6 +33,14 @@ class LayerTest(unittest.TestCase):
         self.assertEqual(self.names(("", ["key.red", "key.green", "key.blue"])), {"key": "RGB"})
         self.assertEqual(self.names(("", ["key_R", "key_G", "key_B"])), {"key": "RGB"})
 
+    def test_single_letters_of_any_case_and_after_an_underscore(self) -> None:
+        self.assertEqual(self.names(("", ["N_x", "N_y", "N_z", "st_U", "st_V"])), {"N": "XYZ", "st": "UV"})
+        self.assertEqual(self.names(("", ["P.x", "P.y", "P.z", "r", "g", "b"])), {"P": "XYZ", "": "RGB"})
+        self.assertEqual(
+            self.names(("", ["side_x", "lamp_a", "lamp_b"])),
+            {"side_x": "side_x", "lamp_a": "lamp_a", "lamp_b": "lamp_b"},
+        )
+
     def test_parts_name_their_passes(self) -> None:
         self.assertEqual(
             self.names(("direct", ["R", "G", "B"]), ("Albedo", ["R", "G", "B"])), {"direct": "RGB", "Albedo": "RGB"}

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from escala.core.errors import BadSource, ColourError, UnknownChoice, UnreadableFile
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames
-from escala.engine.balance.plan import render_components, render_lights
+from escala.engine.balance.plan import render_components, render_lights, waiting_levels
 from escala.media.cdl import read_cdl
 from escala.media.configs import is_builtin
 from escala.model.balance import NEUTRAL_LEVEL, Balance, Level
@@ -33,6 +33,8 @@ def render_frames(options: argparse.Namespace) -> None:
     with opened_render(options.source, options.fit) as (workshop, render):
         base = _read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
+        for axis, name in waiting_levels(workshop.reading_of(SHOT, render, variant), variant):
+            print(f"escala: the level of {axis} {name} waits: {render.name} has no such {axis}", file=sys.stderr)
         file = Delivery(options.out, options.space, as_view, "float" if options.float else "half", options.bits)
         order = Order(SHOT, render, variant, tuple(_frames_of(render, options.frames)), file)
         for _ in deliver_frames(workshop, order):
@@ -91,7 +93,8 @@ def _known_name(render: Render, given: str, what: str, known: list[str], told: l
 
 
 def _plain(name: str) -> str:
-    return re.sub(r"[^a-z0-9]", "", name.lower())
+    """A name without case and separators, in any script."""
+    return re.sub(r"[\W_]", "", name.casefold())
 
 
 def _colour(variant: Variant, options: argparse.Namespace) -> ColourChoice:

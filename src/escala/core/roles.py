@@ -27,12 +27,13 @@ class Role(StrEnum):
 
 
 class Portion(StrEnum):
-    """Which portion of a component a pass holds."""
+    """Which portion of a component a pass holds. Raw: its light, before the colour of the surface multiplies it."""
 
     TOTAL = "total"
     DIRECT = "direct"
     INDIRECT = "indirect"
     COLOUR = "colour"
+    RAW = "raw"
 
 
 # Roles whose pixels are light or surface colour: they go to the working space. All others are data and bypass it.

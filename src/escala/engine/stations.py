@@ -12,6 +12,7 @@ from escala.model.finish import Finish
 from escala.model.render import Render
 from escala.model.variant import Variant
 
+from .balance.plan import waiting_levels
 from .beauty.head import Head
 from .chain import Link, Picture
 from .corrections.registry import apply_correction
@@ -84,8 +85,9 @@ def _surface_words(render: Render, variant: Variant, view: View | None) -> tuple
 
 
 def _balance_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
-    changes = variant.balance.changes
-    return (f"{changes} level{'s' if changes != 1 else ''}" if changes else "unchanged"), changes > 0
+    changes, waiting = variant.balance.changes, len(waiting_levels(render, variant))
+    words = f"{changes} level{'s' if changes != 1 else ''}" if changes else "unchanged"
+    return f"{words}, {waiting} waiting" if waiting else words, changes > 0
 
 
 def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:

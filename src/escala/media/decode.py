@@ -324,9 +324,10 @@ def _header(opened: list[_OpenFile], raster: Window) -> FrameHeader:
 
 
 def _attributes(opened: list[_OpenFile]) -> dict[str, str]:
-    """What the first file's header says, and which files were fitted."""
-    first = opened[0].parts[0].attributes if opened[0].parts else {}
-    told = {name: _text(value) for name, value in first.items()}
+    """What the first part of the first file says, what any part says of cryptomattes, and which files were fitted."""
+    parts = [part.attributes for file in opened for part in file.parts or ()]
+    mattes = {n: _text(v) for part in parts for n, v in part.items() if n.startswith("cryptomatte/")}
+    told = mattes | {name: _text(value) for name, value in (parts[0] if opened[0].parts else {}).items()}
     return told | {f"{FITTED}{file.source.path.name}": file.fitted for file in opened if file.fitted}
 
 

@@ -18,6 +18,9 @@ _SETS = (
     ("X", "Y"),
 )
 
+# What is one pass even where an underscore stands before the letters.
+_SPELLED = (("R", "G", "B"), ("X", "Y", "Z"), ("U", "V"))
+
 
 @dataclass(frozen=True)
 class Layer:
@@ -34,11 +37,26 @@ def split_channel(channel: str) -> tuple[str, str]:
     """Layer and letter of a channel name: `diffuse.R` is (diffuse, R), `R` is ('', R), `diffuse_R` is (diffuse, R)."""
     layer, dot, last = channel.rpartition(".")
     if dot:
-        return layer, _LETTERS.get(last.lower(), last)
+        return layer, _letter(last)
     head, mark, tail = channel.rpartition("_")
     if mark and tail in ("R", "G", "B", "A"):
         return head, tail
-    return "", _LETTERS.get(channel.lower(), channel)
+    return "", _letter(channel)
+
+
+def _letter(last: str) -> str:
+    """The last part of a channel name, single letters in capitals."""
+    return _LETTERS.get(last.lower(), last.upper() if len(last) == 1 else last)
+
+
+def _underscored(channels: Sequence[str]) -> set[str]:
+    """The layers whose channels follow an underscore (`N_x`, `N_y`, `N_z`): only where a whole set is there."""
+    letters: dict[str, set[str]] = {}
+    for channel in channels:
+        head, mark, tail = channel.rpartition("_")
+        if mark and head and len(tail) == 1 and "." not in tail:
+            letters.setdefault(head, set()).add(tail.upper())
+    return {head for head, found in letters.items() if any(set(wanted) <= found for wanted in _SPELLED)}
 
 
 def layers_of_parts(parts: Sequence[tuple[str, Sequence[str]]]) -> list[Layer]:
@@ -46,8 +64,10 @@ def layers_of_parts(parts: Sequence[tuple[str, Sequence[str]]]) -> list[Layer]:
     layers: list[Layer] = []
     for index, (part_name, channels) in enumerate(parts):
         grouped: dict[str, dict[str, str]] = {}
+        underscored = _underscored(channels)
         for channel in channels:
-            layer, letter = split_channel(channel)
+            head, _, tail = channel.rpartition("_")
+            layer, letter = (head, tail.upper()) if head in underscored and len(tail) == 1 else split_channel(channel)
             if len(parts) > 1 and not layer:
                 layer = part_name
             grouped.setdefault(layer, {})[letter] = channel

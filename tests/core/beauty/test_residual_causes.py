@@ -44,6 +44,12 @@ class CauseTest(unittest.TestCase):
         np.testing.assert_allclose(balanced.numbers, [1.2, 1.0, 0.7], rtol=1e-3)
         self.assertIn("white balance", balanced.message)
 
+    def test_beside_a_cause_that_explains_all_no_weaker_one_is_offered(self) -> None:
+        total = add_up(PASSES["key"], PASSES["fill"])
+        for factor in ((1.15, 1.0, 0.85), (1.02, 1.0, 0.97), (1.6, 1.0, 0.6)):
+            causes = causes_of(total * np.array(factor, np.float32)[:, None, None], ["key", "fill"])
+            self.assertEqual([cause.code for cause in causes], ["constant_factor"])
+
     def test_a_wrong_gamut_is_named(self) -> None:
         total = add_up(PASSES["key"], PASSES["fill"])
         beauty = np.einsum("ij,jhw->ihw", gamut_matrix("Rec.709", "AP1"), total).astype(np.float32)

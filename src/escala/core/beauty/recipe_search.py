@@ -114,10 +114,16 @@ def search_recipes(passes: Sequence[SampledPass], beauty: SampledPass | None) ->
     best: dict[str, Candidate] = {}
     for candidate in candidates:
         kind = candidate.recipe.name
-        if candidate.recipe.terms and (kind not in best or candidate.order < best[kind].order):
+        if _is_of_its_kind(candidate.recipe) and (kind not in best or candidate.order < best[kind].order):
             best[kind] = candidate
     rank = {GRID: 0, LIGHTS: 1, COMPONENTS: 2}
     return sorted(best.values(), key=lambda c: (c.order[0], rank[c.recipe.name] if c.order[0] < 2 else 0, c.cost))
+
+
+def _is_of_its_kind(recipe: Recipe) -> bool:
+    """Whether it holds what its name promises: a sum of lights has a light."""
+    wanted = {LIGHTS: (recipe.lights,), GRID: (recipe.lights, recipe.components)}.get(recipe.name, (recipe.terms,))
+    return all(wanted)
 
 
 def _otherwise(
@@ -235,6 +241,7 @@ def _rank(component: str) -> tuple[int, str]:
 def _component_options(component: str, named: Mapping[Portion, str], albedo: str | None) -> list[Term]:
     """The ways to read one component, the most usual first."""
     total, direct, indirect = (named.get(p) for p in (Portion.TOTAL, Portion.DIRECT, Portion.INDIRECT))
+    raw = named.get(Portion.RAW)
     colour = named.get(Portion.COLOUR, albedo)
     light = tuple(name for name in (direct, indirect) if name)
     factors: list[tuple[Factor, ...]] = []
@@ -246,6 +253,10 @@ def _component_options(component: str, named: Mapping[Portion, str], albedo: str
         factors.append((Factor(light), Factor((colour,))))
     if total and colour:
         factors.append((Factor((total,)), Factor((colour,))))
+    if raw and colour:
+        factors.append((Factor((raw,)), Factor((colour,))))
+    if raw:
+        factors.append(one_pass(raw))
     if total and light:
         factors.append((Factor((total, *light)),))
     if len(light) == 2:

@@ -1,6 +1,6 @@
 """Recipes: how passes make the beauty, as a sum of terms; a term is a product of sums of passes."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -112,11 +112,31 @@ class Recipe:
 
 LIGHTS, COMPONENTS, GRID = "lights", "components", "lights_components"
 
-RECIPE_SENTENCES = {
-    LIGHTS: "The beauty is the sum of {lights} lights",
-    COMPONENTS: "The beauty is the sum of {components} components",
-    GRID: "The beauty is the sum of {lights} lights through {components} components",
-}
+
+def recipe_sentence(recipe: Recipe) -> str:
+    """A recipe in words: what is really summed."""
+    summed = [term for term in recipe.terms if term.operator in SUMMED]
+    if recipe.name == GRID:
+        cells = [term for term in summed if term.light and term.component]
+        lights, components = {t.light for t in cells}, {t.component for t in cells}
+        parts = [f"{_count(lights, 'light')} through {_count(components, 'component')}"]
+        parts += _counted([t for t in summed if t not in cells])
+    else:
+        parts = _counted(summed)
+    return f"The beauty is the sum of {' and '.join(parts)}" if parts else "The beauty is made of its terms"
+
+
+def _counted(terms: Sequence[Term]) -> list[str]:
+    lights = {term.light for term in terms if term.light}
+    components = {term.component for term in terms if term.component and not term.light}
+    passes = [term for term in terms if not term.light and not term.component]
+    counts = ((lights, "light"), (components, "component"), (passes, "further pass"))
+    return [_count(found, what) for found, what in counts if found]
+
+
+def _count(found: Collection[object], what: str) -> str:
+    many = "es" if what.endswith("s") else "s"
+    return f"{len(found)} {what}" if len(found) == 1 else f"{len(found)} {what}{many}"
 
 
 def one_pass(name: str) -> tuple[Factor, ...]:

@@ -38,6 +38,10 @@ class Cause:
     is_whole: bool = True
 
 
+# From here on a cause explains the difference whole, but for rounding.
+_ALL = 0.9995
+
+
 def find_causes(
     beauty: Planes,
     rebuilt: Planes,
@@ -63,6 +67,8 @@ def find_causes(
         *_display(b, s, list(terms.values()), explain),
     ]
     named = sorted((c for c in causes if c.explained >= WORTH_NAMING), key=lambda c: -c.explained)
+    if named and named[0].explained >= _ALL:
+        return [cause for cause in named if cause.explained >= _ALL]  # beside it a weaker one only misleads
     return named or _one_sided(b - s)
 
 

@@ -12,7 +12,13 @@ from dataclasses import dataclass, field, replace
 from ..mattes.cryptomatte import rank_of_pass
 from ..roles import PassRole, Portion, Role
 
-_PIECES = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+")
+# Letters of any script, or digits; then where the case turns: "DiffDir", "RGBALight".
+_RUNS = re.compile(r"[^\W\d_]+|\d+")
+_TURNS = re.compile(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])")
+# What a name may hold beside its component without being two: "coat specular" is the coat.
+_OF_MANY = frozenset({"transmission", "subsurface", "coat", "sheen", "volume", "caustics"})
+# Components by which no light is ever called.
+_NO_LIGHT = frozenset({"diffuse", "specular", *_OF_MANY})
 _LONGEST_PHRASE = 3
 _SHORTEST_FUSED = 3
 
@@ -62,7 +68,6 @@ class _Reading:
     found: dict[str, list[tuple[str, str]]] = field(default_factory=dict)
     left: list[tuple[int, int]] = field(default_factory=list)
     digits: list[tuple[int, int]] = field(default_factory=list)
-    dropped: int = 0
 
     def meanings(self, kind: str) -> list[str]:
         return [meaning for meaning, _ in self.found.get(kind, [])]
@@ -85,13 +90,19 @@ class _Reading:
 
 def split_words(name: str) -> list[tuple[str, int, int]]:
     """The words of a name in lower case with where they stand: camel case, digits and separators split."""
-    return [(match.group().lower(), match.start(), match.end()) for match in _PIECES.finditer(name)]
+    words = []
+    for run in _RUNS.finditer(name):
+        at = [0, *(turn.start() for turn in _TURNS.finditer(run.group())), len(run.group())]
+        words += [
+            (run.group()[a:b].lower(), run.start() + a, run.start() + b) for a, b in itertools.pairwise(at) if b > a
+        ]
+    return words
 
 
 def recognise_passes(
     passes: Sequence[NamedPass], table: NamingTable, cryptomattes: Sequence[str] = ()
 ) -> list[PassRole]:
-    """The role of every pass of one render, in order. A first word that all names share is left out.
+    """The role of every pass of one render, in order. What all names begin with is left out where it says nothing.
 
     `cryptomattes`: names of layers that the file's header declares; their rank passes need no guess.
     """
@@ -106,30 +117,35 @@ def recognise_passes(
 
 
 def _recognise(passes: Sequence[NamedPass], table: NamingTable) -> list[PassRole]:
-    readings = [_read(named, table) for named in passes]
-    _drop_shared_words(readings, table)
+    start = _shared_words([named.name for named in passes], table)
+    readings = [_read(named, table, start) for named in passes]
+    family = light_family([reading.named for reading in readings if _is_colour(reading)], table, start)
     lights = _known_lights(readings, table)
-    roles = [_decide(reading, lights, table) for reading in readings]
+    roles = [_family_role(r, family) or _decide(r, lights, table) for r in readings]
     return _part_doubles(readings, roles)
 
 
-def _read(named: NamedPass, table: NamingTable) -> _Reading:
+def _read(named: NamedPass, table: NamingTable, start: int = 0) -> _Reading:
+    """A name taken apart. `start`: so many first words of a name of more are left out."""
     reading = _Reading(named)
-    whole = re.sub(r"[^a-z0-9]", "", named.name.lower())
-    if whole in table.whole:
+    pieces = split_words(named.name)
+    skipped = min(start, len(pieces) - 1) if pieces else 0
+    pieces = pieces[skipped:]
+    telling = [text for text, _, _ in pieces if table.words.get(text, ("",))[0] != "noise"]
+    whole = next((name for name in ("".join(t for t, _, _ in pieces), "".join(telling)) if name in table.whole), None)
+    if whole is not None:
         for word in table.whole[whole]:
             kind, meaning = table.words[word]
             reading.found.setdefault(kind, []).append((meaning, word))
         return reading
-    pieces = split_words(named.name)
     at = 0
     while at < len(pieces):
         size, matches = _match_at(pieces, at, table)
         for kind, meaning, word in matches:
             reading.found.setdefault(kind, []).append((meaning, word))
         if not matches:
-            text, start, end = pieces[at]
-            (reading.digits if text.isdigit() else reading.left).append((start, end))
+            text, first, end = pieces[at]
+            (reading.digits if text.isdigit() else reading.left).append((first, end))
         at += size
     _join_numbers(reading)
     return reading
@@ -170,25 +186,118 @@ def _join_numbers(reading: _Reading) -> None:
     reading.left.sort()
 
 
-def _drop_shared_words(readings: list[_Reading], table: NamingTable) -> None:
-    """Forget an unknown word with which all names begin: it names the shot, not the pass."""
-    longer = [reading for reading in readings if len(split_words(reading.named.name)) > 1]
-    while len(longer) > 1 and all(reading.left for reading in longer):
-        words = {_text(reading, reading.left[0]) for reading in longer}
-        leading = all(reading.left[0][0] == _start(reading) for reading in longer)
-        if len(words) > 1 or not leading or words & table.lights:
-            return
-        for reading in longer:
-            reading.dropped = reading.left.pop(0)[1]
+def _shared_words(names: Sequence[str], table: NamingTable) -> int:
+    """With how many words all names of more begin that say nothing of the single pass: of a shot, scene or layer."""
+    longer = [words for words in map(split_words, names) if len(words) > 1]
+    if len(longer) < 2:
+        return 0
+    count = 0
+    while all(len(words) > count + 1 for words in longer) and len({words[count][0] for words in longer}) == 1:
+        rests = [
+            _read(NamedPass(name, ()), table, count + 1)
+            for name, words in zip((n for n in names if len(split_words(n)) > 1), longer, strict=True)
+        ]
+        if not _says_nothing(longer[0][count][0], rests, table):
+            break
+        count += 1
+    return count
 
 
-def _start(reading: _Reading) -> int:
-    """Where the first word begins that is not dropped yet."""
-    return next(start for _, start, _ in split_words(reading.named.name) if start >= reading.dropped)
+def _says_nothing(word: str, rests: list[_Reading], table: NamingTable) -> bool:
+    """Whether a word that all names share is no part of what they mean.
+
+    So it is with one that the table does not know; with a known one, where what follows it are things of their own.
+    """
+    kind, meaning = table.words.get(word, ("", ""))
+    if any(_NO_LIGHTS_OWN & set(r.meanings("role")) for r in rests):
+        return True  # a light has no depth, and a component no normals
+    if word in table.lights or (word in _BEAUTY_MARKS and _may_be_lights(rests, table)):
+        return False
+    if not kind:
+        return not _break_fused(word, table)
+    if (kind == "light" or meaning == "beauty") and _may_be_lights(rests, table):
+        return False
+    meanings = {(r.first("role"), *sorted(set(r.meanings("component")))) for r in rests}
+    return len(meanings - {(None,)}) > 1
 
 
-def _text(reading: _Reading, span: tuple[int, int]) -> str:
-    return reading.named.name[span[0] : span[1]].lower()
+def _may_be_lights(rests: list[_Reading], table: NamingTable) -> bool:
+    """Whether what follows a mark are names of lights: not all are components that no light is called by, or data."""
+    return any(
+        (r.rest and "component" not in r.found)
+        or not r.found
+        or ("role" not in r.found and not _NO_LIGHT & set(r.meanings("component")) and "component" in r.found)
+        for r in rests
+    )
+
+
+# What belongs to a whole picture, never to one light or component.
+_NO_LIGHTS_OWN = frozenset({"depth", "normal", "position", "uv", "motion", "id", "cryptomatte"})
+# Words before the name of a light, beside those of the table that mean a light or the whole picture.
+_BEAUTY_MARKS = frozenset({"c"})
+
+
+def light_family(passes: Sequence[NamedPass], table: NamingTable, start: int = 0) -> dict[str, str]:
+    """Lights by the names of their passes: passes with one mark before or behind that says they are, as written.
+
+    Where one of a family is a light, all are, whatever their words mean elsewhere: `RGBA_key`, `RGBA_env`.
+    """
+    marked: dict[tuple[str, str], dict[str, str]] = {}
+    for named in passes:
+        words = split_words(named.name)
+        words = words[min(start, len(words) - 1) :] if words else []
+        if len(words) < 2:
+            continue
+        first, last = words[0], words[-1]
+        behind = table.words.get(last[0], ("",))[0] == "light"
+        end = last[1] if behind and len(words) > 2 else len(named.name)
+        if _marks_light(first[0], table):
+            marked.setdefault(("before", first[0]), {})[named.name] = _as_written(named.name[first[2] : end], table)
+        elif behind:
+            marked.setdefault(("behind", last[0]), {})[named.name] = _as_written(named.name[first[1] : last[1]], table)
+    lights: dict[str, str] = {}
+    for (_, mark), rests in marked.items():
+        readings = {name: _read(NamedPass(rest, ("R", "G", "B")), table) for name, rest in rests.items()}
+        if len(rests) > 1 and _are_lights(mark, list(readings.values()), table):
+            # A number alone names no light: it keeps its mark.
+            lights |= {name: name if rest.isdigit() else rest for name, rest in rests.items()}
+    return lights
+
+
+def _as_written(rest: str, table: NamingTable) -> str:
+    """The rest of a name in its own spelling, without a last word that tells a noisy from a denoised twin."""
+    words = split_words(rest)
+    while len(words) > 1 and table.words.get(words[-1][0], ("",))[0] == "twin":
+        rest = rest[: words.pop()[1]]
+    return rest.strip(" _-.:/")
+
+
+def _marks_light(word: str, table: NamingTable) -> bool:
+    kind, meaning = table.words.get(word, ("", ""))
+    return kind == "light" or meaning == "beauty" or word in _BEAUTY_MARKS
+
+
+def _are_lights(mark: str, rests: list[_Reading], table: NamingTable) -> bool:
+    """Whether what stands beside a mark names lights: no data, and not lights each with several components."""
+    if any(r.first("role") not in (None, "beauty") or "portion" in r.found for r in rests):
+        return False
+    names = Counter(r.rest.lower() for r in rests if r.rest)
+    if any("component" in r.found and r.rest and names[r.rest.lower()] > 1 for r in rests):
+        return False
+    pure = [r for r in rests if "component" in r.found and not r.rest]
+    if any(_NO_LIGHT & set(r.meanings("component")) for r in pure):
+        return False
+    said = table.words.get(mark, ("",))[0] == "light"
+    named = [r for r in rests if r.rest and "component" not in r.found]
+    return said or (bool(named) and bool(pure or len(named) == len(rests)))
+
+
+def _family_role(reading: _Reading, family: Mapping[str, str]) -> PassRole | None:
+    light = family.get(reading.named.name)
+    if light is None:
+        return None
+    reason = "one of a family of passes that are named after lights"
+    return PassRole(Role.LIGHT, light, twin=reading.first("twin"), sure=0.9, reason=reason)
 
 
 def _is_colour(reading: _Reading) -> bool:
@@ -239,6 +348,8 @@ def _decide(reading: _Reading, lights: Mapping[str, tuple[float, str]], table: N
         return PassRole(Role.COMPONENT, None, component, portion, twin, sure, f"the name holds {words}")
     if reading.rest:
         return PassRole(Role.OTHER, twin=twin, sure=0.2, reason=f"no word of the table explains {reading.rest}")
+    if "portion" in reading.found:
+        return PassRole(Role.OTHER, twin=twin, sure=0.2, reason="its name tells a part, but not of which component")
     return PassRole(Role.BEAUTY, twin=twin, sure=0.9 if reading.found else 0.7, reason="colour with no other meaning")
 
 
@@ -258,15 +369,19 @@ def _role_by_channels(channels: tuple[str, ...]) -> PassRole:
 
 
 def _component_of(reading: _Reading) -> tuple[str | None, Portion | None]:
-    component, portion = reading.first("component"), reading.first("portion")
+    named = reading.meanings("component")
+    component = next((name for name in named if name in _OF_MANY), next(iter(named), None))
+    portions = reading.meanings("portion")
+    portion = next((name for name in portions if name != "raw"), None)
+    raw = Portion.RAW if "raw" in portions else None
     if component is None and portion is None:
         return None, None
     if component is None:
         if portion == "colour":
             surface = any(word in ("albedo", "reflectance") for _, word in reading.found["portion"])
             return ("diffuse", Portion.COLOUR) if surface else (None, None)
-        return portion, Portion.TOTAL
-    return component, Portion(portion) if portion else Portion.TOTAL
+        return portion, raw or Portion.TOTAL
+    return component, Portion(portion) if portion else raw or Portion.TOTAL
 
 
 def _part_doubles(readings: list[_Reading], roles: list[PassRole]) -> list[PassRole]:

@@ -107,6 +107,18 @@ def render_components(render: Render) -> list[str]:
     return list(dict.fromkeys(name for found in render.recipes for name in found.recipe.components))
 
 
+def waiting_levels(render: Render, variant: Variant) -> list[tuple[str, str]]:
+    """The levels that wait for a render with their light, component or cell: ("light", name) and so on."""
+    balance = variant.balance
+    cells = {cell for found in render.recipes for term in found.recipe.terms if (cell := _cell(term))}
+    tables = (
+        ("light", balance.lights, set(render_lights(render))),
+        ("component", balance.components, set(render_components(render))),
+        ("cell", balance.cells, cells),
+    )
+    return [(axis, name) for axis, table, known in tables for name in table if name in _changed(table) - known]
+
+
 def _changed(table: Mapping[str, Level]) -> set[str]:
     return {name for name, level in table.items() if not level.is_neutral}
 

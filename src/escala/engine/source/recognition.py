@@ -7,7 +7,7 @@ from math import isfinite
 import numpy as np
 
 from escala.core.beauty.recipe_search import Candidate, SampledPass, sample_places, search_recipes, twin_family
-from escala.core.beauty.recipes import LIGHTS, RECIPE_SENTENCES, Recipe
+from escala.core.beauty.recipes import LIGHTS, Recipe, recipe_sentence
 from escala.core.colour.transfer import decoded_step, srgb_decode
 from escala.core.errors import BadSource
 from escala.core.mattes.cryptomatte import declared_layers
@@ -16,6 +16,7 @@ from escala.core.roles import COLOUR_ROLES, SHADE_ROLES, PassRole, Role, can_hol
 from escala.core.source.diagnostics import Diagnostic, diagnose_pass
 from escala.core.source.naming import NamedPass, recognise_passes
 from escala.core.source.pass_checks import check_pass
+from escala.core.source.values import GUESSED, guess_by_values
 from escala.media.naming_table import naming_table
 from escala.media.store import StoredFrame, StoredPass
 from escala.model.render import FoundRecipe, Render, RenderPass
@@ -47,6 +48,9 @@ def recognise_frame(
     named = [NamedPass(p.name, p.letters) for p in stored]
     guessed = recognise_passes(named, naming_table(), declared_layers(frame.header.attributes))
     roles = [_fitting(p, corrected.get(p.name), role) for p, role in zip(stored, guessed, strict=True)]
+    roles = [
+        _by_values(frame, p, role) if p.name not in corrected else role for p, role in zip(stored, roles, strict=True)
+    ]
     roles = _one_beauty(stored, roles, set(corrected), twin)
     candidates, roles = _search(frame, stored, roles, set(corrected), twin)
     reference = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.BEAUTY), None)
@@ -70,6 +74,19 @@ def _fitting(p: StoredPass, said: PassRole | None, guessed: PassRole) -> PassRol
         return guessed
     reason = f"its name says {guessed.role.value}, but it has {count} channel{'s' if count != 1 else ''}"
     return PassRole(Role.OTHER, sure=0.3, reason=reason)
+
+
+def _by_values(frame: StoredFrame, p: StoredPass, role: PassRole) -> PassRole:
+    """What the numbers say of a pass of which the name says nothing."""
+    if role.role != Role.OTHER:
+        return role
+    if p.pixel_type == "uint" and len(p.channels) == 1:
+        return PassRole(Role.ID, sure=GUESSED, reason="a guess: it holds whole numbers")
+    if p.pixel_type == "uint" or p.colour.encoded:
+        return role
+    bands = [as_planes(frame.planes(p.name)[:, top:bottom]) for top, bottom in _bands(*p.levels[0][1:])]
+    found = guess_by_values(np.concatenate(bands, axis=1))
+    return found if found is not None and can_hold(len(p.channels), found.role) else role
 
 
 def _findings(frame: StoredFrame, p: StoredPass, role: PassRole, alpha: str | None) -> list[Diagnostic]:
@@ -122,9 +139,25 @@ def _search(
     """Recipes by proof on sampled pixels; passes that no word explained become lights where the proof says so."""
     samples = sample_frame(frame, list(zip(stored, roles, strict=True)))
     beauty = next((s for s in samples if s.role.role == Role.BEAUTY), None)
+    if beauty is None:
+        beauty = _sum_of_others([s for s in samples if s.name not in corrected], samples)
+        reason = "a guess: it is the sum of other passes"
+        made = PassRole(Role.BEAUTY, sure=GUESSED, reason=reason)
+        roles = [made if beauty and p.name == beauty.name else r for p, r in zip(stored, roles, strict=True)]
+        samples = [s for s in samples if s is not beauty]
     terms = [s for s in samples if s.role.role != Role.BEAUTY]
     candidates = search_recipes(twin_family(terms, twin) if twin else terms, beauty)
     return candidates, _promote(stored, roles, candidates, corrected)
+
+
+def _sum_of_others(unsaid: list[SampledPass], samples: list[SampledPass]) -> SampledPass | None:
+    """Where no name says beauty: the brightest of the passes of which none says anything, if others sum to it."""
+    unknown = [s for s in unsaid if s.role.role == Role.OTHER and s.values.shape[0] >= 3]
+    if not unknown:
+        return None
+    brightest = max(unknown, key=lambda s: float(np.nansum(np.where(np.isfinite(s.values), s.values, 0.0))))
+    found = search_recipes([s for s in samples if s is not brightest], brightest)
+    return brightest if any(c.fits and len(c.recipe.terms) > 1 for c in found) else None
 
 
 def sample_frame(frame: StoredFrame, passes: list[tuple[StoredPass, PassRole]]) -> list[SampledPass]:
@@ -199,11 +232,6 @@ def _found(render: Render, frame: StoredFrame, recipe: Recipe) -> FoundRecipe:
         psnr=proof.psnr if proof and isfinite(proof.psnr) else None,
         outside_share=proof.outside_share if proof else 1.0,
     )
-
-
-def recipe_sentence(recipe: Recipe) -> str:
-    """A recipe in words."""
-    return RECIPE_SENTENCES[recipe.name].format(lights=len(recipe.lights), components=len(recipe.components))
 
 
 def _render_pass(p: StoredPass, role: PassRole, findings: list[Diagnostic]) -> RenderPass:
