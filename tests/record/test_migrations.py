@@ -29,6 +29,7 @@ class ColourOfFilesTest(FolderTest):
         del render["alpha_ignored"]
         with sqlite3.connect(file) as older:
             older.execute("DROP TABLE delivery")
+            older.execute("ALTER TABLE shot DROP COLUMN place")
             older.execute("DROP INDEX ix_revision_variant_id_parent")
             older.execute("UPDATE alembic_version SET version_num = '0002'")
             older.execute(

@@ -201,9 +201,10 @@ export interface paths {
         };
         /** A shot with its render and variants. */
         get: operations["shots_get_shot_shots__int_shot_id__get"];
-        put?: never;
+        /** Rename a shot, put it aside or back on the table, delete it or bring it back. */
+        put: operations["shots_change_shot_shots__int_shot_id__put"];
         post?: never;
-        /** Delete a shot with all that was made on it; its files stay. */
+        /** Delete a shot with all that was made on it; its files stay. Until the next start it can be brought back. */
         delete: operations["shots_delete_shot_shots__int_shot_id__delete"];
         options?: never;
         head?: never;
@@ -822,12 +823,16 @@ export interface components {
         /**
          * BoardCell
          * @description A cell: its light and component (`all`: the whole row or column), its share 0..1, its place on the sheet.
+         *
+         *     `lift`: stops by which its picture is lifted on a lifted sheet.
          */
         BoardCell: {
             /** Column */
             column: number;
             /** Component */
             component: string;
+            /** Lift */
+            lift: number;
             /** Light */
             light: string;
             /** Row */
@@ -841,6 +846,26 @@ export interface components {
          */
         BoardOut: {
             board: components["schemas"]["Board"];
+        };
+        /**
+         * BoardRequest
+         * @description The board. `lifted`: dark pictures brighter, each by the stops that its cell tells.
+         */
+        BoardRequest: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Lifted
+             * @default false
+             */
+            lifted: boolean;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * CdlCorrection
@@ -1711,25 +1736,10 @@ export interface components {
         };
         /**
          * Portion
-         * @description Which portion of a component a pass holds.
+         * @description Which portion of a component a pass holds. Raw: its light, before the colour of the surface multiplies it.
          * @enum {string}
          */
-        Portion: "total" | "direct" | "indirect" | "colour";
-        /**
-         * Preview
-         * @description An edit under way: applied for the answer, not kept.
-         */
-        Preview: {
-            /**
-             * Frame
-             * @default null
-             */
-            frame: number | null;
-            /** Patch */
-            patch?: {
-                [key: string]: unknown;
-            }[];
-        };
+        Portion: "total" | "direct" | "indirect" | "colour" | "raw";
         /**
          * Probe
          * @description Means over a square of pixels. `linear`: finished working space; `source`: the beauty in the space of the file.
@@ -2119,6 +2129,22 @@ export interface components {
             station: string;
         };
         /**
+         * ShotChange
+         * @description A shot renamed, put aside or back on the table, deleted or brought back.
+         */
+        ShotChange: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Place
+             * @default null
+             */
+            place: ("table" | "aside" | "deleted") | null;
+        };
+        /**
          * ShotList
          * @description All shots.
          */
@@ -2131,6 +2157,10 @@ export interface components {
          * @description A shot in a list.
          */
         ShotName: {
+            /** Change */
+            change: string;
+            /** Changed */
+            changed: string;
             /** Cover */
             cover: string | null;
             /** Frames */
@@ -2143,6 +2173,11 @@ export interface components {
             name: string;
             /** Passes */
             passes: number;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "table" | "aside";
             /** Width */
             width: number;
         };
@@ -2351,10 +2386,14 @@ export interface components {
         /**
          * TallyLine
          * @description A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet.
+         *
+         *     `lift`: stops by which its own picture is lifted on a lifted sheet.
          */
         TallyLine: {
             /** Formula */
             formula: string;
+            /** Lift */
+            lift: number;
             /** Name */
             name: string;
             /** Operator */
@@ -3049,6 +3088,32 @@ export interface operations {
             };
         };
     };
+    shots_change_shot_shots__int_shot_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShotChange"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_delete_shot_shots__int_shot_id__delete: {
         parameters: {
             query?: never;
@@ -3111,6 +3176,7 @@ export interface operations {
             query: {
                 name: string;
                 width?: number;
+                lift?: number;
                 frame?: number | null;
                 variant?: number | null;
             };
@@ -3138,6 +3204,7 @@ export interface operations {
             query: {
                 name: string;
                 width?: number;
+                lift?: number;
                 frame?: number | null;
                 variant?: number | null;
             };
@@ -3374,7 +3441,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Preview"];
+                "application/json": components["schemas"]["BoardRequest"];
             };
         };
         responses: {
@@ -3409,7 +3476,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Preview"];
+                "application/json": components["schemas"]["BoardRequest"];
             };
         };
         responses: {
@@ -3888,6 +3955,7 @@ export interface operations {
         parameters: {
             query?: {
                 frame?: number | null;
+                lifted?: boolean;
             };
             header?: never;
             path: {
@@ -3921,6 +3989,7 @@ export interface operations {
         parameters: {
             query?: {
                 frame?: number | null;
+                lifted?: boolean;
             };
             header?: never;
             path: {

@@ -1,15 +1,17 @@
 """Shots and variants: found, made, renamed, deleted. The caller owns the session and commits."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .tables import ShotRow, VariantRow
+from .tables import RevisionRow, ShotRow, VariantRow
 
 FIRST_VARIANT = "As rendered"
 
@@ -22,9 +24,40 @@ class LastVariant(EscalaError, ValueError):
     """A shot keeps at least one variant."""
 
 
+TABLE, ASIDE, DELETED = "table", "aside", "deleted"
+
+
 def all_shots(session: Session) -> Sequence[ShotRow]:
-    """Every shot, in the order they came in."""
-    return session.scalars(select(ShotRow).order_by(ShotRow.id)).all()
+    """Every shot that is not deleted, in the order they came in."""
+    return session.scalars(select(ShotRow).where(ShotRow.place != DELETED).order_by(ShotRow.id)).all()
+
+
+def clear_deleted(session: Session) -> None:
+    """Let go of the shots that were deleted and not brought back."""
+    for shot in session.scalars(select(ShotRow).where(ShotRow.place == DELETED)).all():
+        session.delete(shot)
+
+
+@dataclass(frozen=True)
+class LastChange:
+    """When a shot was last changed, and how."""
+
+    at: datetime
+    how: str
+
+
+def last_changes(session: Session) -> dict[int, LastChange]:
+    """The newest edit of each shot that has one, by its number."""
+    newest = (
+        select(VariantRow.shot_id, func.max(RevisionRow.id).label("id"))
+        .join(RevisionRow, RevisionRow.variant_id == VariantRow.id)
+        .group_by(VariantRow.shot_id)
+        .subquery()
+    )
+    rows = select(newest.c.shot_id, RevisionRow.created, RevisionRow.label).join(
+        RevisionRow, RevisionRow.id == newest.c.id
+    )
+    return {shot_id: LastChange(created, label) for shot_id, created, label in session.execute(rows)}
 
 
 def find_shot(session: Session, shot_id: int) -> ShotRow:

@@ -26,12 +26,13 @@ class Base(DeclarativeBase):
 
 
 class ShotRow(Base):
-    """A shot with its render, as a document."""
+    """A shot with its render, as a document. `place`: "table", "aside", or until the next start "deleted"."""
 
     __tablename__ = "shot"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
+    place: Mapped[str] = mapped_column(default="table", server_default="table")
     sources: Mapped[list[Any]]
     render: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)

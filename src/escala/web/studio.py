@@ -23,7 +23,7 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 from escala.record.database import Record
 from escala.record.deliveries import break_off
-from escala.record.shots import add_shot, find_shot, shot_render
+from escala.record.shots import add_shot, clear_deleted, find_shot, shot_render
 
 from .events import EventLog
 from .jobs import Job, JobBoard
@@ -83,6 +83,7 @@ class Studio:
             sweep(folder)
         with self.record.writing() as session:
             break_off(session, is_alive)
+            clear_deleted(session)
 
     def engine_for(self, shot_id: int, frame: int | None = None) -> Evaluator:
         """The evaluator of a frame of a shot. Raises as `Workshop.engine_for`."""

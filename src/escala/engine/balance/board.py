@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from escala.core.balance.mixing import channel_means, mix_planes
 from escala.core.beauty.recipes import COMPONENTS, GRID, LIGHTS, Recipe
+from escala.core.looking.lift import lift_of
 from escala.core.planes import Planes, as_planes
 from escala.media.stills import encode_jpeg
 from escala.model.variant import Variant
@@ -22,13 +23,17 @@ ALL = "all"
 
 @dataclass(frozen=True)
 class BoardCell:
-    """A cell: its light and component (`all`: the whole row or column), its share 0..1, its place on the sheet."""
+    """A cell: its light and component (`all`: the whole row or column), its share 0..1, its place on the sheet.
+
+    `lift`: stops by which its picture is lifted on a lifted sheet.
+    """
 
     light: str
     component: str
     share: float
     row: int
     column: int
+    lift: int
 
 
 @dataclass(frozen=True)
@@ -55,16 +60,17 @@ def board_recipes(engine: Evaluator) -> list[Recipe]:
     return [recipe for name in (LIGHTS, COMPONENTS) if (recipe := engine.render.recipe(name))]
 
 
-def draw_board(engine: Evaluator, variant: Variant) -> tuple[Board, bytes]:
+def draw_board(engine: Evaluator, variant: Variant, lifted: bool = False) -> tuple[Board, bytes]:
     """The board of a variant and its sheet of pictures as JPEG, cell (row, column) at that place in tiles.
 
-    It is drawn once for a variant's state: the two are asked for one after the other.
+    It is drawn once for a variant's state: the two are asked for one after the other. `lifted`: each picture as many
+    stops brighter as its cell says, to be seen.
     """
-    key = engine.keys.of_reading("board", variant.model_dump_json(), colouring=engine.colouring(variant))
-    return engine.cache.get(key, lambda: _drawn(engine, variant))
+    key = engine.keys.of_reading("board", variant.model_dump_json(), lifted, colouring=engine.colouring(variant))
+    return engine.cache.get(key, lambda: _drawn(engine, variant, lifted))
 
 
-def _drawn(engine: Evaluator, variant: Variant) -> tuple[Board, bytes]:
+def _drawn(engine: Evaluator, variant: Variant, lifted: bool) -> tuple[Board, bytes]:
     look = whole_look(engine.render)
     asked = engine.ask(variant, look, Purpose.MOVING)
     colouring = asked.colouring
@@ -75,8 +81,11 @@ def _drawn(engine: Evaluator, variant: Variant) -> tuple[Board, bytes]:
     parts = [engine.head.levelled_terms(recipe, asked) for recipe in recipes]
     cells, tiles = _grid_cells(recipes[0], parts[0]) if recipes[0].name == GRID else _strip_cells(recipes, parts)
     total = max(sum(_energy(planes, colouring) for planes in parts[0]), 1e-12)
-    shares = [max(0.0, _energy(tile, colouring) / total) for tile in tiles]
-    placed = tuple(BoardCell(li, co, s, r, c) for (li, co, r, c), s in zip(cells, shares, strict=True))
+    energies = [_energy(tile, colouring) for tile in tiles]
+    placed = tuple(
+        BoardCell(light, component, max(0.0, energy / total), row, column, lift_of(energy))
+        for (light, component, row, column), energy in zip(cells, energies, strict=True)
+    )
     lights = dict.fromkeys(light for recipe in recipes for light in recipe.lights)
     components = dict.fromkeys(name for recipe in recipes for name in recipe.components)
     whole = {cell.light: tile for cell, tile in zip(placed, tiles, strict=True) if cell.component == ALL}
@@ -84,6 +93,8 @@ def _drawn(engine: Evaluator, variant: Variant) -> tuple[Board, bytes]:
     colours = dict(zip(own, _own_colours(list(own.values()), colouring), strict=True))
     board = Board(tuple(lights), tuple(components), placed, colours, recipes[0].name == GRID, *size)
     places = [(cell.row, cell.column) for cell in placed]
+    if lifted:
+        tiles = [tile * np.float32(2**cell.lift) for tile, cell in zip(tiles, placed, strict=True)]
     return board, encode_jpeg(draw_sheet(tiles, places, look, colouring))
 
 
@@ -135,11 +146,13 @@ def _grid_cells(recipe: Recipe, parts: list[Planes]) -> tuple[list[Place], list[
 
 
 def _strip_cells(recipes: list[Recipe], parts: list[list[Planes]]) -> tuple[list[Place], list[Planes]]:
-    """A strip of lights in the first row, a strip of components in the second."""
+    """A strip of lights in the first row, a strip of components in the second; what both sums hold is shown once."""
     places: list[Place] = []
     tiles: list[Planes] = []
     for row, (recipe, pictures) in enumerate(zip(recipes, parts, strict=True)):
-        for column, (term, planes) in enumerate(zip(recipe.terms, pictures, strict=True)):
+        later = {name for other in recipes[row + 1 :] for name in other.components}
+        own = [(t, p) for t, p in zip(recipe.terms, pictures, strict=True) if t.light or t.component not in later]
+        for column, (term, planes) in enumerate(own):
             on_lights = recipe.name == LIGHTS and term.light
             names = (term.light or ALL, ALL) if on_lights else (ALL, term.component or ALL)
             places.append((*names, row, column))

@@ -7,6 +7,7 @@ import numpy as np
 from escala.core.balance.mixing import channel_means
 from escala.core.beauty.folding import SUMMED, Folded, fold_terms
 from escala.core.beauty.recipes import Recipe
+from escala.core.looking.lift import lift_of
 from escala.core.planes import Planes
 from escala.core.roles import SHADE_ROLES, Role
 from escala.media.stills import encode_jpeg, encode_png
@@ -25,13 +26,17 @@ from .proofs import beauty_factor, compare_recipe, prove_recipe
 
 @dataclass(frozen=True)
 class TallyLine:
-    """A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet."""
+    """A term: name, formula, operator, share of the sum's energy (0..1). Its pictures are in row `row` of the sheet.
+
+    `lift`: stops by which its own picture is lifted on a lifted sheet.
+    """
 
     name: str
     formula: str
     operator: str
     share: float
     row: int
+    lift: int
 
 
 @dataclass(frozen=True)
@@ -79,7 +84,7 @@ def tally_of(engine: Evaluator, variant: Variant) -> Tally | None:
     left = _energy(np.abs(residual), asked.colouring) if residual is not None else 0.0
     total = max(sum(e for t, e in zip(recipe.terms, energies, strict=True) if t.operator in SUMMED), 1e-12)
     lines = [
-        TallyLine(t.name, str(t), t.operator, max(0.0, e / total), i)
+        TallyLine(t.name, str(t), t.operator, max(0.0, e / total), i, lift_of(e))
         for i, (t, e) in enumerate(zip(recipe.terms, energies, strict=True))
     ]
     found = next(f for f in engine.render.recipes if f.recipe.name == recipe.name)
@@ -97,8 +102,11 @@ def tally_of(engine: Evaluator, variant: Variant) -> Tally | None:
     )
 
 
-def tally_sheet(engine: Evaluator, variant: Variant) -> bytes:
-    """Term and running picture of every line, then residual and sum, then the reference; JPEG."""
+def tally_sheet(engine: Evaluator, variant: Variant, lifted: bool = False) -> bytes:
+    """Term and running picture of every line, then residual and sum, then the reference; JPEG.
+
+    `lifted`: each term as many stops brighter as its line says, to be seen.
+    """
     recipe = engine.render.chosen_recipe(variant.recipe)
     look = whole_look(engine.render)
     asked = engine.ask(variant, look)
@@ -110,7 +118,8 @@ def tally_sheet(engine: Evaluator, variant: Variant) -> bytes:
         planes = engine.head.term(term, asked)
         alpha = engine.alpha(asked) if term.operator == "over" else None
         running = fold_terms([Folded(planes, term.operator, gain, alpha)], running)
-        tiles += [planes, running]
+        shown = planes * np.float32(2 ** lift_of(_energy(planes, colouring))) if lifted else planes
+        tiles += [shown, running]
     residual = engine.head.residual(recipe, asked) if recipe else None
     if residual is not None:
         tiles += [residual, running + residual]

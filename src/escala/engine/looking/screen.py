@@ -136,9 +136,13 @@ def pass_histogram(engine: Evaluator, name: str) -> Histogram:
     return histogram_of(engine.stored_pass(name, whole_look(engine.render, 480), exact=True)[:3])
 
 
-def pass_picture(engine: Evaluator, variant: Variant, name: str, look: Look) -> bytes:
-    """A pass as its role wants to be seen, as JPEG: light under the view, data by its own range."""
-    return screen_picture(Subject(engine, variant, pass_name=name), look, Purpose.MOVING)[0]
+def pass_picture(engine: Evaluator, variant: Variant, name: str, look: Look, lift: float = 0.0) -> bytes:
+    """A pass as its role wants to be seen, as JPEG: light under the view, data by its own range.
+
+    `lift`: stops by which light is shown brighter.
+    """
+    aids = ViewerAids(exposure=lift)
+    return screen_picture(Subject(engine, variant, pass_name=name), look, Purpose.MOVING, aids)[0]
 
 
 def _as_displayed(seen: Seen, subject: Subject) -> Planes:

@@ -32,6 +32,7 @@ from ..schemas import Preview, Region, VariantPath
 from ..studio import the_studio
 from .schemas import (
     BoardOut,
+    BoardRequest,
     DifferenceQuery,
     ObjectsOut,
     PictureRequest,
@@ -48,9 +49,10 @@ Result = TypeVar("Result")
 
 
 class FrameQuery(Query):
-    """A frame number; none: the first."""
+    """A frame number; none: the first. `lifted`: dark pictures brighter, to be seen."""
 
     frame: Count | None = None
+    lifted: bool = False
 
 
 routes = APIBlueprint("pictures", __name__, url_prefix="/api/variants/<int:variant_id>")
@@ -145,16 +147,16 @@ def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
 
 
 @routes.post("/board", responses={200: BoardOut})
-def post_board(path: VariantPath, body: Preview) -> dict[str, Any]:
+def post_board(path: VariantPath, body: BoardRequest) -> dict[str, Any]:
     """Rows, columns and shares of the board."""
-    board, _ = _evaluate(path, body, draw_board, SMALL)
+    board, _ = _evaluate(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
     return {"board": asdict(board)}
 
 
 @routes.post("/board/sheet")
-def post_board_sheet(path: VariantPath, body: Preview) -> Response:
+def post_board_sheet(path: VariantPath, body: BoardRequest) -> Response:
     """The small pictures of the board, on one sheet."""
-    _, sheet = _evaluate(path, body, draw_board, SMALL)
+    _, sheet = _evaluate(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
     return Response(sheet, mimetype="image/jpeg")
 
 
@@ -168,7 +170,11 @@ def get_tally(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
 @routes.get("/tally/sheet")
 def get_tally_sheet(path: VariantPath, query: FrameQuery) -> Response:
     """The small pictures of the tally, on one sheet."""
-    return Response(_evaluate(path, Preview(frame=query.frame), tally_sheet, LONG), mimetype="image/jpeg")
+
+    def work(engine: Evaluator, variant: Variant) -> bytes:
+        return tally_sheet(engine, variant, query.lifted)
+
+    return Response(_evaluate(path, Preview(frame=query.frame), work, LONG), mimetype="image/jpeg")
 
 
 @routes.get("/difference")

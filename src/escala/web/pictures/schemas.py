@@ -52,6 +52,12 @@ class PictureRequest(SubjectRequest):
     against: Against | None = None
 
 
+class BoardRequest(Preview):
+    """The board. `lifted`: dark pictures brighter, each by the stops that its cell tells."""
+
+    lifted: bool = False
+
+
 class ValuesRequest(SubjectRequest):
     """A small region, for the numbers behind its pixels."""
 

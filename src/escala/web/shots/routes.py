@@ -21,7 +21,7 @@ from escala.media.sources import SUFFIXES
 from escala.media.whole import make_folder
 from escala.model.render import Render
 from escala.model.variant import Variant
-from escala.record.shots import all_shots, find_shot, find_variant, variant_document
+from escala.record.shots import DELETED, all_shots, find_shot, find_variant, last_changes, variant_document
 
 from ..jobs import Job
 from ..schemas import JobOut, JobPath, ShotPath
@@ -36,6 +36,8 @@ from .schemas import (
     PassQuery,
     PictureMade,
     RoomQuery,
+    ShotChange,
+    ShotFacts,
     ShotList,
     ShotOut,
     shot_name,
@@ -50,9 +52,10 @@ def list_shots() -> dict[str, Any]:
     """All shots."""
     studio = the_studio()
     with studio.record.reading() as session:
-        rows = [(row.id, row.name) for row in all_shots(session)]
-    rows = [(shot_id, name, studio.render_of(shot_id)) for shot_id, name in rows]
-    return ShotList(shots=[shot_name(*row) for row in rows]).model_dump()
+        found = [ShotFacts(row.id, row.name, row.place, row.created) for row in all_shots(session)]
+        changes = last_changes(session)
+    shots = [shot_name(facts, studio.render_of(facts.id), changes.get(facts.id)) for facts in found]
+    return ShotList(shots=shots).model_dump()
 
 
 @routes.post("/shots", responses={202: JobOut})
@@ -87,13 +90,27 @@ def write_passes(path: ShotPath, body: NewFiles) -> tuple[dict[str, Any], int]:
 
 @routes.delete("/shots/<int:shot_id>")
 def delete_shot(path: ShotPath) -> tuple[str, int]:
-    """Delete a shot with all that was made on it; its files stay."""
+    """Delete a shot with all that was made on it; its files stay. Until the next start it can be brought back."""
+    _change_shot(path.shot_id, ShotChange(place="deleted"))
+    return "", 204
+
+
+@routes.put("/shots/<int:shot_id>")
+def change_shot(path: ShotPath, body: ShotChange) -> tuple[str, int]:
+    """Rename a shot, put it aside or back on the table, delete it or bring it back."""
+    _change_shot(path.shot_id, body)
+    return "", 204
+
+
+def _change_shot(shot_id: int, change: ShotChange) -> None:
     studio = the_studio()
     with studio.record.writing() as session:
-        session.delete(find_shot(session, path.shot_id))
-    studio.forget(path.shot_id)
+        shot = find_shot(session, shot_id)
+        shot.name = change.name or shot.name
+        shot.place = change.place or shot.place
+    if change.place == DELETED:
+        studio.forget(shot_id)
     studio.hub.tell("shots")
-    return "", 204
 
 
 def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[Evaluator, Variant]:
@@ -123,11 +140,11 @@ def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
     studio = the_studio()
     engine, variant = _pass_engine(path, query)
     look, colouring = whole_look(engine.render, query.width), engine.colouring(variant)
-    key = engine.keys.of_reading("pass picture", query.name, look, colouring=colouring)
+    key = engine.keys.of_reading("pass picture", query.name, look, query.lift, colouring=colouring)
     tag = hashlib.sha256(repr(key).encode()).hexdigest()[:24]
     if request.if_none_match.contains(tag):
         return Response(status=304)
-    picture = studio.workshop.evaluate(lambda: pass_picture(engine, variant, query.name, look), SMALL)
+    picture = studio.workshop.evaluate(lambda: pass_picture(engine, variant, query.name, look, query.lift), SMALL)
     response = Response(picture, mimetype="image/jpeg")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"

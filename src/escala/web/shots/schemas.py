@@ -1,10 +1,14 @@
 """What requests and answers about shots hold."""
 
+from datetime import datetime
+from typing import Literal, NamedTuple
+
 from pydantic import BaseModel, Field
 
 from escala.engine.balance.plan import render_components, render_lights
 from escala.model.numbers import Count, Id
 from escala.model.render import Render
+from escala.record.shots import LastChange
 from escala.record.tables import ShotRow
 
 from ..query import Query
@@ -46,10 +50,11 @@ class PictureMade(BaseModel):
 
 
 class PassQuery(Query):
-    """A pass, the width of its picture, and the variant that reads it."""
+    """A pass, the width of its picture, by how many stops its light is lifted, and the variant that reads it."""
 
     name: str
     width: int = Field(320, gt=0, le=4096)
+    lift: int = Field(0, ge=0, le=16)
     frame: Count | None = None
     variant: Id | None = None
 
@@ -86,6 +91,9 @@ class ShotName(BaseModel):
     frames: int
     passes: int
     cover: str | None
+    place: Literal["table", "aside"]
+    changed: str
+    change: str
 
 
 class ShotOut(BaseModel):
@@ -120,12 +128,31 @@ class MediaOut(BaseModel):
     entries: list[MediaEntry]
 
 
-def shot_name(shot_id: int, name: str, render: Render) -> ShotName:
+class ShotChange(BaseModel):
+    """A shot renamed, put aside or back on the table, deleted or brought back."""
+
+    name: str | None = Field(None, min_length=1, max_length=200)
+    place: Literal["table", "aside", "deleted"] | None = None
+
+
+class ShotFacts(NamedTuple):
+    """What the record says of a shot, beside its render."""
+
+    id: int
+    name: str
+    place: str
+    created: datetime
+
+
+def shot_name(facts: ShotFacts, render: Render, last: LastChange | None) -> ShotName:
     """A shot for a list; its cover is the beauty, else the first pass of light."""
     light = next((p.name for p in render.passes if p.is_colour), None)
     return ShotName(
-        id=shot_id,
-        name=name,
+        id=facts.id,
+        name=facts.name,
+        place=facts.place,  # type: ignore[arg-type]
+        changed=(last.at if last else facts.created).isoformat(),
+        change=last.how if last else "opened",
         width=render.width,
         height=render.height,
         frames=len(render.frames),
