@@ -54,6 +54,7 @@ class SchemaTest(RecordTest):
             older.execute("DROP TABLE naming_rule")
             older.execute("DROP TABLE delivery")
             older.execute("DROP INDEX ix_revision_variant_id_parent")
+            older.execute("ALTER TABLE shot DROP COLUMN place")
             older.execute("UPDATE alembic_version SET version_num = '0001'")
             older.execute("INSERT INTO shot (name, sources, render, created) VALUES ('kept', '[]', '{}', '2026-01-01')")
         older.close()
@@ -62,7 +63,7 @@ class SchemaTest(RecordTest):
         with Session(engine) as session:
             self.assertEqual([shot.name for shot in all_shots(session)], ["kept"])
             self.assertEqual(rules_for(session, ["any"]), {})
-        self.assertEqual(newest_schema(), "0004")
+        self.assertEqual(newest_schema(), "0005")
 
 
 class ShotTest(RecordTest):

@@ -1,5 +1,7 @@
 """Opening the database: settings of SQLite, its tables brought up to date, and the one way into a transaction."""
 
+import sqlite3
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -127,8 +129,21 @@ def _upgrade(connection: Connection) -> None:
 def _set_up(connection: Any, _record: Any) -> None:
     # The driver begins transactions late and by its own rules; here `_begin` does.
     connection.isolation_level = None
-    for pragma in (f"busy_timeout={_PATIENCE_MS}", "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+    for pragma in (f"busy_timeout={_PATIENCE_MS}", "synchronous=FULL", "foreign_keys=ON"):
         connection.execute(f"PRAGMA {pragma}")
+    _write_ahead(connection)
+
+
+def _write_ahead(connection: Any) -> None:
+    """Turn a new file to a log that is written ahead. SQLite does not wait for others by itself there, so we do."""
+    end = time.monotonic() + _PATIENCE_MS / 1000
+    while connection.execute("PRAGMA journal_mode").fetchone()[0] != "wal":
+        try:
+            connection.execute("PRAGMA journal_mode=WAL")
+        except sqlite3.OperationalError as error:
+            if "locked" not in str(error) or time.monotonic() > end:
+                raise
+            time.sleep(0.01)
 
 
 def _begin(connection: Connection) -> None:
