@@ -89,6 +89,7 @@ const STATIONS: StationName[] = [
 ]
 
 function onKey(event: KeyboardEvent) {
+  if (event.key === 'Escape' && event.defaultPrevented) return
   if ((event.target as HTMLElement).closest('input, textarea, [role=combobox]')) return
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
     event.preventDefault()
@@ -101,7 +102,16 @@ function onKey(event: KeyboardEvent) {
   else KEYS[event.key]?.()
 }
 
+/** What lies over the work is closed, the newest first; then a pass that is looked at goes back to the others. */
+function closeOne() {
+  const open = [delivering, showingHistory, showingKeys].find((panel) => panel.value)
+  if (open) open.value = false
+  else if (room.bare) void toggleFullScreen()
+  else if (room.station === 'source' && !room.sheetOpen) room.showSheet()
+}
+
 const KEYS: Record<string, () => void> = {
+  Escape: closeOne,
   '?': () => (showingKeys.value = !showingKeys.value),
   t: () => (room.tapped = !room.tapped),
   b: () => (room.benchOpen = !room.benchOpen),

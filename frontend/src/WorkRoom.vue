@@ -2,6 +2,7 @@
 import { computed, watch, type Component } from 'vue'
 import BoardGrid from '@/board/BoardGrid.vue'
 import FootBar from '@/parts/FootBar.vue'
+import StationHint from '@/parts/StationHint.vue'
 import PathStrip from '@/path/PathStrip.vue'
 import BalanceBench from '@/stations/balance/BalanceBench.vue'
 import BeautyBench from '@/stations/beauty/BeautyBench.vue'
@@ -33,7 +34,6 @@ const BENCHES: Partial<Record<StationName, Component>> = {
   display: DisplayBench,
 }
 const LOWER: Partial<Record<StationName, Component>> = {
-  source: ContactSheet,
   balance: BoardGrid,
   beauty: DifferencePanel,
 }
@@ -54,6 +54,18 @@ const lower = computed(() => LOWER[room.station])
   <div class="room" :class="{ wide: !room.benchOpen || room.bare }">
     <div class="left">
       <PictureView />
+      <div v-if="room.sheetOver" class="over">
+        <StationHint class="in-row" />
+        <ContactSheet />
+      </div>
+      <button
+        v-else-if="room.station === 'source' && !room.bare"
+        type="button"
+        class="back"
+        @click="room.showSheet()"
+      >
+        {{ room.passShown ? `pass ${room.passShown} · back to all passes` : 'all passes' }}
+      </button>
       <CompareStrip v-if="holds.holds.length" />
       <FrameStrip v-if="hasFrames" />
       <div v-if="lower && !room.bare" class="lower" :class="{ folded: !room.lowerOpen }">
@@ -106,6 +118,34 @@ const lower = computed(() => LOWER[room.station])
   grid-template-columns: minmax(0, 1fr);
   min-width: 0;
   min-height: 0;
+}
+.over {
+  display: flex;
+  flex-direction: column;
+  z-index: 3;
+  grid-row: 1;
+  grid-column: 1;
+  min-height: 0;
+  background: var(--surface-2);
+}
+.over > .in-row {
+  position: static;
+}
+.over > :last-child {
+  flex: 1;
+  min-height: 0;
+}
+.left > :deep(.picture) {
+  grid-row: 1;
+  grid-column: 1;
+}
+.back {
+  z-index: 3;
+  grid-row: 1;
+  grid-column: 1;
+  place-self: start;
+  margin: 8px 14px;
+  background: var(--surface-1);
 }
 .lower {
   position: relative;

@@ -338,10 +338,10 @@ class RoomTest(LookingTest):
 
     def test_the_light_theme_stays_and_is_as_neutral(self) -> None:
         page = self.page
-        page.get_by_role("button", name="Light", exact=True).click()
+        page.get_by_role("button", name="Bright room").click()
         page.reload()
         self.at_rest(page)
-        expect(page.get_by_role("button", name="Dark", exact=True)).to_be_visible()
+        expect(page.get_by_role("button", name="Dark room")).to_be_visible()
         colours = page.evaluate(
             "() => ['.top', '.foot', '.picture', '.bench'].map((s) => "
             "getComputedStyle(document.querySelector(s)).backgroundColor)"

@@ -76,8 +76,13 @@ export async function fetchPicture(variantId: number, wish: PictureWish): Promis
 }
 
 /** The sheet of a board's small pictures, as an address for CSS; revoke it when it is replaced. */
-export async function fetchBoardSheet(variantId: number, patch: PatchStep[], frame: number | null) {
-  const response = await postJson(`/api/variants/${variantId}/board/sheet`, { patch, frame })
+export async function fetchBoardSheet(
+  variantId: number,
+  patch: PatchStep[],
+  frame: number | null,
+  lifted: boolean,
+) {
+  const response = await postJson(`/api/variants/${variantId}/board/sheet`, { patch, frame, lifted })
   return URL.createObjectURL(await response.blob())
 }
 
@@ -102,8 +107,9 @@ export function passPicture(
   width: number,
   frame: number | null,
   key: string,
+  lift = 0,
 ): string {
-  return `/api/shots/${shotId}/pass?name=${encodeURIComponent(name)}&width=${width}&${frameQuery(frame)}${key}`
+  return `/api/shots/${shotId}/pass?name=${encodeURIComponent(name)}&width=${width}&lift=${lift}&${frameQuery(frame)}${key}`
 }
 
 /** The part of an address that names a frame; nothing for the first. */

@@ -1,5 +1,7 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import LiftSwitch from '@/parts/LiftSwitch.vue'
 import type { BoardCell } from '@/api/types'
 import { spoken } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
@@ -9,6 +11,9 @@ import BoardTile from './BoardTile.vue'
 import { useBoard } from './useBoard'
 
 const ALL = 'all'
+const HEAD = 42
+const LOWEST = 38
+const HIGHEST = 84
 const shots = useShot()
 const room = useRoom()
 const { board, sheet } = useBoard()
@@ -38,6 +43,14 @@ const strips = computed(() => {
     },
   ].filter((strip) => strip.cells.length)
 })
+/** Rows are as high as there is room for. */
+const frame = ref<HTMLElement>()
+const { height: space } = useElementSize(frame)
+const height = computed(() => {
+  const count = board.value?.is_grid ? rows.value.length : strips.value.length
+  const used = board.value?.is_grid ? HEAD + 4 : count * (HEAD + 10)
+  return Math.min(HIGHEST, Math.max(LOWEST, Math.floor((space.value - used) / Math.max(1, count)) - 2))
+})
 const size = computed(() => ({
   width: board.value?.tile_width ?? 128,
   height: board.value?.tile_height ?? 72,
@@ -49,7 +62,8 @@ const extent = computed(() => ({
 </script>
 
 <template>
-  <section v-if="board && shots.variant" class="board" aria-label="Board">
+  <section v-if="board && shots.variant" ref="frame" class="board" aria-label="Board">
+    <LiftSwitch class="lifting" />
     <table v-if="board.is_grid">
       <thead>
         <tr>
@@ -80,6 +94,7 @@ const extent = computed(() => ({
               :sheet="sheet"
               :tile="size"
               :extent="extent"
+              :height="height"
             />
           </td>
           <td class="whole">
@@ -92,6 +107,7 @@ const extent = computed(() => ({
               :sheet="sheet"
               :tile="size"
               :extent="extent"
+              :height="height"
               :bare="true"
             />
           </td>
@@ -115,6 +131,7 @@ const extent = computed(() => ({
           :sheet="sheet"
           :tile="size"
           :extent="extent"
+          :height="height"
           :bare="true"
         />
       </div>
@@ -128,6 +145,16 @@ const extent = computed(() => ({
 </template>
 
 <style scoped>
+.lifting {
+  position: absolute;
+  z-index: 2;
+  top: 2px;
+  left: 10px;
+  border: 0;
+  background: none;
+  color: var(--text-3);
+  font-size: 12px;
+}
 .board {
   height: 100%;
   padding: 6px 8px 8px 14px;
@@ -149,13 +176,12 @@ th {
 }
 td.whole,
 th.whole {
-  width: 76px;
+  width: 88px;
 }
 th.whole {
   padding-left: 4px;
 }
 td {
-  height: 38px;
   padding: 0;
 }
 .strip {

@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { BoardCell } from '@/api/types'
+import { liftText } from '@/stores/lift'
 import { isNeutral, percent, stopsText, type Axis } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
 import { useLevelHand } from './useLevelHand'
 
 const props = defineProps<{
@@ -12,21 +14,26 @@ const props = defineProps<{
   sheet: string
   tile: { width: number; height: number }
   extent: { columns: number; rows: number }
+  /** How high it is, in pixels. */
+  height: number
   bare?: boolean
 }>()
 const { level, chosen, on } = useLevelHand(props)
-const HEIGHT = 36
-const width = computed(() => Math.round((HEIGHT * props.tile.width) / props.tile.height))
+const room = useRoom()
+const high = computed(() => props.height - 2)
+const width = computed(() => Math.round((high.value * props.tile.width) / props.tile.height))
 const picture = computed(() => ({
   width: `${width.value}px`,
   backgroundImage: `url(${props.sheet})`,
-  backgroundSize: `${width.value * props.extent.columns}px ${HEIGHT * props.extent.rows}px`,
-  backgroundPosition: `-${width.value * props.cell.column}px -${HEIGHT * props.cell.row}px`,
+  backgroundSize: `${width.value * props.extent.columns}px ${high.value * props.extent.rows}px`,
+  backgroundPosition: `-${width.value * props.cell.column}px -${high.value * props.cell.row}px`,
+  height: `${high.value}px`,
 }))
+const lift = computed(() => (room.lifted ? liftText(props.cell.lift) : ''))
 const state = computed(() => {
   if (level.value.mute) return 'off'
   if (level.value.solo) return 'alone'
-  return isNeutral(level.value) ? '·' : stopsText(level.value.stops)
+  return isNeutral(level.value) ? '' : stopsText(level.value.stops)
 })
 </script>
 
@@ -35,13 +42,18 @@ const state = computed(() => {
     type="button"
     class="tile"
     :class="{ chosen, changed: !isNeutral(level) }"
-    :aria-label="`${label}, ${percent(cell.share)}, ${stopsText(level.stops)} stops`"
     :aria-pressed="chosen"
-    :title="`${label}: ${percent(cell.share)} of the light. Drag sideways to change its level`"
+    :title="`${label}: ${percent(cell.share)} of the light${lift ? `, ${lift} stops to be seen` : ''}. Drag sideways to change its level`"
+    :style="{ height: `${height}px` }"
     v-on="on"
   >
-    <span class="small" :style="picture" />
-    <span v-if="!bare" class="state" aria-hidden="true">{{ state }}</span>
+    <span class="small" :style="picture" :data-lift="lift ? `+${cell.lift}` : ''" />
+    <span class="p-hidden-accessible">{{ label }}, </span>
+
+    <span v-if="!bare" class="words">
+      <span class="share">{{ percent(cell.share) }}</span>
+      <span class="state">{{ state }}</span>
+    </span>
     <i v-if="!bare" class="bar" :style="{ width: `${Math.min(100, cell.share * 100)}%` }" />
   </button>
 </template>
@@ -51,9 +63,8 @@ const state = computed(() => {
   position: relative;
   display: flex;
   align-items: center;
-  gap: 6px;
+  gap: 5px;
   width: 100%;
-  height: 38px;
   padding: 0;
   border: 1px solid transparent;
   background: var(--well);
@@ -68,12 +79,28 @@ const state = computed(() => {
 }
 .small {
   flex: none;
-  height: 36px;
   background-color: #000;
 }
-.state {
-  color: var(--text-3);
+.small::before {
+  content: attr(data-lift);
+  position: absolute;
+  top: 0;
+  left: 2px;
+  color: #c8c8c8;
+  font-size: 10px;
+  line-height: 12px;
+  text-shadow:
+    0 0 2px #000,
+    0 0 2px #000;
+}
+.words {
+  display: grid;
+  font-size: 12px;
+  line-height: 15px;
   white-space: nowrap;
+}
+.state:empty {
+  display: none;
 }
 .changed .state {
   color: var(--accent);
@@ -82,7 +109,7 @@ const state = computed(() => {
   position: absolute;
   right: 0;
   bottom: 0;
-  height: 2px;
+  height: 3px;
   background: var(--text-2);
 }
 </style>

@@ -11,19 +11,20 @@ export function useBoard() {
   const sheet = ref('')
 
   async function load(id: number, patch: PatchStep[]): Promise<void> {
-    const body = { patch: patch as unknown as Record<string, never>[], frame: room.frame }
+    const { frame, lifted } = room
+    const body = { patch: patch as unknown as Record<string, never>[], frame, lifted }
     const [answer, address] = await Promise.all([
       told<{ board: Board }>(
         api.POST('/api/variants/{variant_id}/board', { params: { path: { variant_id: id } }, body }),
       ),
-      fetchBoardSheet(id, patch, room.frame),
+      fetchBoardSheet(id, patch, frame, lifted),
     ])
     board.value = answer.board
     if (sheet.value) URL.revokeObjectURL(sheet.value)
     sheet.value = address
   }
 
-  useSteadily(load)
+  useSteadily(load, () => [room.lifted])
   onScopeDispose(() => sheet.value && URL.revokeObjectURL(sheet.value))
   return { board, sheet }
 }

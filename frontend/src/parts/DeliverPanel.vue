@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
-import { api, told } from '@/api/client'
+import { api } from '@/api/client'
 import type { NewDelivery } from '@/api/types'
 import { useJobs } from '@/stores/jobs'
 import { useColourOffer } from '@/stores/useColourOffer'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import DeliveryList from './DeliveryList.vue'
+import JobLine from './JobLine.vue'
 
 const jobs = useJobs()
 const emit = defineEmits<{ close: [] }>()
@@ -46,12 +47,6 @@ async function deliver() {
     troubles.tell(error)
   }
 }
-
-/** What is written by then stays; nothing is half-written. */
-function stop() {
-  const params = { path: { job_id: jobId.value! } }
-  void told(api.POST('/api/jobs/{job_id}/cancel', { params })).catch((error) => troubles.tell(error))
-}
 </script>
 
 <template>
@@ -76,11 +71,7 @@ function stop() {
       Write the file
     </button>
     <div role="status">
-      <progress v-if="job?.state === 'running'" :value="job.share" max="1" aria-label="Delivering" />
-      <p v-if="job?.state === 'running'" class="quiet">
-        {{ job.doing }}
-        <button type="button" class="plain" @click="stop">stop</button>
-      </p>
+      <JobLine v-if="job?.state === 'running'" :job="job" />
       <p v-if="job?.state === 'failed'" class="warning">{{ job.error }}</p>
     </div>
     <DeliveryList />

@@ -24,6 +24,7 @@ const KEYS = [
   ['click on the picture', 'the pin; with Shift one more'],
   ['arrows on the picture', 'move the pin; with Shift by ten pixels'],
   ['Delete on the picture', 'take the pin away'],
+  ['Escape', 'close what lies over the work; at Source back to all passes'],
   ['?', 'this list'],
 ]
 </script>

@@ -98,8 +98,8 @@ function attempt(work: Promise<unknown>) {
       <button type="button" class="plain" @click="emit('deliver')">Deliver</button>
     </template>
     <span v-else class="space" />
-    <button type="button" class="plain" @click="room.light = !room.light">
-      {{ room.light ? 'Dark' : 'Light' }}
+    <button type="button" class="plain" @click="room.bright = !room.bright">
+      {{ room.bright ? 'Dark room' : 'Bright room' }}
     </button>
     <button type="button" class="plain" aria-label="Keys" title="Keys" @click="emit('shortcuts')">?</button>
   </header>

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
-import { api, passPicture, told, upload } from '@/api/client'
+import { api, told, upload } from '@/api/client'
 import type { MediaEntry } from '@/api/types'
-import { spoken } from '@/stores/levels'
+import JobLine from '@/parts/JobLine.vue'
+import { counted, spoken } from '@/stores/levels'
 import { useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
+import ShotCard from './ShotCard.vue'
 
 const jobs = useJobs()
 const shots = useShot()
@@ -62,6 +64,14 @@ async function bring(files: FileList | null | undefined) {
   }
 }
 
+const onTable = computed(() => shots.shots.filter((shot) => shot.place === 'table'))
+const aside = computed(() => shots.shots.filter((shot) => shot.place === 'aside'))
+
+function bringBack() {
+  if (shots.deleted)
+    shots.changeShot(shots.deleted.id, { place: 'table' }).catch((error) => troubles.tell(error))
+}
+
 function show(id: number) {
   shots.openShot(id).catch((error) => troubles.tell(error))
 }
@@ -69,30 +79,35 @@ function show(id: number) {
 
 <template>
   <main class="start" @dragover.prevent @drop.prevent="bring($event.dataTransfer?.files)">
+    <p class="about">
+      Escala takes a finished render apart into its passes, proves that they make the picture again, and lets
+      you change every light, surface and colour of it without rendering anew.
+    </p>
     <section aria-label="Shots">
       <h1>Shots</h1>
       <p v-if="!shots.shots.length && demo" class="quiet">
         The demo is being rendered; its first picture comes in a few seconds.
       </p>
       <p v-else-if="!shots.shots.length" class="quiet">
-        None yet. Open a render below, or start with <code>make demo</code>.
+        None yet. Open a render at the right, or start with <code>make demo</code>.
       </p>
-      <button v-for="shot in shots.shots" :key="shot.id" type="button" class="shot" @click="show(shot.id)">
-        <img
-          v-if="shot.cover"
-          :src="passPicture(shot.id, shot.cover, 320, null, `key=${shots.renderKey}`)"
-          alt=""
-        />
-        <span class="name">{{ spoken(shot.name) }}</span>
-        <span class="quiet"
-          >{{ shot.width }} × {{ shot.height }} · {{ shot.passes }} passes ·
-          {{ shot.frames === 1 ? 'still' : `${shot.frames} frames` }}</span
-        >
-      </button>
-      <div v-for="job in running" :key="job.id" class="job" role="status">
-        {{ spoken(job.what) }}<template v-if="job.doing">, {{ job.doing }}</template>
-        <progress v-if="job.share > 0" :value="job.share" max="1" :aria-label="job.what" />
+      <p v-else class="quiet">
+        Open one, then drag in the picture: the light under the hand follows, up and down.
+      </p>
+      <div class="shots">
+        <ShotCard v-for="shot in onTable" :key="shot.id" :shot="shot" @open="show(shot.id)" />
       </div>
+      <p v-if="shots.deleted" class="deleted" role="status">
+        {{ spoken(shots.deleted.name) }} is deleted; its files stay.
+        <button type="button" @click="bringBack">bring it back</button>
+      </p>
+      <details v-if="aside.length">
+        <summary>{{ counted(aside.length, 'shot') }} put aside</summary>
+        <div class="shots">
+          <ShotCard v-for="shot in aside" :key="shot.id" :shot="shot" @open="show(shot.id)" />
+        </div>
+      </details>
+      <JobLine v-for="job in running" :key="job.id" :job="job" />
     </section>
     <section aria-label="Open a render">
       <h1>Open a render</h1>
@@ -109,7 +124,8 @@ function show(id: number) {
         <button type="button" @click="open(asked, true)">Fit them to the first</button>
       </p>
       <p class="quiet">
-        Or drop EXR, TIFF or PNG files here, or
+        It takes OpenEXR with all passes in one file or a file for each, TIFF and 16-bit PNG; stills and
+        sequences. Or drop the files here, or
         <label class="choose"
           >choose them<input
             type="file"
@@ -136,10 +152,10 @@ function show(id: number) {
 <style scoped>
 .start {
   display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 48px;
+  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+  gap: 20px 48px;
   align-content: start;
-  padding: 32px 48px;
+  padding: 26px 48px;
   overflow: auto;
   background: var(--surface-2);
 }
@@ -148,27 +164,23 @@ h1 {
   font-size: 18px;
   font-weight: 600;
 }
-.shot {
+.about {
+  grid-column: 1 / 3;
+  max-width: 760px;
+  margin: 0;
+  color: var(--text-1);
+  font-size: 16px;
+  line-height: 23px;
+}
+.shots {
   display: grid;
-  grid-template: auto auto / 160px 1fr;
-  column-gap: 12px;
-  width: 100%;
-  margin-bottom: 8px;
-  padding: 0;
-  border: 1px solid var(--line);
-  background: var(--surface-1);
-  text-align: left;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: 14px;
+  margin: 10px 0;
 }
-.shot img {
-  grid-row: 1 / 3;
-  width: 160px;
-  height: 90px;
-  object-fit: cover;
-  background: #000;
-}
-.shot .name {
-  align-self: end;
-  font-weight: 600;
+.deleted,
+summary {
+  color: var(--text-2);
 }
 .row {
   display: flex;
@@ -199,16 +211,5 @@ h1 {
   position: absolute;
   opacity: 0;
   width: 1px;
-}
-.job {
-  margin-top: 12px;
-  color: var(--text-2);
-}
-progress {
-  display: block;
-  width: 100%;
-  height: 4px;
-  margin-top: 6px;
-  accent-color: var(--accent);
 }
 </style>

@@ -86,6 +86,11 @@ export function spoken(name: string): string {
   return words.charAt(0).toUpperCase() + words.slice(1)
 }
 
+/** A number of things in words: 1 pass, 57 passes. */
+export function counted(count: number, one: string): string {
+  return `${count} ${one}${count === 1 ? '' : one.endsWith('s') ? 'es' : 's'}`
+}
+
 export function percent(share: number): string {
   const value = share * 100
   if (value >= 9.95) return `${value.toFixed(0)}\u00a0%`

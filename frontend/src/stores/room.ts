@@ -16,6 +16,7 @@ export interface Pin {
 
 export const MOST_PINS = 8
 const THEME = 'escala-theme'
+const AS_IT_IS = 'escala-dark-passes'
 
 /** How the room is arranged: station and tap, what is chosen, the part of the picture in view. */
 export const useRoom = defineStore('room', () => {
@@ -27,6 +28,11 @@ export const useRoom = defineStore('room', () => {
   const chosenPasses = ref<string[]>([])
   const benchOpen = ref(true)
   const lowerOpen = ref(true)
+  /** Whether dark small pictures are lifted to be seen. */
+  const lifted = ref(localStorage.getItem(AS_IT_IS) !== 'as they are')
+  /** At Source the sheet of passes has the picture's room, until one of them, or the picture, is looked at. */
+  const sheetOpen = ref(true)
+  const passShown = ref<string | null>(null)
   const scale = ref(1)
   const fitted = ref(true)
   const view = shallowRef<Region | null>(null)
@@ -51,12 +57,16 @@ export const useRoom = defineStore('room', () => {
   /** What the viewer alone does to the picture. */
   const aids = shallowRef<Aids>({ ...NO_AIDS })
   const aided = computed(() => JSON.stringify(aids.value) !== JSON.stringify(NO_AIDS))
-  const light = ref(localStorage.getItem(THEME) === 'light')
+  const bright = ref(localStorage.getItem(THEME) === 'light')
 
+  const sheetOver = computed(
+    () => station.value === 'source' && sheetOpen.value && !tapped.value && !bare.value,
+  )
   const tap = computed<StationName>(() => (tapped.value ? station.value : 'display'))
 
+  watch(lifted, (on) => localStorage.setItem(AS_IT_IS, on ? 'lifted' : 'as they are'))
   watch(
-    light,
+    bright,
     (on) => {
       document.documentElement.dataset.theme = on ? 'light' : 'dark'
       localStorage.setItem(THEME, on ? 'light' : 'dark')
@@ -65,7 +75,19 @@ export const useRoom = defineStore('room', () => {
   )
 
   function go(name: StationName) {
+    if (name !== station.value) showSheet()
     station.value = name
+  }
+
+  /** One pass, as large as the picture; null: the picture itself. */
+  function showLarge(pass: string | null) {
+    passShown.value = pass
+    sheetOpen.value = false
+  }
+
+  function showSheet() {
+    passShown.value = null
+    sheetOpen.value = true
   }
 
   /** Move the chosen pin to a place, or put one more there. Null takes the chosen one away. */
@@ -88,6 +110,6 @@ export const useRoom = defineStore('room', () => {
 
   return {
     station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
-    aids, aided, light, go, choose,
+    aids, aided, bright, lifted, sheetOpen, sheetOver, passShown, go, choose, showLarge, showSheet,
   } // prettier-ignore
 })

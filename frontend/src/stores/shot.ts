@@ -28,6 +28,7 @@ export const useShot = defineStore('shot', () => {
   const renderKey = ref(0)
   /** What changed with the newest files, in sentences, until it is put away. */
   const news = shallowRef<News | null>(null)
+  const deleted = shallowRef<ShotName | null>(null)
   const troubles = useTroubles()
   let queue: Promise<unknown> = Promise.resolve()
 
@@ -46,6 +47,17 @@ export const useShot = defineStore('shot', () => {
     const read = JSON.stringify([source, colour, display])
     return `variant=${variant.value?.id}&key=${renderKey.value}${hashOf(read)}`
   })
+
+  /** Rename a shot, put it aside or back, delete it or bring it back; the last deleted can be brought back. */
+  async function changeShot(id: number, change: { name?: string; place?: ShotName['place'] | 'deleted' }) {
+    const known = shots.value.find((one) => one.id === id)
+    const params = { path: { shot_id: id } }
+    const body = { name: null, place: null, ...change }
+    await told(api.PUT('/api/shots/{shot_id}', { params, body }))
+    if (change.place === 'deleted') deleted.value = known ?? null
+    else if (deleted.value?.id === id) deleted.value = null
+    await loadShots()
+  }
 
   async function loadShots() {
     shots.value = (await told<{ shots: ShotName[] }>(api.GET('/api/shots'))).shots
@@ -173,7 +185,7 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, shot, variant, draft, document, sparing, savedAt, saving, renderKey, pictureKey, news,
+    shots, shot, variant, draft, document, sparing, savedAt, saving, renderKey, pictureKey, news, deleted, changeShot,
     loadShots, openShot, openVariant, reloadShot,
     reloadRender, edit, undo, redo, bringBack, preview, addVariant, renameVariant, deleteVariant, close,
   } // prettier-ignore

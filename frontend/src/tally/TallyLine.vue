@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { liftText } from '@/stores/lift'
 
 const props = defineProps<{
   operator: string
@@ -12,6 +13,8 @@ const props = defineProps<{
   /** Set where the line opens to its controls. */
   open?: boolean
   state?: string
+  /** By how many stops its own picture is lifted to be seen. */
+  lift?: number
 }>()
 const emit = defineEmits<{ toggle: [] }>()
 const WIDTH = 74
@@ -31,7 +34,9 @@ const running = computed(() => picture(1))
 <template>
   <div class="line">
     <span class="operator">{{ operator }}</span>
-    <span class="small" :style="term" />
+    <span class="small" :style="term" :title="lift ? `${liftText(lift)} stops to be seen` : ''">
+      <i v-if="lift">+{{ lift }}</i>
+    </span>
     <div class="words">
       <button
         v-if="open !== undefined"
@@ -67,6 +72,17 @@ const running = computed(() => picture(1))
   width: 74px;
   height: 42px;
   background-color: #000;
+}
+.small i {
+  padding-left: 2px;
+  color: #c8c8c8;
+  font-size: 10px;
+  font-style: normal;
+  line-height: 12px;
+  text-shadow:
+    0 0 2px #000,
+    0 0 2px #000;
+  vertical-align: top;
 }
 .title {
   padding: 0;

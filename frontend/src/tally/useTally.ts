@@ -22,7 +22,7 @@ export const useTally = createSharedComposable(() => {
   })
 
   watch(
-    () => [shots.variant?.id, decided.value, room.frame, shots.renderKey],
+    () => [shots.variant?.id, decided.value, room.frame, room.lifted, shots.renderKey],
     async (_now, _before, onCleanup) => {
       let stale = false
       onCleanup(() => (stale = true))
@@ -36,7 +36,7 @@ export const useTally = createSharedComposable(() => {
         if (stale) return
         tally.value = answer.tally
         loaded.value = true
-        const address = `/api/variants/${id}/tally/sheet?${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant?.head}`
+        const address = `/api/variants/${id}/tally/sheet?lifted=${room.lifted}&${frameQuery(room.frame)}key=${shots.renderKey}-${shots.variant?.head}`
         await drawn(address)
         if (!stale) sheet.value = address
       } catch (error) {

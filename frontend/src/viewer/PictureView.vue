@@ -89,7 +89,7 @@ watch([pictures.arrangement, () => holds.holds], ([next]) => {
 watch(
   () => [
     [shots.variant?.id, shots.variant?.head, shots.draft, shots.renderKey],
-    [room.tap, room.frame, room.aids],
+    [room.tap, room.frame, room.aids, room.passShown],
     [holds.shown, holds.mode, holds.gain, holds.measure],
   ],
   pictures.ask,
@@ -99,7 +99,7 @@ watch(size, (next, before) => {
 })
 watch(() => [room.pins, room.chosenPin, holds.shown, holds.mode], placeMarks)
 watch(
-  () => room.light,
+  () => room.bright,
   () => frame?.dress(),
   { flush: 'post' },
 )
@@ -176,7 +176,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       >{{ label.name }}</span
     >
     <HoverReadout />
-    <StationHint v-if="!room.bare" />
+    <StationHint v-if="!room.bare && !room.sheetOver" />
     <p v-if="dropped.over.value" class="drop-words">Let go to compare with this picture</p>
   </section>
 </template>

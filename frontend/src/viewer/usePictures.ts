@@ -58,7 +58,8 @@ export function usePictures(frame: () => FrameCanvas | null) {
     const region = canvas.region()
     const out = canvas.outSize(region, moving.value ? room.movingShare : 1)
     const size = { region, out_width: out.width, out_height: out.height }
-    const subject = { patch: shots.draft, frame: room.frame, station: room.tap }
+    const shown = room.passShown ?? undefined
+    const subject = { patch: shots.draft, frame: room.frame, station: room.tap, pass_name: shown }
     return { variantId, asked, body: { aids: room.aids, ...subject, ...size } }
   }
 

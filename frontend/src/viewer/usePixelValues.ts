@@ -31,7 +31,8 @@ export function usePixelValues(frame: () => FrameCanvas | null, sheet: Ref<HTMLC
     if (!canvas || id === undefined || room.scale < LEGIBLE || holds.comparing) return
     const region = canvas.region()
     try {
-      const subject = { patch: shots.draft, frame: room.frame, station: room.tap }
+      const shown = room.passShown ?? undefined
+      const subject = { patch: shots.draft, frame: room.frame, station: room.tap, pass_name: shown }
       const channels = await fetchValues(id, { ...subject, region })
       known = { region, channels }
       paint()

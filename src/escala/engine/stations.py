@@ -74,7 +74,8 @@ def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[
     changes = len(source.roles) + len(source.repairs) + (source.twin is not None)
     if changes:
         return f"{changes} change{'s' if changes != 1 else ''}", True
-    return f"{len(render.passes)} passes", False
+    count = len(render.passes)
+    return ("1 pass" if count == 1 else f"{count} passes"), False
 
 
 def _surface_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:

@@ -1,14 +1,17 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import LiftSwitch from '@/parts/LiftSwitch.vue'
 import TallyLine from '@/tally/TallyLine.vue'
 import TallyVerdict from '@/tally/TallyVerdict.vue'
 import TermControls from '@/tally/TermControls.vue'
 import { useTally } from '@/tally/useTally'
 import { useTermEdits } from '@/tally/useTermEdits'
 import { percent, spoken } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
 const shots = useShot()
+const room = useRoom()
 const { tally, sheet } = useTally()
 const terms = useTermEdits()
 const opened = ref('')
@@ -23,6 +26,7 @@ const factor = computed(() => {
   const values = shots.document?.tally?.factor ?? [1, 1, 1]
   return values.some((value) => value !== 1) ? values.map((v) => v.toPrecision(4)).join(', ') : ''
 })
+
 const SIGNS: Record<string, string> = {
   add: '+',
   subtract: '−',
@@ -62,11 +66,13 @@ function stateOf(name: string): string {
       </p>
     </section>
     <section class="bench-part lines" aria-label="Tally">
+      <LiftSwitch class="lifting" />
       <template v-for="(line, index) in tally.lines" :key="line.name">
         <TallyLine
           :operator="index || line.operator !== 'add' ? (SIGNS[line.operator] ?? '') : ''"
           :title="spoken(line.name)"
           :note="`${line.formula}${line.operator === 'add' ? ` · ${percent(line.share)}` : ''}`"
+          :lift="room.lifted ? line.lift : 0"
           :row="line.row"
           :rows="rows"
           :sheet="sheet"
@@ -120,6 +126,10 @@ function stateOf(name: string): string {
 </template>
 
 <style scoped>
+.lifting {
+  justify-self: start;
+  align-self: start;
+}
 .lines {
   gap: 0;
 }

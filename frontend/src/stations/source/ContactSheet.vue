@@ -2,6 +2,9 @@
 import { computed, ref } from 'vue'
 import { passPicture } from '@/api/client'
 import type { RenderPass } from '@/api/types'
+import LiftSwitch from '@/parts/LiftSwitch.vue'
+import { counted } from '@/stores/levels'
+import { liftOf, liftText } from '@/stores/lift'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { ROLE_WORDS, shortMeaning } from './meaning'
@@ -13,7 +16,8 @@ const edits = useSourceEdits()
 const wanted = ref('')
 const role = ref('')
 const order = ref<'file' | 'name' | 'role'>('file')
-const size = ref(132)
+const size = ref(180)
+const liftOfTile = (pass: RenderPass) => (room.lifted ? liftOf(pass) : 0)
 const DRAGGED = 'text/x-pass'
 
 const all = computed(() => shots.variant?.reading.passes ?? [])
@@ -59,7 +63,9 @@ function drop(target: string) {
 <template>
   <section v-if="shots.shot" class="sheet" aria-label="Contact sheet">
     <div class="bar">
-      <span>{{ passes.length }} of {{ all.length }} passes</span>
+      <span>{{ passes.length }} of {{ counted(all.length, 'pass') }}</span>
+      <LiftSwitch />
+      <button type="button" @click="room.showLarge(null)">the picture</button>
       <button type="button" @click="order = order === 'file' ? 'name' : order === 'name' ? 'role' : 'file'">
         order: {{ order }}
       </button>
@@ -99,18 +105,29 @@ function drop(target: string) {
         class="tile"
         draggable="true"
         :aria-pressed="room.chosenPasses.includes(p.name)"
-        :title="p.name"
+        :title="`${p.name}: double click to see it large`"
         @click="choose($event, p.name)"
+        @dblclick="room.showLarge(p.name)"
         @dragstart="lift($event, p.name)"
       >
         <img
-          :src="passPicture(shots.shot.id, p.name, size > 140 ? 512 : 256, room.frame, shots.pictureKey)"
+          :src="
+            passPicture(
+              shots.shot.id,
+              p.name,
+              size > 140 ? 512 : 256,
+              room.frame,
+              shots.pictureKey,
+              liftOfTile(p),
+            )
+          "
           alt=""
           loading="lazy"
         />
         <span class="name">{{ p.name }}</span>
         <span class="quiet"
-          >{{ shortMeaning(p) }}<b v-if="p.diagnostics?.length" class="warning"> · look</b></span
+          >{{ shortMeaning(p) }}<template v-if="liftOfTile(p)"> · {{ liftText(liftOfTile(p)) }}</template
+          ><b v-if="p.diagnostics?.length" class="warning"> · look</b></span
         >
       </button>
     </div>
@@ -127,7 +144,7 @@ function drop(target: string) {
   display: flex;
   gap: 8px;
   align-items: center;
-  padding: 4px 56px 4px 14px;
+  padding: 6px 14px 4px;
   white-space: nowrap;
 }
 .bar > span {

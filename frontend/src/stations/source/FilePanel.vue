@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { api, type Answer } from '@/api/client'
 import type { RenderPass } from '@/api/types'
+import JobLine from '@/parts/JobLine.vue'
 import { useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
@@ -71,7 +72,7 @@ function takeOver() {
       <button type="submit" :disabled="!newer.trim()">take over</button>
     </form>
     <div role="status">
-      <progress v-if="job?.state === 'running'" :value="job.share" max="1" :aria-label="job.what" />
+      <JobLine v-if="job?.state === 'running'" :job="job" />
       <p v-if="job?.state === 'failed'" class="warning">{{ job.error }}</p>
       <p v-for="sentence in changes" :key="sentence">{{ sentence }}</p>
       <p v-for="file in files" :key="file.address">
@@ -90,10 +91,5 @@ function takeOver() {
 .fill {
   flex: 1;
   min-width: 0;
-}
-progress {
-  width: 100%;
-  height: 4px;
-  accent-color: var(--accent);
 }
 </style>

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { passPicture } from '@/api/client'
 import FilePanel from './FilePanel.vue'
 import PassHistogram from './PassHistogram.vue'
 import PassReading from './PassReading.vue'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
+import { counted } from '@/stores/levels'
 import { meaningOf } from './meaning'
 import { useSourceEdits, wordsOf } from './useSourceEdits'
 
@@ -19,6 +19,9 @@ const chosen = computed(() => {
   return found.length ? found : all.value.slice(0, 1)
 })
 const pass = computed(() => chosen.value[0])
+/** What nobody is sure of may be confirmed by the hand. */
+const SURE = 0.7
+const isGuess = computed(() => Boolean(pass.value && pass.value.sure < SURE && pass.value.role !== 'other'))
 const facts = computed(() =>
   Object.entries(render.value?.attributes ?? {}).filter(([key]) => !key.startsWith('cryptomatte/')),
 )
@@ -60,7 +63,7 @@ const TWINS = [
 
 <template>
   <section v-if="render && shots.shot" class="bench-part" aria-label="Render">
-    <h2>{{ render.display.width }} × {{ render.display.height }}, {{ all.length }} passes</h2>
+    <h2>{{ render.display.width }} × {{ render.display.height }}, {{ counted(all.length, 'pass') }}</h2>
     <p class="quiet">
       {{ frames.length === 1 ? `frame ${frames[0]}` : `frames ${frames[0]} to ${frames.at(-1)}` }} ·
       {{ shots.variant?.input_space }}: {{ shots.variant?.inputs[0]?.reason }}.
@@ -123,14 +126,15 @@ const TWINS = [
   <section v-if="pass && shots.shot" class="bench-part" aria-label="Pass">
     <div class="bench-head">
       <h2>{{ chosen.length > 1 ? `${chosen.length} passes` : pass.name }}</h2>
+      <button type="button" :aria-pressed="room.passShown === pass.name" @click="room.showLarge(pass.name)">
+        see it large
+      </button>
     </div>
-    <img
-      class="large"
-      :src="passPicture(shots.shot.id, pass.name, 640, room.frame, shots.pictureKey)"
-      :alt="`The pass ${pass.name}`"
-    />
     <p>{{ meaningOf(pass) }}</p>
-    <p class="quiet">{{ pass.reason }}; sure to {{ Math.round(pass.sure * 100) }} %.</p>
+    <div class="bench-head">
+      <span class="fill quiet">{{ pass.reason }}; sure to {{ Math.round(pass.sure * 100) }} %.</span>
+      <button v-if="isGuess" type="button" @click="edits.confirm(pass)">that is right</button>
+    </div>
     <PassReading :passes="chosen" />
     <div v-for="finding in pass.diagnostics" :key="finding.code" class="finding">
       <p class="warning">{{ finding.message }}</p>
@@ -174,10 +178,6 @@ const TWINS = [
 </template>
 
 <style scoped>
-.large {
-  width: 100%;
-  background: #000;
-}
 .fill {
   flex: 1;
   overflow-wrap: anywhere;

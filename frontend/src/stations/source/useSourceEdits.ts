@@ -1,6 +1,7 @@
 import type { PassReading, PatchStep, RenderPass } from '@/api/types'
 import { pointerStep } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
+import { ROLE_WORDS } from './meaning'
 
 const REPAIR_WORDS: Record<string, string> = {
   decode: 'read as display-encoded',
@@ -45,6 +46,9 @@ export function useSourceEdits() {
     )
   }
 
+  /** A guess is right: from now on it is said by hand. */
+  const confirm = (pass: RenderPass) => readAs([pass], {}, `${ROLE_WORDS[pass.role] ?? pass.role}, confirmed`)
+
   function asRecognised(passes: RenderPass[]) {
     const known = shots.document?.source?.roles ?? {}
     const patch = passes
@@ -87,5 +91,5 @@ export function useSourceEdits() {
     void shots.edit([{ op: 'replace', path: '/source/frame_rate', value: rate }], label)
   }
 
-  return { readAlpha, setFrameRate, useRules, readAs, asRecognised, repair, undoRepair, useTwin }
+  return { readAlpha, setFrameRate, useRules, readAs, confirm, asRecognised, repair, undoRepair, useTwin }
 }

@@ -1,0 +1,136 @@
+"""What somebody sees who never saw Escala: the first page, the passes, the first minute."""
+
+import re
+import time
+
+from playwright.sync_api import expect
+
+from tests.browser.running import BrowserTest
+from tests.made import add_up, light, write_layers
+
+DIM, BRIGHT = light(4, 90, 160, 0.02), light(5, 90, 160)
+
+
+class FirstPageTest(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_file(self.page, write_layers(self.media / "harbour wall.exr", {"": BRIGHT}))
+        self.page.get_by_role("button", name="Escala").click()
+        self.shots = self.page.get_by_role("region", name="Shots")
+        self.card = self.shots.get_by_role("article").filter(has_text="Harbour wall").first
+
+    def test_it_says_what_this_is_what_to_do_and_what_it_takes(self) -> None:
+        main = self.page.get_by_role("main")
+        expect(main).to_contain_text("takes a finished render apart into its passes")
+        expect(main).to_contain_text("drag in the picture")
+        expect(main).to_contain_text("OpenEXR with all passes in one file or a file for each")
+        expect(self.card).to_contain_text("160 × 90 · 1 pass · still")
+        expect(self.card).to_contain_text("opened")
+
+    def test_a_shot_is_renamed_put_aside_deleted_and_brought_back(self) -> None:
+        self.card.get_by_role("button", name="rename").click()
+        field = self.shots.get_by_role("textbox", name="Name of the shot")
+        field.fill("Sea wall")
+        field.press("Enter")
+        card = self.shots.get_by_role("article").filter(has_text="Sea wall")
+        expect(card).to_have_count(1)
+        card.get_by_role("button", name="put aside").click()
+        self.shots.get_by_text("1 shot put aside").click()
+        card.get_by_role("button", name="back on the table").click()
+        expect(self.shots.get_by_text("put aside", exact=False).filter(has_text="shot")).to_have_count(0)
+        card.get_by_role("button", name="delete").click()
+        expect(card).to_have_count(0)
+        expect(self.shots).to_contain_text("Sea wall is deleted; its files stay.")
+        self.shots.get_by_role("button", name="bring it back").click()
+        expect(card).to_have_count(1)
+        card.get_by_role("button", name="delete").click()
+        expect(card).to_have_count(0)
+
+
+class PassesTest(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        passes = {"": add_up(DIM, BRIGHT), "lg_dim": DIM, "lg_bright": BRIGHT}
+        self.open_file(self.page, write_layers(self.media / "dim.exr", passes))
+
+    def test_a_pass_is_seen_large_and_back_again(self) -> None:
+        page = self.page
+        self.go(page, "Source")
+        sheet = page.get_by_role("region", name="Contact sheet")
+        whole = self.mean_colour(page)
+        tile = sheet.get_by_role("button", name=re.compile("lg_dim"))
+        expect(tile).to_contain_text("lifted +4")
+        tile.dblclick()
+        expect(sheet).to_have_count(0)
+        self.at_rest(page)
+        self.assertLess(sum(self.mean_colour(page)), sum(whole) / 2)
+        page.get_by_role("button", name="pass lg_dim · back to all passes").click()
+        expect(sheet).to_be_visible()
+        tile.click()
+        page.get_by_role("button", name="see it large").click()
+        expect(sheet).to_have_count(0)
+        page.keyboard.press("Escape")
+        expect(sheet).to_be_visible()
+        sheet.get_by_role("button", name="the picture").click()
+        expect(sheet).to_have_count(0)
+        self.at_rest(page)
+        self.assertAlmostEqual(sum(self.mean_colour(page)), sum(whole), delta=6)
+
+    def test_dark_pictures_are_lifted_and_one_switch_shows_them_as_they_are(self) -> None:
+        page = self.page
+        board = page.get_by_role("region", name="Board")
+        dark = board.locator(".small[data-lift='+4']")
+        expect(dark).to_have_count(1)
+        board.get_by_role("button", name="dark ones lifted").click()
+        expect(dark).to_have_count(0)
+        self.go(page, "Source")
+        sheet = page.get_by_role("region", name="Contact sheet")
+        expect(sheet).not_to_contain_text("lifted +")
+        sheet.get_by_role("button", name="as bright as they are").click()
+        expect(sheet).to_contain_text("lifted +4")
+
+    def test_escape_closes_what_lies_over_the_work(self) -> None:
+        page = self.page
+        for name, panel in (("History", "History"), ("Deliver", "Deliver"), ("Keys", "Keys")):
+            page.get_by_role("button", name=name, exact=True).click()
+            shown = page.get_by_role("complementary", name=panel)
+            expect(shown).to_be_visible()
+            page.keyboard.press("Escape")
+            expect(shown).to_have_count(0)
+
+
+class FirstMinuteTest(BrowserTest):
+    def test_a_newcomers_first_minute(self) -> None:
+        """Open the demo, darken the beacon by its reflection, warm the cabin, compare, deliver; the clock reports."""
+        page, begun = self.page, time.monotonic()
+        self.enter_demo(page)
+        before = self.mean_colour(page)
+        box = page.locator("canvas").bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] * 0.505, box["y"] + box["height"] * 0.9
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x, y + 4)
+        page.mouse.move(x, y + 20)
+        expect(page.locator(".bubble")).to_contain_text("Beacon")
+        page.mouse.move(x, y + 96)
+        expect(page.locator(".head-cell.chosen")).to_contain_text("−2.00")
+        page.mouse.up()
+        self.at_rest(page)
+        expect(page.locator(".head-cell.chosen .name")).to_have_text("Beacon")
+        self.light_head(page, "Cabin").click()
+        self.type_level(page, "Temperature", "3400")
+        changed = self.mean_colour(page)
+        self.assertLess(changed[2], before[2])
+        page.get_by_role("button", name="compare with").click()
+        page.get_by_role("menuitem", name="the renderer's own beauty").click()
+        page.get_by_role("group", name="How to compare").get_by_role("button", name="wipe").click()
+        expect(page.locator(".wipe-handle")).to_be_visible()
+        page.get_by_role("button", name="Deliver", exact=True).click()
+        page.get_by_role("button", name="Write the file").click()
+        expect(page.get_by_role("link", name=re.compile(r"\.exr$")).first).to_be_visible()
+        print(f"the first minute took {time.monotonic() - begun:.1f} s")
+        page.keyboard.press("Escape")
+        for _ in range(2):
+            page.get_by_role("button", name="Undo").click()
+            self.at_rest(page)
