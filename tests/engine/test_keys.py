@@ -16,7 +16,18 @@ from escala.engine.source.reading import read_engine
 from escala.model.balance import Balance, Level
 from escala.model.beauty import TallyChoice, TermEdit
 from escala.model.colour import ColourChoice
-from escala.model.corrections import CdlCorrection, ConfigCorrection, ExposureCorrection, LutCorrection
+from escala.model.corrections import (
+    CdlCorrection,
+    ConfigCorrection,
+    ContrastCorrection,
+    ExposureCorrection,
+    HueSaturationCorrection,
+    LutCorrection,
+    RangeCorrection,
+    RollOffCorrection,
+    TintCorrection,
+    WhiteBalanceCorrection,
+)
 from escala.model.display import DisplayChoice
 from escala.model.finish import Finish
 from escala.model.source import PassReading, PassRepair, SourceChoice
@@ -96,7 +107,7 @@ def changed(place: str, value: Any) -> Any:
         return not value
     if isinstance(value, tuple):
         return [value[0] * 1.3 + 0.1, *value[1:]]
-    return value * 0.7 + 0.1
+    return value * 0.7 + (0.1 if abs(value) > 0.05 else 0.001)
 
 
 def with_change(variant: Variant, place: str, value: Any) -> Variant:
@@ -138,10 +149,16 @@ class EveryChangeTest(FolderTest):
 
     def everything(self) -> Variant:
         """A document that says something in every part."""
-        level = Level(stops=0.4, multiplier=1.2, tint=(1.1, 1.0, 0.8), kelvin=5200)
+        level = Level(stops=0.4, multiplier=1.2, tint=(1.1, 1.0, 0.8), kelvin=5200, duv=0.005)
         corrections = (
             ExposureCorrection(stops=0.3, opacity=0.9), CdlCorrection(slope=(1.1, 1, 0.9), saturation=0.8),
             LutCorrection(path=str(self.cubes[0]), opacity=0.5), ConfigCorrection(name="Dawn", opacity=0.7),
+            WhiteBalanceCorrection(kelvin=5200, duv=0.01, opacity=0.4),
+            RollOffCorrection(start=-6, limit=6, opacity=0.4),
+            HueSaturationCorrection(hue=20, saturation=0.9, value=1.1, opacity=0.4),
+            ContrastCorrection(amount=1.2, opacity=0.4),
+            RangeCorrection(black=0.01, white=1.2, out_black=0.02, out_white=1.1, gamma=1.1, opacity=0.4),
+            TintCorrection(colour=(0.9, 0.5, 0.2), amount=0.3, opacity=0.4),
         )  # fmt: skip
         rim = {"role": "light_component", "light": "rim"}
         return Variant(

@@ -1106,6 +1106,100 @@ export interface components {
             title: string;
         };
         /**
+         * ContrastCorrection
+         * @description A slope in stops about a pivot.
+         */
+        ContrastCorrection: {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "contrast";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Pivot
+             * @default 0.18
+             */
+            pivot: number;
+        };
+        /**
+         * CurvesCorrection
+         * @description Curves through points `[x, y]` in stops around grey, by channel and for all; none is the identity.
+         */
+        CurvesCorrection: {
+            /**
+             * Blue
+             * @default []
+             */
+            blue: [
+                number,
+                number
+            ][];
+            /**
+             * Green
+             * @default []
+             */
+            green: [
+                number,
+                number
+            ][];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "curves";
+            /**
+             * Master
+             * @default []
+             */
+            master: [
+                number,
+                number
+            ][];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Red
+             * @default []
+             */
+            red: [
+                number,
+                number
+            ][];
+        };
+        /**
          * DeliveryFile
          * @description A delivered file and its address.
          */
@@ -1350,7 +1444,7 @@ export interface components {
              * Corrections
              * @default []
              */
-            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"])[];
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"])[];
         };
         /**
          * FoundRecipe
@@ -1386,6 +1480,47 @@ export interface components {
             low: number;
         };
         /**
+         * HueSaturationCorrection
+         * @description Hue turned by degrees, saturation and value multiplied; by the hexagon of HSV.
+         */
+        HueSaturationCorrection: {
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hue_saturation";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Value
+             * @default 1
+             */
+            value: number;
+        };
+        /**
          * JobOut
          * @description How long work stands. `seconds_left` is an estimate.
          */
@@ -1419,6 +1554,11 @@ export interface components {
          * @description What is done to one light, component or cell.
          */
         Level: {
+            /**
+             * Duv
+             * @default 0
+             */
+            duv: number;
             /**
              * Kelvin
              * @default 6500
@@ -1820,6 +1960,57 @@ export interface components {
             y: number;
         };
         /**
+         * RangeCorrection
+         * @description What was `black` and `white` becomes `out_black` and `out_white`, between them a gamma; never clipped.
+         */
+        RangeCorrection: {
+            /**
+             * Black
+             * @default 0
+             */
+            black: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "range";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Out Black
+             * @default 0
+             */
+            out_black: number;
+            /**
+             * Out White
+             * @default 1
+             */
+            out_white: number;
+            /**
+             * White
+             * @default 1
+             */
+            white: number;
+        };
+        /**
          * Reading
          * @description What a variant takes its render for: passes with their roles, recipes, and what can be balanced.
          *
@@ -2069,6 +2260,36 @@ export interface components {
          * @enum {string}
          */
         Role: "beauty" | "alpha" | "component" | "light_group" | "light_component" | "shadow" | "occlusion" | "depth" | "normal" | "position" | "uv" | "motion" | "id" | "cryptomatte" | "mask" | "variance" | "other";
+        /**
+         * RollOffCorrection
+         * @description Highlights from `start` on come near `limit` and never reach it; both in stops over grey.
+         */
+        RollOffCorrection: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "roll_off";
+            /** Limit */
+            limit: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /** Start */
+            start: number;
+        };
         /**
          * ScopeRequest
          * @description A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked.
@@ -2468,6 +2689,50 @@ export interface components {
              */
             strength: number;
         };
+        /**
+         * TintCorrection
+         * @description Luminance painted with a colour, by a share.
+         */
+        TintCorrection: {
+            /**
+             * Amount
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Colour
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tint";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+        };
         /** ValidationErrorModel */
         ValidationErrorModel: {
             /**
@@ -2675,6 +2940,42 @@ export interface components {
         WarningsOut: {
             /** Warnings */
             warnings: components["schemas"]["ColourWarning"][];
+        };
+        /**
+         * WhiteBalanceCorrection
+         * @description The gain of a colour temperature, as in a level: fewer kelvin are warmer, `duv` is green where positive.
+         */
+        WhiteBalanceCorrection: {
+            /**
+             * Duv
+             * @default 0
+             */
+            duv: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Kelvin
+             * @default 6500
+             */
+            kelvin: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "white_balance";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
         };
         /**
          * WindowBox

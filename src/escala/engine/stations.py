@@ -104,7 +104,7 @@ def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[
     return ", ".join(words), len(words) > 1
 
 
-_CORRECTION_WORDS = {"exposure": "exposure", "cdl": "CDL", "lut": "LUT"}
+_CORRECTION_WORDS = {"cdl": "CDL", "lut": "LUT", "roll_off": "roll-off"}
 
 
 def _finish_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -113,7 +113,8 @@ def _finish_words(render: Render, variant: Variant, view: View | None) -> tuple[
         return "unchanged", False
     if len(active) == 1 and active[0].kind == "exposure":
         return f"exposure {active[0].stops:+.2f}".replace("-", "−"), True
-    return ", ".join(c.name if c.kind == "config" else _CORRECTION_WORDS[c.kind] for c in active), True
+    words = [c.name if c.kind == "config" else _CORRECTION_WORDS.get(c.kind, c.kind.replace("_", " ")) for c in active]
+    return ", ".join(words), True
 
 
 def _display_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:

@@ -15,6 +15,7 @@ class Level(Document):
     multiplier: Number = Field(1.0, ge=0, le=65504)
     tint: Triple = ONES
     kelvin: Number = Field(6500.0, ge=1667, le=25000)
+    duv: Number = Field(0.0, ge=-0.05, le=0.05)
     mute: bool = False
     solo: bool = False
 

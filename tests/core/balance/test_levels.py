@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 
 from escala.core.balance.levels import level_gain, names_that_count, normalise_tint, stops_to_gain
-from escala.core.balance.temperature import kelvin_to_xy
+from escala.core.balance.temperature import kelvin_to_xy, shifted_xy
 from escala.media.configs import colour_config
 
 
@@ -46,3 +46,39 @@ class TemperatureTest(unittest.TestCase):
     def test_the_locus_has_no_jump(self) -> None:
         steps = np.array([kelvin_to_xy(kelvin) for kelvin in range(3900, 4600, 10)])
         self.assertLess(np.abs(np.diff(steps, axis=0)).max(), 0.0025)
+
+
+class DuvTest(unittest.TestCase):
+    """A temperature beside the locus: measured in CIE 1960, along the normal of black bodies."""
+
+    @staticmethod
+    def uv(xy: tuple[float, float]) -> np.ndarray:
+        x, y = xy
+        return np.array([4 * x, 6 * y]) / (-2 * x + 12 * y + 3)
+
+    def test_it_is_so_far_from_the_locus_and_square_to_it(self) -> None:
+        for kelvin in (2000, 2856, 3500, 4200, 5000, 6500, 10000):
+            for duv in (-0.02, 0.005, 0.02):
+                with self.subTest(kelvin=kelvin, duv=duv):
+                    step = self.uv(shifted_xy(kelvin, duv)) - self.uv(shifted_xy(kelvin, 0.0))
+                    self.assertAlmostEqual(float(np.hypot(*step)), abs(duv), places=9)
+                    self.assertGreater(float(step[1] * duv), 0)  # green lies above
+                    along = self.planck(kelvin * 1.01) - self.planck(kelvin * 0.99)
+                    cosine = float(step @ along) / float(np.hypot(*step) * np.hypot(*along))
+                    self.assertLess(abs(cosine), 0.03)
+
+    @staticmethod
+    def planck(kelvin: float) -> np.ndarray:
+        """(u, v) of a black body by the rational approximation of Krystek (1985)."""
+        t = kelvin
+        u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t**2) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t**2)
+        v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t**2) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t**2)
+        return np.array([u, v])
+
+    def test_green_and_magenta_keep_luminance(self) -> None:
+        space = colour_config("ACES 2").working_space("ACEScg")
+        green, magenta = (level_gain(space, kelvin=5000, duv=duv) for duv in (0.02, -0.02))
+        for gain in (green, magenta):
+            self.assertAlmostEqual(float(space.luminance_weights @ gain), 1.0, places=5)
+        self.assertGreater(green[1] / green[0], magenta[1] / magenta[0])
+        np.testing.assert_array_equal(level_gain(space, duv=0.0), np.ones(3))

@@ -46,12 +46,18 @@ def level_gain(
     multiplier: float = 1.0,
     tint: ArrayLike = (1.0, 1.0, 1.0),
     kelvin: float = NEUTRAL_KELVIN,
+    duv: float = 0.0,
 ) -> Gain:
     """`2^stops * multiplier * tint * temperature`, per channel of the working space; float32 (3,)."""
     gain = stops_to_gain(stops) * multiplier * normalise_tint(tint, space)
-    if kelvin != NEUTRAL_KELVIN:
-        gain = gain * normalise_tint(temperature_gain(kelvin, np.array(space.to_xyz)), space)
-    return gain.astype(np.float32)
+    return np.asarray(gain * white_gain(space, kelvin, duv), np.float32)
+
+
+def white_gain(space: WorkingSpace, kelvin: float, duv: float = 0.0) -> NDArray[np.float64]:
+    """The gain of a colour temperature, of luminance 1; (3,), ones at 6500 K without `duv`."""
+    if kelvin == NEUTRAL_KELVIN and duv == 0.0:
+        return np.ones(3)
+    return normalise_tint(temperature_gain(kelvin, np.array(space.to_xyz), duv), space)
 
 
 def names_that_count(mutes: Mapping[str, bool], solos: Mapping[str, bool]) -> dict[str, bool]:

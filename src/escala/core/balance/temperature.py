@@ -26,11 +26,38 @@ def kelvin_to_xy(kelvin: float) -> tuple[float, float]:
     return planck[0] + share * (day[0] - planck[0]), planck[1] + share * (day[1] - planck[1])
 
 
-def temperature_gain(kelvin: float, to_xyz: NDArray[np.float64]) -> NDArray[np.float64]:
-    """RGB of a light of `kelvin` K in the space whose matrix to XYZ is given; (1, 1, 1) at 6500 K. (3,), unbounded."""
+def shifted_xy(kelvin: float, duv: float) -> tuple[float, float]:
+    """The point of a temperature shifted by `duv` in CIE 1960 (u, v), along the normal of the Planckian locus.
+
+    Above it, towards green, where `duv` is positive; below, towards magenta, where it is negative (ANSI C78.377).
+    """
+    x, y = kelvin_to_xy(kelvin)
+    if duv == 0.0:
+        return x, y
+    t = float(np.clip(kelvin, *KELVIN_RANGE))
+    (u0, v0), (u1, v1) = (_to_uv(*_planckian_xy(t + step)) for step in (-1.0, 1.0))
+    along_u, along_v = u1 - u0, v1 - v0
+    length = float(np.hypot(along_u, along_v)) * (1.0 if along_u < 0 else -1.0)
+    u, v = _to_uv(x, y)
+    u, v = u + duv * along_v / length, v - duv * along_u / length
+    scale = 2.0 * u - 8.0 * v + 4.0
+    return 3.0 * u / scale, 2.0 * v / scale
+
+
+def _to_uv(x: float, y: float) -> tuple[float, float]:
+    """CIE 1931 (x, y) as CIE 1960 (u, v)."""
+    scale = -2.0 * x + 12.0 * y + 3.0
+    return 4.0 * x / scale, 6.0 * y / scale
+
+
+def temperature_gain(kelvin: float, to_xyz: NDArray[np.float64], duv: float = 0.0) -> NDArray[np.float64]:
+    """RGB of a light of `kelvin` K in the space whose matrix to XYZ is given; (1, 1, 1) at 6500 K. (3,), unbounded.
+
+    `duv`: its distance from the locus, green positive.
+    """
     white = to_xyz @ np.ones(3)
     adapt = bradford_matrix(xy_to_xyz(*kelvin_to_xy(NEUTRAL_KELVIN)), white)
-    rgb = np.linalg.solve(to_xyz, adapt @ xy_to_xyz(*kelvin_to_xy(kelvin)))
+    rgb = np.linalg.solve(to_xyz, adapt @ xy_to_xyz(*shifted_xy(kelvin, duv)))
     return np.asarray(np.maximum(rgb, 0.0))
 
 

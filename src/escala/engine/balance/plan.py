@@ -147,4 +147,4 @@ _NEUTRAL, _NOTHING = np.ones(3, np.float32), np.zeros(3, np.float32)
 def _gain(level: Level, space: WorkingSpace) -> Gains:
     if level.is_neutral:
         return _NEUTRAL
-    return level_gain(space, level.stops, level.multiplier, level.tint, level.kelvin)
+    return level_gain(space, level.stops, level.multiplier, level.tint, level.kelvin, level.duv)
