@@ -103,6 +103,7 @@ class FinishBenchTest(BrowserTest):
         super().setUp()
         self.open_file(self.page, write_layers(self.media / "finish.exr", {"": add_up(KEY, FILL), "lg_key": KEY}))
         self.go(self.page, "Finish")
+        self.at_rest(self.page)
         self.bench = self.page.get_by_role("complementary", name="Finish bench")
 
     def values(self, label: str) -> list[float]:
@@ -125,6 +126,60 @@ class FinishBenchTest(BrowserTest):
         self.at_rest(self.page)
         self.assertEqual(self.values("Slope"), [2.0, 1.2, 2.4, 2.4])
         self.assertEqual(self.values("Offset"), [0.0])
+
+    def test_corrections_are_sentences_that_are_opened_weakened_moved_and_taken_away(self) -> None:
+        page, bench = self.page, self.bench
+        list_ = bench.get_by_role("region", name="Corrections")
+        before = self.pixel(page, 0.5, 0.5)
+        list_.get_by_role("button", name="add").click()
+        list_.get_by_role("button", name="contrast", exact=True).click()
+        sentence = list_.get_by_role("button", name="contrast 1.20 about grey")
+        sentence.click()
+        self.type_level(page, "Amount", "2")
+        list_.get_by_role("button", name="contrast 2.00 about grey").wait_for()
+        strong = self.pixel(page, 0.5, 0.5)
+        self.assertNotEqual(strong, before)
+        self.type_level(page, "Opacity", "0")
+        expect(list_).to_contain_text("contrast 2.00 about grey · 0 %")
+        self.assertEqual(self.pixel(page, 0.5, 0.5), before)
+        self.type_level(page, "Opacity", "100")
+        list_.get_by_role("button", name="add").click()
+        list_.get_by_role("button", name="tint", exact=True).click()
+        expect(list_.get_by_role("button", name="tint 30 %")).to_be_visible()
+        list_.get_by_role("group", name="contrast").get_by_role("button", name="later").click()
+        expect(list_.locator(".sentence")).to_have_text(["tint 30 %", "contrast 2.00 about grey"])
+        expect(page.get_by_role("navigation", name="Path")).to_contain_text("tint, contrast")
+        for _ in range(2):
+            inside = list_.locator(".sentence").first
+            if inside.get_attribute("aria-expanded") == "false":
+                inside.click()
+            list_.get_by_role("button", name="take away").click()
+            self.at_rest(page)
+        self.assertEqual(self.pixel(page, 0.5, 0.5), before)
+
+    def test_a_curve_is_drawn_by_its_points(self) -> None:
+        page = self.page
+        list_ = self.bench.get_by_role("region", name="Corrections")
+        list_.get_by_role("button", name="add").click()
+        list_.get_by_role("button", name="curves", exact=True).click()
+        list_.get_by_role("button", name="curves: master").click()
+        curve = list_.get_by_role("img", name="The master curve, stops around grey: 3 points")
+        self.at_rest(page)
+        before = sum(self.mean_colour(page))
+        curve.scroll_into_view_if_needed()
+        box = curve.bounding_box()
+        assert box
+        middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] * (0.5 - 0.3 / 16))
+        page.mouse.move(*middle)
+        page.mouse.down()
+        page.mouse.move(middle[0], middle[1] + box["height"] / 8, steps=4)
+        page.mouse.up()
+        self.at_rest(page)
+        self.assertLess(sum(self.mean_colour(page)), before - 10)
+        curve.dblclick(position={"x": box["width"] / 4, "y": box["height"] * 3 / 4})
+        expect(list_.get_by_role("img", name="The master curve, stops around grey: 2 points")).to_be_visible()
+        list_.get_by_role("button", name="red", exact=True).click()
+        expect(list_.get_by_role("img", name="The red curve, stops around grey: 0 points")).to_be_visible()
 
     def test_scrolling_past_a_ruler_changes_nothing(self) -> None:
         page = self.page

@@ -36,6 +36,10 @@ export const SHARE: RulerScale = {
   min: 0, max: 100, neutral: 0, step: 5, major: 4, spacing: 14, digits: 0, signed: false, unit: '%',
 } // prettier-ignore
 
+export const DUV: RulerScale = {
+  min: -0.05, max: 0.05, neutral: 0, step: 0.002, major: 5, spacing: 14, digits: 3, signed: true, unit: 'Duv',
+} // prettier-ignore
+
 export function factorScale(max: number, neutral: number): RulerScale {
   return { min: 0, max, neutral, step: 0.05, major: 4, spacing: 14, digits: 2, signed: false, unit: '' }
 }

@@ -35,5 +35,17 @@ export function useCorrections(place: string) {
   const drop = (id: string, label: string) =>
     void shots.edit([{ op: 'remove', path: `${place}/${pointerStep(id)}` }], label)
 
-  return { all, show, keep, showNew, add, drop }
+  /** To the place of another. */
+  function move(one: Correction, to: Correction, label: string) {
+    const at = all.value.indexOf(to)
+    void shots.edit(
+      [
+        { op: 'remove', path: `${place}/${pointerStep(one.id!)}` },
+        { op: 'add', path: `${place}/${at}`, value: one },
+      ],
+      label,
+    )
+  }
+
+  return { all, move, show, keep, showNew, add, drop }
 }

@@ -3,7 +3,7 @@ import { computed, watchEffect } from 'vue'
 import { NEUTRAL_LEVEL } from '@/api/defaults'
 import type { Level } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
-import { DEGREES, KELVIN, SHARE, STOPS } from '@/parts/ruler'
+import { DEGREES, DUV, KELVIN, readout, SHARE, STOPS } from '@/parts/ruler'
 import { tintOf, tintParts } from '@/parts/tint'
 import { levelOf, levelPatch, spoken, isNeutral, stopsText } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
@@ -77,6 +77,13 @@ function keep(change: Partial<Level>, what: string) {
       note="lower is warmer"
       @moving="show({ kelvin: $event })"
       @settled="keep({ kelvin: $event }, `temperature ${$event} K`)"
+    />
+    <RulerScale
+      label="Magenta to green"
+      :scale="DUV"
+      :value="level.duv"
+      @moving="show({ duv: $event })"
+      @settled="keep({ duv: $event }, `${readout(DUV, $event)} Duv`)"
     />
     <RulerScale
       label="Tint amount"

@@ -8,6 +8,7 @@ import TripleRuler from '@/parts/TripleRuler.vue'
 import { factorScale, OFFSET, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
 import { useTroubles } from '@/stores/troubles'
 import { useCorrections } from '@/stores/useCorrections'
+import CorrectionList from '@/corrections/CorrectionList.vue'
 import ConfigCorrections from './ConfigCorrections.vue'
 import PinPanel from '@/stations/looking/PinPanel.vue'
 import ScopePanel from '@/stations/looking/ScopePanel.vue'
@@ -112,6 +113,7 @@ async function takeFile(event: Event) {
       @settled="keep(cdl, { saturation: $event }, 'Saturation')"
     />
   </section>
+  <CorrectionList place="/finish/corrections" />
   <section v-for="lut in luts" :key="lut.id" class="bench-part" aria-label="LUT file">
     <div class="bench-head">
       <h2>LUT file</h2>
