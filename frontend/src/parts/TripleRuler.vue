@@ -71,7 +71,9 @@ function alone(index: number, to: number): Triple {
 .link {
   justify-self: start;
   padding: 0;
-  color: var(--text-2);
+  border: 0;
+  background: none;
+  color: var(--text-3);
   font-size: 12px;
 }
 </style>
