@@ -249,6 +249,24 @@ class RenderTest(CommandTest):
         self.assertEqual(sorted(p.name for p in self.folder.glob("o.*")), ["o.0002.exr", "o.0004.exr"])
         self.assertIn("frame 3", err.getvalue())
 
+    def test_the_picture_at_a_station(self) -> None:
+        source = write_layers(self.folder / "s.exr", LIT)
+        variant = self.folder / "v.json"
+        exposed = {"finish": {"corrections": [{"kind": "exposure", "stops": 1}]}}
+        variant.write_text(json.dumps({"balance": {"lights": {"key": {"stops": -2}}}, **exposed}))
+        options = ("--variant", variant, "--float", "--station")
+        dimmed = LIT[""] - 0.75 * KEY
+        for station, wanted in (
+            ("source", LIT[""]), ("surface", LIT[""]), ("balance", dimmed), ("beauty", dimmed), ("lens", dimmed),
+            ("finish", 2 * dimmed), ("display", 2 * dimmed),
+        ):  # fmt: skip
+            with self.subTest(station):
+                np.testing.assert_allclose(self.rendered(source, *options, station), wanted, rtol=2e-3, atol=2e-3)
+        self.assertIn(
+            "known are source, surface",
+            self.refused("render", source, "--out", self.folder / "n.exr", "--station", "nowhere"),
+        )
+
     def test_a_variant_file_gives_the_same_pixels_as_the_options(self) -> None:
         variant = self.folder / "v.json"
         variant.write_text(json.dumps({"balance": {"lights": {"key": {"stops": -1, "kelvin": 4200}}}}))
@@ -260,6 +278,31 @@ class RenderTest(CommandTest):
 
 
 class RefusalTest(CommandTest):
+    def test_a_document_is_checked_before_it_is_used(self) -> None:
+        source = write_layers(self.folder / "c.exr", LIT)
+        file = self.folder / "v.json"
+        levels = {"key": {"stops": 1}, "gone/by": {"stops": 1}, "idle": {}}
+        lut = {"kind": "lut", "path": str(self.folder / "lost.cube")}
+        recolour = {"id": "band", "hue": 20, "object_name": "hull"}
+        document = {
+            "balance": {"lights": levels},
+            "finish": {"corrections": [lut]},
+            "surface": {"recolours": [recolour]},
+        }
+        file.write_text(json.dumps(document))
+        found = json.loads(self.run_command("check", file, source, "--json"))
+        waiting = [
+            {"place": "balance/lights/gone~1by", "name": "gone/by"},
+            {"place": "surface/recolours/band/object_name", "name": "hull"},
+        ]
+        self.assertEqual(found, {"kind": "variant", "waiting": waiting, "missing_files": [lut["path"]]})
+        self.assertEqual(json.loads(self.run_command("check", file, "--json"))["waiting"], [])
+        self.assertIn("balance/lights/gone~1by: waits", self.run_command("check", file, source))
+        file.write_text("{}")
+        self.assertIn("nothing waits and nothing is missing", self.run_command("check", file, source))
+        file.write_text('{"balance": {"lights": {"key": {"stops": 99}}}}')
+        self.assertIn("balance.lights.key.stops", self.refused("check", file))
+
     def test_bad_input_takes_one_line_and_leaves_nothing(self) -> None:
         path = write_layers(self.folder / "a.exr", LIT)
         text = self.folder / "note.exr"

@@ -31,11 +31,12 @@ def render_frames(options: argparse.Namespace) -> None:
     if options.space and (options.display or options.view):
         raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
     with opened_render(options.source, options.fit) as (workshop, render):
-        base = _read_variant(options.variant) if options.variant else Variant()
+        base = read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
         for axis, name in waiting_levels(workshop.reading_of(SHOT, render, variant), variant):
             print(f"escala: the level of {axis} {name} waits: {render.name} has no such {axis}", file=sys.stderr)
-        file = Delivery(options.out, options.space, as_view, "float" if options.float else "half", options.bits)
+        pixel_type = "float" if options.float else "half"
+        file = Delivery(options.out, options.space, as_view, pixel_type, options.bits, options.station)
         order = Order(SHOT, render, variant, tuple(_frames_of(render, options.frames)), file)
         for _ in deliver_frames(workshop, order):
             workshop.trim()
@@ -129,7 +130,8 @@ def _corrections(options: argparse.Namespace) -> list[CdlCorrection | LutCorrect
     return found
 
 
-def _read_variant(path: Path) -> Variant:
+def read_variant(path: Path) -> Variant:
+    """A variant from its file. Raises `UnreadableFile` with the place of what is wrong in it."""
     if not path.is_file():
         raise UnreadableFile(path, "no such file")
     try:

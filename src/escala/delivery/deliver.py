@@ -7,13 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from escala.core.errors import BadSource, UnreadableFile
+from escala.core.errors import BadSource, UnreadableFile, choose
 from escala.core.planes import Planes, narrow_to_half
 from escala.engine.chain import Picture
 from escala.engine.colour.chain import Colouring
 from escala.engine.evaluation import Purpose
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, bands_of, full_look
+from escala.engine.stations import STATION_BY_NAME
 from escala.media.exr import read_parts, writable_attributes, write_exr
 from escala.media.stills import still_pixels, write_still
 from escala.media.windows import Window
@@ -27,7 +28,7 @@ STILLS = (".png", ".tif", ".tiff", ".jpg", ".jpeg")
 class Delivery:
     """What a file shall hold. `space`: scene-linear pixels of that space; None: the variant's display and view.
 
-    `pixel_type`: half or float, for EXR. `bits`: 8 or 16, for PNG and TIFF.
+    `pixel_type`: half or float, for EXR. `bits`: 8 or 16, for PNG and TIFF. `station`: where on the path it is taken.
     """
 
     path: Path
@@ -35,15 +36,20 @@ class Delivery:
     as_view: bool = False
     pixel_type: str = "half"
     bits: int = 16
+    station: str = "display"
 
 
 def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery) -> None:
-    """Evaluate a frame at full size and write it. Raises `BadSource` for an extension that is not written."""
+    """Evaluate a frame at full size and write it.
+
+    Raises `BadSource` for an extension that is not written, `UnknownChoice` for a station that is not there.
+    """
     suffix = delivery.path.suffix.lower()
     if suffix != ".exr" and suffix not in STILLS:
         raise BadSource(f"{delivery.path}: files of kind {suffix or 'without extension'} are not written")
     if not delivery.path.parent.is_dir():
         raise UnreadableFile(delivery.path, "its folder does not exist")
+    choose("station", delivery.station, STATION_BY_NAME)
     colouring = engine.colouring(variant)
     if suffix == ".exr":
         _write_exr(engine, variant, colouring, delivery)
@@ -62,7 +68,10 @@ def _bands(engine: Evaluator, variant: Variant, delivery: Delivery, place: Look)
     """A place of the raster as it leaves, in bands; at the end memory is given back."""
     for band in bands_of(place):
         asked = engine.ask(variant, band, Purpose.DELIVERING)
-        yield engine.shown(asked) if delivery.as_view else engine.delivered(asked, _holds(asked.colouring, delivery))
+        if delivery.as_view:
+            yield engine.shown(asked, delivery.station)
+        else:
+            yield engine.delivered(asked, _holds(asked.colouring, delivery), delivery.station)
     engine.frame.release()
 
 

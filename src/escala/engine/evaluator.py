@@ -57,19 +57,20 @@ class Evaluator:
             return Picture(found.sum(self.head, asked), lambda: self.alpha(asked))
         return self.chain.picture(links_up_to(station), asked)
 
-    def shown(self, asked: Evaluation) -> Picture:
-        """The finished picture as the variant's view shows it: display values, by the exact processor."""
-        finished, colouring = self.picture(asked), asked.colouring
+    def shown(self, asked: Evaluation, station: str = "display") -> Picture:
+        """The picture at a station as the variant's view shows it: display values, by the exact processor."""
+        finished, colouring = self.picture(asked, station), asked.colouring
         shown = colouring.config.display(finished.colour, colouring.working.name, colouring.view)
         return finished.with_colour(shown)
 
-    def delivered(self, asked: Evaluation, space: str) -> Picture:
-        """The finished picture in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
+    def delivered(self, asked: Evaluation, space: str, station: str = "display") -> Picture:
+        """The picture at a station in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
         colouring, reference, config = asked.colouring, self.render.reference, asked.colouring.config
-        if reference is not None and self.is_untouched(asked):
+        is_beauty = station == "source" or (station != "balance" and self.is_untouched(asked))
+        if reference is not None and is_beauty:
             stored = colour_of_pass(self.frame, reference, asked.look)
             return Picture(config.convert(stored, colouring.space_of(reference), space), lambda: self.alpha(asked))
-        finished = self.picture(asked)
+        finished = self.picture(asked, station)
         return finished.with_colour(config.convert(finished.colour, colouring.working.name, space))
 
     def is_untouched(self, asked: Evaluation) -> bool:

@@ -1,0 +1,45 @@
+"""`escala check`: a variant against its contract and a render, before anything is made of it."""
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from .arguments import add_fit
+
+
+def add_commands(commands: Any) -> None:
+    """Register the command."""
+    check = commands.add_parser("check", help="look a variant over: what waits in it, which files are missing")
+    check.add_argument("document", type=Path, metavar="FILE.json")
+    check.add_argument("source", nargs="*", metavar="SOURCE", help="a render that it is meant for")
+    check.add_argument("--json", action="store_true", help="print JSON")
+    add_fit(check)
+    check.set_defaults(run=run_check)
+
+
+def run_check(options: argparse.Namespace) -> None:
+    """Print what waits and what is missing; both are no mistakes. A document that is none exits with 2."""
+    from dataclasses import asdict
+
+    from escala.engine.checking import missing_files, waiting_names
+    from escala.engine.worker import LONG
+    from escala.model.strict_json import to_json
+
+    from .opened import SHOT, opened_render
+    from .rendering import read_variant
+
+    variant = read_variant(options.document)
+    waiting = []
+    if options.source:
+        with opened_render(options.source, options.fit) as (workshop, render):
+            read = workshop.reading_of(SHOT, render, variant)
+            engine = workshop.engine_for(SHOT, render)
+            waiting = workshop.evaluate(lambda: waiting_names(read, variant, engine), LONG)
+    missing = missing_files(variant)
+    if options.json:
+        facts = {"kind": "variant", "waiting": [asdict(found) for found in waiting], "missing_files": missing}
+        print(to_json(facts, indent=2))
+        return
+    lines = [f"{found.place}: waits, the render has no {found.name}" for found in waiting]
+    lines += [f"{path}: missing" for path in missing]
+    print("\n".join(lines) or f"{options.document}: a variant, nothing waits and nothing is missing")
