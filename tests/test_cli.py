@@ -263,7 +263,7 @@ class RenderTest(CommandTest):
             with self.subTest(station):
                 np.testing.assert_allclose(self.rendered(source, *options, station), wanted, rtol=2e-3, atol=2e-3)
         self.assertIn(
-            "known are source, surface",
+            "no station is named 'nowhere'; known are balance",
             self.refused("render", source, "--out", self.folder / "n.exr", "--station", "nowhere"),
         )
 
