@@ -83,6 +83,48 @@ class VariantApiTest(ApiTest):
         self.assertIn("less than or equal to 16", answer.get_json()["detail"])
 
 
+class ShotApiTest(ApiTest):
+    def shots(self) -> list[dict[str, Any]]:
+        return self.client.get("/api/shots").get_json()["shots"]
+
+    def change(self, shot: int, **change: str) -> int:
+        return self.client.put(f"/api/shots/{shot}", json=change).status_code
+
+    def test_a_list_tells_where_shots_are_and_how_they_were_changed_last(self) -> None:
+        variant = self.open_grid()
+        (shot,) = self.shots()
+        self.assertEqual((shot["place"], shot["change"]), ("table", "opened"))
+        self.edit(variant, 0, -1)
+        (later,) = self.shots()
+        self.assertEqual(later["change"], "key")
+        self.assertGreater(later["changed"], shot["changed"])
+
+    def test_shots_are_renamed_put_aside_deleted_and_brought_back(self) -> None:
+        variant = self.open_grid()
+        shot = self.shots()[0]["id"]
+        self.assertEqual(self.change(shot, name="Quay at night"), 204)
+        self.assertEqual(self.change(shot, place="aside"), 204)
+        self.assertEqual([(s["name"], s["place"]) for s in self.shots()], [("Quay at night", "aside")])
+        self.assertEqual(self.client.delete(f"/api/shots/{shot}").status_code, 204)
+        self.assertEqual(self.shots(), [])
+        self.assertEqual(self.change(shot, place="table"), 204)
+        self.assertEqual(len(self.shots()), 1)
+        self.assertEqual(self.edit(variant, 0, -1).status_code, 200)
+        for wrong in ({"name": ""}, {"place": "nowhere"}):
+            self.assertEqual(self.change(shot, **wrong), 422)
+        self.assertEqual(self.change(999, name="x"), 404)
+
+    def test_what_was_deleted_is_gone_at_the_next_start_and_only_that(self) -> None:
+        self.open_grid()
+        write_layers(self.media / "other.exr", grid_passes())
+        self.finished(self.client.post("/api/shots", json={"sources": [str(self.media / "other.exr")]}).get_json())
+        first = self.shots()[0]["id"]
+        self.client.delete(f"/api/shots/{first}")
+        again = create_app(self.settings).test_client()
+        self.assertEqual([s["name"] for s in again.get("/api/shots").get_json()["shots"]], ["other"])
+        self.assertEqual(again.get(f"/api/shots/{first}").status_code, 404)
+
+
 class PictureApiTest(ApiTest):
     def picture(self, variant: int, **more: Any) -> Any:
         return self.client.post(f"/api/variants/{variant}/picture", json=WHOLE | more)
