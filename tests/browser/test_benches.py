@@ -283,6 +283,23 @@ class TallyTest(BrowserTest):
         self.at_rest(page)
         np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
 
+    def test_the_whole_is_corrected_before_everything_that_follows(self) -> None:
+        page = self.page
+        self.open_file(page, write_layers(self.media / "whole.exr", {"": add_up(KEY, FILL), "lg_key": KEY}))
+        self.go(page, "Beauty")
+        self.at_rest(page)
+        untouched = self.mean_colour(page)
+        list_ = page.get_by_role("region", name="Corrections")
+        list_.get_by_role("button", name="add").click()
+        list_.get_by_role("button", name="exposure", exact=True).click()
+        list_.get_by_role("button", name="exposure +0.50 stops").click()
+        self.type_level(page, "Exposure by", "-2")
+        self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 20)
+        expect(page.get_by_role("navigation", name="Path")).to_contain_text("exposure")
+        page.get_by_role("button", name="take the picture here").click()
+        self.at_rest(page)
+        self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 20)
+
 
 class RunningRenderTest(BrowserTest):
     alone = True

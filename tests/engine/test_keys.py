@@ -14,7 +14,7 @@ from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import full_look
 from escala.engine.source.reading import read_engine
 from escala.model.balance import Balance, Level
-from escala.model.beauty import TallyChoice, TermEdit
+from escala.model.beauty import Beauty, TallyChoice, TermEdit
 from escala.model.colour import ColourChoice
 from escala.model.corrections import (
     CdlCorrection,
@@ -68,7 +68,7 @@ OTHERWISE: dict[str, Any] = {
     "order": ["fill specular", "key specular"],
     "recolours.0.component": "specular",
     "recolours.0.object_name": "hull",
-    "corrections.3.name": "Halve",
+    "finish.corrections.3.name": "Halve",
 }
 # What says nothing of the pixels.
 SILENT = ("schema_version", "source.frame_rate", "kind", ".id")
@@ -184,6 +184,9 @@ class EveryChangeTest(FolderTest):
             balance=Balance(
                 lights={"key": level, "rim": level}, components={"diffuse": level}, cells={"fill/specular": level}
             ),
+            beauty=Beauty(
+                corrections=(ContrastCorrection(amount=1.1), LutCorrection(path=str(self.cubes[0]), opacity=0.3))
+            ),
             finish=Finish(corrections=corrections),
             display=DisplayChoice(display="Bridge", view="Print"),
         )
@@ -201,7 +204,8 @@ class EveryChangeTest(FolderTest):
         files = {
             "colour.config": str(self.other_config),
             "colour.file_spaces": {self.file.name: "Boat Film"},
-            "corrections.2.path": str(self.cubes[1]),
+            "finish.corrections.2.path": str(self.cubes[1]),
+            "beauty.corrections.1.path": str(self.cubes[1]),
         }
         return next((found for ending, found in files.items() if place.endswith(ending)), None) or changed(place, value)
 

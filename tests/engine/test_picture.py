@@ -10,6 +10,7 @@ from escala.engine.looking.look import Look, fit_look, full_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
 from escala.model.balance import Balance, Level
+from escala.model.beauty import Beauty
 from escala.model.colour import ColourChoice
 from escala.model.corrections import CdlCorrection, ExposureCorrection
 from escala.model.display import DisplayChoice
@@ -122,6 +123,16 @@ class PictureTest(FolderTest):
         np.testing.assert_array_equal(
             np.concatenate(bands, axis=1), self.engine.at("finish", self.engine.ask(variant, FULL))
         )
+
+    def test_beauty_is_corrected_before_finish_and_both_are_told(self) -> None:
+        up, cdl = ExposureCorrection(stops=1), CdlCorrection(offset=(0.1, 0.1, 0.1))
+        variant = Variant(beauty=Beauty(corrections=(cdl,)), finish=Finish(corrections=(up,)))
+        plain = self.engine.at("beauty", self.engine.ask(Variant(), FULL))
+        asked = self.engine.ask(variant, FULL)
+        np.testing.assert_allclose(self.engine.at("beauty", asked), plain + 0.1, rtol=1e-5, atol=1e-6)
+        np.testing.assert_allclose(self.engine.at("finish", asked), 2 * (plain + 0.1), rtol=1e-5, atol=1e-6)
+        np.testing.assert_array_equal(self.engine.at("surface", asked), plain)
+        self.assertFalse(self.engine.is_untouched(asked))
 
     def test_what_is_made_for_a_delivery_is_not_kept(self) -> None:
         engine = Evaluator(self.engine.render, self.engine.frame, ByteCache(1 << 28))

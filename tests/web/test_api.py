@@ -207,8 +207,9 @@ class IntakeApiTest(ApiTest):
         secret = self.folder / "secret.cube"
         secret.write_text("not yours")
         lut = [{"op": "add", "path": "/finish/corrections/-", "value": {"kind": "lut", "path": str(secret)}}]
+        early = [{"op": "add", "path": "/beauty/corrections/-", "value": {"kind": "lut", "path": str(secret)}}]
         config = [{"op": "replace", "path": "/colour/config", "value": str(secret)}]
-        for patch in (lut, config):
+        for patch in (lut, early, config):
             edit = {"base": 0, "patch": patch, "label": "x"}
             for address, body in (("edits", edit), ("probe", {"patch": patch, "x": 0, "y": 0})):
                 with self.subTest(address=address, patch=patch):

@@ -793,6 +793,17 @@ export interface components {
             };
         };
         /**
+         * Beauty
+         * @description Corrections on the whole CG, before anything that a camera or a plate adds.
+         */
+        Beauty: {
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"])[];
+        };
+        /**
          * Board
          * @description Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
          *
@@ -2815,6 +2826,7 @@ export interface components {
          */
         Variant: {
             balance?: components["schemas"]["Balance"];
+            beauty?: components["schemas"]["Beauty"];
             colour?: components["schemas"]["ColourChoice"];
             display?: components["schemas"]["DisplayChoice"];
             finish?: components["schemas"]["Finish"];

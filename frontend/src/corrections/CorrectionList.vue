@@ -6,9 +6,17 @@ import CorrectionRow from './CorrectionRow.vue'
 import { KIND_BY_NAME, KINDS, type Kind } from './kinds'
 
 /** Corrections at one place of the path as sentences, in the order in which they act. */
-const props = defineProps<{ place: string }>()
+const props = defineProps<{
+  place: string
+  /** What the list says while it is empty. */
+  empty: string
+  /** A kind that has a place of its own there. */
+  without?: Correction['kind']
+}>()
 const corrections = useCorrections(props.place)
-const listed = computed(() => corrections.all.value.filter((c) => KIND_BY_NAME.has(c.kind)))
+const listed = computed(() =>
+  corrections.all.value.filter((c) => KIND_BY_NAME.has(c.kind) && c.kind !== props.without),
+)
 const opened = ref('')
 const choosing = ref(false)
 
@@ -32,12 +40,18 @@ function move(correction: Correction, by: number) {
       <button type="button" :aria-expanded="choosing" @click="choosing = !choosing">add</button>
     </div>
     <div v-if="choosing" class="kinds" role="group" aria-label="Kinds of corrections">
-      <button v-for="kind in KINDS" :key="kind.kind" type="button" :title="kind.hint" @click="add(kind)">
+      <button
+        v-for="kind in KINDS.filter((one) => one.kind !== without)"
+        :key="kind.kind"
+        type="button"
+        :title="kind.hint"
+        @click="add(kind)"
+      >
         {{ kind.words }}
       </button>
     </div>
     <p v-if="!listed.length && !choosing" class="quiet">
-      None beside exposure and CDL. They act in order, after those.
+      {{ empty }}
     </p>
     <CorrectionRow
       v-for="correction in listed"

@@ -44,6 +44,14 @@ const STOP: RulerScale = { ...STOPS, min: -16, max: 16 }
 
 export const KINDS: Kind[] = [
   {
+    kind: 'exposure',
+    words: 'exposure',
+    hint: 'All of it brighter or darker, in stops.',
+    start: { stops: 0.5 },
+    rows: [field('stops', 'Exposure by', STOP)],
+    sentence: (v) => `exposure ${stopsText(Number(v.stops))} stops`,
+  },
+  {
     kind: 'contrast',
     words: 'contrast',
     hint: 'A slope in stops about a pivot: everything brighter than it gets brighter, everything darker darker.',

@@ -53,6 +53,10 @@ def _resized(plane: Planes | None, width: int, height: int) -> Planes | None:
     return None if plane is None else resize_planes(plane[None], width, height)[0]
 
 
+def _alone(part: Any) -> Any:
+    return part
+
+
 def _no_reach(asked: Evaluation) -> float:
     return 0.0
 
@@ -62,12 +66,14 @@ class Link:
     """How a station of the tail makes its picture of the one before.
 
     `part`: what the document says to it; None while that changes nothing, and the picture passes on untouched.
-    `reach`: how far it looks around each pixel, in pixels of the full-resolution render.
+    `reach`: how far it looks around each pixel, in pixels of the full-resolution render. `made_of`: the part with the
+    contents of the files that it names, by which its pictures are kept.
     """
 
     part: Callable[[Variant], Any]
     function: Callable[[Picture, Evaluation], Picture]
     reach: Callable[[Evaluation], float] = _no_reach
+    made_of: Callable[[Any], Any] = _alone
 
 
 @dataclass(frozen=True)
@@ -109,7 +115,7 @@ class Chain:
         if not asked.is_kept:
             return self._after(links, asked)
         variant = asked.variant
-        made_by = (asked.colouring.key, variant.head, *(link.part(variant) for link in links))
+        made_by = (asked.colouring.key, variant.head, *(link.made_of(link.part(variant)) for link in links))
         place = self.keys.of_reading("last", len(links), asked.look, asked.is_moving, asked.viewer)
         kept: tuple[object, Picture] | None = self.cache.peek(place)
         if kept is not None and kept[0] == made_by:

@@ -37,7 +37,7 @@ def waiting_names(render: Render, variant: Variant, engine: Evaluator) -> list[W
 def missing_files(variant: Variant) -> list[str]:
     """The files that a variant names and that are not there."""
     named = [] if is_builtin(variant.colour.config) else [variant.colour.config]
-    named += [c.path for c in variant.finish.corrections if c.kind == "lut"]
+    named += [c.path for c in variant.corrections if c.kind == "lut"]
     return [path for path in dict.fromkeys(named) if not Path(path).is_file()]
 
 

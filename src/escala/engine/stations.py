@@ -1,6 +1,6 @@
 """The path: its stations in order, how each makes its picture, and what it says of a variant."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from escala.core.colour.config import View
@@ -8,14 +8,14 @@ from escala.core.errors import choose
 from escala.core.planes import Planes
 from escala.model.balance import Balance
 from escala.model.beauty import TallyChoice
-from escala.model.finish import Finish
+from escala.model.corrections import Corrected, Correction
 from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .balance.plan import waiting_levels
 from .beauty.head import Head
 from .chain import Link, Picture
-from .corrections.registry import apply_correction
+from .corrections.registry import apply_correction, with_files
 from .evaluation import Evaluation
 from .surface.changes import colour_passes
 
@@ -45,7 +45,8 @@ def _source(head: Head, asked: Evaluation) -> Planes:
 
 def _surface(head: Head, asked: Evaluation) -> Planes:
     """The beauty with changed surfaces alone, every level neutral."""
-    return _beauty(head, asked.of(asked.variant.model_copy(update={"balance": Balance(), "tally": TallyChoice()})))
+    plain = asked.variant.model_copy(update={"balance": Balance(), "tally": TallyChoice()})
+    return head.sum(asked.of(plain), with_residual=True)
 
 
 def _balance(head: Head, asked: Evaluation) -> Planes:
@@ -53,20 +54,18 @@ def _balance(head: Head, asked: Evaluation) -> Planes:
     return head.sum(asked, with_residual=False)
 
 
-def _beauty(head: Head, asked: Evaluation) -> Planes:
-    """The sum with all levels, and what no term holds."""
-    return head.sum(asked, with_residual=True)
+def _corrected(part_of: Callable[[Variant], Corrected]) -> Link:
+    """A station that lays the corrections of its part of the document on the picture, in order."""
 
+    def part(variant: Variant) -> Corrected | None:
+        return part_of(variant) if part_of(variant).changes else None
 
-def _finish(picture: Picture, asked: Evaluation) -> Picture:
-    """The corrections on everything."""
-    for correction in asked.variant.finish.corrections:
-        picture = apply_correction(picture, correction, asked.colouring)
-    return picture
+    def function(picture: Picture, asked: Evaluation) -> Picture:
+        for correction in part_of(asked.variant).corrections:
+            picture = apply_correction(picture, correction, asked.colouring)
+        return picture
 
-
-def _finish_part(variant: Variant) -> Finish | None:
-    return variant.finish if variant.finish.changes else None
+    return Link(part, function, made_of=with_files)
 
 
 def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -101,10 +100,18 @@ def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[
         words.append("changed")
     if not variant.residual:
         words.append("no residual")
+    if variant.beauty.changes:
+        words.append(_named([c for c in variant.beauty.corrections if c.changes]))
     return ", ".join(words), len(words) > 1
 
 
 _CORRECTION_WORDS = {"cdl": "CDL", "lut": "LUT", "roll_off": "roll-off"}
+
+
+def _named(corrections: Sequence[Correction]) -> str:
+    """Corrections by their kinds, in order."""
+    known = _CORRECTION_WORDS
+    return ", ".join(c.name if c.kind == "config" else known.get(c.kind, c.kind.replace("_", " ")) for c in corrections)
 
 
 def _finish_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -113,8 +120,7 @@ def _finish_words(render: Render, variant: Variant, view: View | None) -> tuple[
         return "unchanged", False
     if len(active) == 1 and active[0].kind == "exposure":
         return f"exposure {active[0].stops:+.2f}".replace("-", "−"), True
-    words = [c.name if c.kind == "config" else _CORRECTION_WORDS.get(c.kind, c.kind.replace("_", " ")) for c in active]
-    return ", ".join(words), True
+    return _named(active), True
 
 
 def _display_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -142,11 +148,11 @@ STATIONS: tuple[Station, ...] = (
     Station("source", _source_words, sum=_source),
     Station("surface", _surface_words, sum=_surface),
     Station("balance", _balance_words, sum=_balance),
-    Station("beauty", _beauty_words, sum=_beauty),
+    Station("beauty", _beauty_words, link=_corrected(lambda variant: variant.beauty)),
     Station("depth", _still("off"), link=_NEUTRAL),
     Station("plate", _still("none"), link=_NEUTRAL),
     Station("lens", _still("off"), link=_NEUTRAL),
-    Station("finish", _finish_words, link=Link(_finish_part, _finish)),
+    Station("finish", _finish_words, link=_corrected(lambda variant: variant.finish)),
     Station("display", _display_words, link=_NEUTRAL),
 )
 STATION_BY_NAME = {station.name: station for station in STATIONS}

@@ -4,8 +4,13 @@ from pydantic import Field, field_validator
 
 from escala.core.beauty.folding import OPERATORS
 
+from .corrections import Corrected
 from .numbers import ONES, Number, Triple
 from .render import Document
+
+
+class Beauty(Corrected):
+    """Corrections on the whole CG, before anything that a camera or a plate adds."""
 
 
 class TermEdit(Document):

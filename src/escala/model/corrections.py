@@ -7,6 +7,7 @@ from pydantic import AfterValidator, Field, model_validator
 
 from .entries import Entry, Listed
 from .numbers import ONES, ZEROS, Number, PositiveTriple, Triple
+from .render import Document
 
 _MOST_POINTS, _MOST_STOPS = 64, 64
 
@@ -156,4 +157,14 @@ Correction = Annotated[
     | ConfigCorrection,
     Field(discriminator="kind"),
 ]
-Corrections = Listed[Correction]
+
+
+class Corrected(Document):
+    """A part of the document with corrections, which act in order."""
+
+    corrections: Listed[Correction] = ()
+
+    @property
+    def changes(self) -> bool:
+        """Whether any of them does anything."""
+        return any(correction.changes for correction in self.corrections)

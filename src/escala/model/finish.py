@@ -1,15 +1,7 @@
 """Finish: corrections on everything."""
 
-from .corrections import Corrections
-from .render import Document
+from .corrections import Corrected
 
 
-class Finish(Document):
+class Finish(Corrected):
     """Corrections on everything, in order."""
-
-    corrections: Corrections = ()
-
-    @property
-    def changes(self) -> bool:
-        """Whether any of them does anything."""
-        return any(correction.changes for correction in self.corrections)

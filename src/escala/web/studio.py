@@ -19,6 +19,7 @@ from escala.media.places import place_in, printable
 from escala.media.sources import SourceFile
 from escala.media.store import StoredFrame
 from escala.media.whole import is_alive, make_folder, sweep, told_writing, write_bytes
+from escala.model.corrections import Correction
 from escala.model.render import Render
 from escala.model.variant import Variant
 from escala.record.database import Record
@@ -214,12 +215,13 @@ class Studio:
         colour = variant.colour
         if not is_builtin(colour.config):
             colour = colour.model_copy(update={"config": str(self.roots.readable(colour.config))})
-        corrections = tuple(
-            c.model_copy(update={"path": str(self.roots.readable(c.path))}) if c.kind == "lut" else c
-            for c in variant.finish.corrections
-        )
-        finish = variant.finish.model_copy(update={"corrections": corrections})
-        return variant.model_copy(update={"colour": colour, "finish": finish})
+
+        def found(correction: Correction) -> Correction:
+            if correction.kind != "lut":
+                return correction
+            return correction.model_copy(update={"path": str(self.roots.readable(correction.path))})
+
+        return variant.model_copy(update={"colour": colour}).with_corrections(found)
 
 
 STUDIO = "studio"

@@ -4,8 +4,8 @@ from escala.engine.colour.chain import colouring_of
 from escala.engine.looking.look import Look, fit_look, full_look, resize_planes, sample_pass, whole_look
 from escala.engine.stations import STATIONS
 from escala.model.balance import Balance, Level
-from escala.model.beauty import TallyChoice
-from escala.model.corrections import CdlCorrection, ExposureCorrection
+from escala.model.beauty import Beauty, TallyChoice
+from escala.model.corrections import CdlCorrection, ContrastCorrection, ExposureCorrection
 from escala.model.finish import Finish
 from escala.model.source import SourceChoice
 from escala.model.variant import Variant
@@ -60,6 +60,8 @@ class StationTest(FolderTest):
         self.assertEqual(changed["beauty"], ("matches, no residual", True))
         both = Finish(corrections=(ExposureCorrection(stops=1), CdlCorrection(saturation=0.5)))
         self.assertEqual(self.words(Variant(finish=both))["finish"][0], "exposure, CDL")
+        whole = Beauty(corrections=(ContrastCorrection(amount=2), ExposureCorrection(on=False)))
+        self.assertEqual(self.words(Variant(beauty=whole))["beauty"], ("matches, contrast", True))
 
     def test_levels_that_wait_are_told(self) -> None:
         lights = {"key": Level(stops=1), "gone": Level(stops=2), "idle": Level()}

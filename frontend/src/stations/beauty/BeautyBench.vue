@@ -6,7 +6,8 @@ import TallyVerdict from '@/tally/TallyVerdict.vue'
 import TermControls from '@/tally/TermControls.vue'
 import { useTally } from '@/tally/useTally'
 import { useTermEdits } from '@/tally/useTermEdits'
-import { percent, spoken } from '@/stores/levels'
+import CorrectionList from '@/corrections/CorrectionList.vue'
+import { counted, percent, spoken } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
@@ -65,6 +66,7 @@ function stateOf(name: string): string {
         </template>
       </p>
     </section>
+    <CorrectionList place="/beauty/corrections" empty="None on the whole of it." />
     <section class="bench-part lines" aria-label="Tally">
       <LiftSwitch class="lifting" />
       <template v-for="(line, index) in tally.lines" :key="line.name">
@@ -104,7 +106,7 @@ function stateOf(name: string): string {
       <TallyVerdict v-if="tally.verdict" :verdict="tally.verdict" @repair="terms.repair" />
     </section>
     <details v-if="tally.unused.length" class="bench-part">
-      <summary>{{ tally.unused.length }} passes not in the sum</summary>
+      <summary>{{ counted(tally.unused.length, 'pass') }} not in the sum</summary>
       <div class="unused">
         <button
           v-for="name in tally.unused"

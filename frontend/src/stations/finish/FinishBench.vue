@@ -113,7 +113,11 @@ async function takeFile(event: Event) {
       @settled="keep(cdl, { saturation: $event }, 'Saturation')"
     />
   </section>
-  <CorrectionList place="/finish/corrections" />
+  <CorrectionList
+    place="/finish/corrections"
+    empty="None beside exposure and CDL. They act in order, after those."
+    without="exposure"
+  />
   <section v-for="lut in luts" :key="lut.id" class="bench-part" aria-label="LUT file">
     <div class="bench-head">
       <h2>LUT file</h2>

@@ -18,6 +18,7 @@ from escala.model.corrections import (
     CdlCorrection,
     ConfigCorrection,
     ContrastCorrection,
+    Corrected,
     Correction,
     CurvesCorrection,
     ExposureCorrection,
@@ -104,3 +105,8 @@ def apply_correction(picture: Picture, correction: Correction, colouring: Colour
     alpha = None if linear else picture.alpha
     changed = correct(picture.colour, lambda p: function(p, correction, colouring), correction.opacity, alpha)
     return picture.with_colour(changed)
+
+
+def with_files(part: Corrected) -> tuple[Any, ...]:
+    """Corrections, and the contents of the files that they name."""
+    return part, *(read_lut(Path(c.path)) for c in part.corrections if c.kind == "lut" and c.changes)

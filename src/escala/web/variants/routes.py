@@ -15,7 +15,6 @@ from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
 from escala.engine.source.reading import reading_key
 from escala.engine.worker import SMALL
-from escala.model.finish import Finish
 from escala.model.variant import Variant
 from escala.record.naming_rules import offered_rules, remember_rules
 from escala.record.revisions import (
@@ -147,9 +146,9 @@ def _check(path: VariantPath, body: Edit) -> None:
         row = find_variant(session, path.variant_id)
         shot_id, before = row.shot_id, variant_document(row)
         after = patched(row.document, body.patch) if row.head == body.base else before
-    if after.finish != before.finish:
+    if after.corrections != before.corrections:
         studio.admitted(after)
-    bare = [variant.model_copy(update={"finish": Finish()}) for variant in (before, after)]
+    bare = [variant.with_corrections(lambda correction: None) for variant in (before, after)]
     if bare[0].colour != bare[1].colour or bare[0].display != bare[1].display or _reads_anew(*bare):
         admitted = studio.admitted(bare[1])
         colouring_of(studio.reading_of(shot_id, admitted), admitted, studio.roots)
