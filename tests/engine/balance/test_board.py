@@ -8,7 +8,7 @@ from escala.engine.looking.screen import resting_bytes
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
 from tests.engine.made_shot import blocks, decoded, engine_for, grid_engine, one_axis_passes
-from tests.made import FolderTest, write_layers
+from tests.made import FolderTest, add_up, light, write_layers
 
 
 def tiles_of(sheet: bytes, board: Board) -> dict[tuple[int, int], np.ndarray]:
@@ -41,6 +41,32 @@ class BoardTest(FolderTest):
                     np.testing.assert_allclose(blocks(shown[cell.row, cell.column]), blocks(expected), atol=4)
         share = {c.light: c.share for c in louder.cells if c.component == ALL}
         self.assertGreater(share["key"], 0.8)
+
+    def test_what_both_sums_hold_is_shown_once(self) -> None:
+        sky, passes = light(9, 48, 64), one_axis_passes()
+        passes |= {"": add_up(passes[""], sky), "environment": sky}
+        board, _ = draw_board(engine_for(write_layers(self.folder / "sky.exr", passes)), Variant())
+        self.assertFalse(board.is_grid)
+        self.assertEqual([cell.component for cell in board.cells].count("environment"), 1)
+
+    def test_dark_cells_are_lifted_by_the_stops_that_they_tell(self) -> None:
+        passes = {
+            "": add_up(light(1, 48, 64, 0.01), light(2, 48, 64)),
+            "lg_dim": light(1, 48, 64, 0.01),
+            "lg_sun": light(2, 48, 64),
+        }
+        engine = engine_for(write_layers(self.folder / "dim.exr", passes))
+        board, plain = draw_board(engine, Variant())
+        _, lifted = draw_board(engine, Variant(), lifted=True)
+        lifts = {cell.light: cell.lift for cell in board.cells}
+        self.assertGreater(lifts["dim"], 3)
+        self.assertEqual(lifts["sun"], 0)
+        raised = Variant(balance=Balance(lights={"dim": Level(stops=lifts["dim"])}))
+        wanted = tiles_of(draw_board(engine, raised)[1], board)
+        for cell in board.cells:
+            place = cell.row, cell.column
+            found = tiles_of(lifted if cell.light == "dim" else plain, board)[place]
+            np.testing.assert_allclose(blocks(found), blocks(wanted[place]), atol=4)
 
     def test_a_render_with_one_axis_at_a_time_has_strips(self) -> None:
         board, _ = draw_board(engine_for(write_layers(self.folder / "one.exr", one_axis_passes())), Variant())

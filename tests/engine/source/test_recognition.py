@@ -56,6 +56,23 @@ class UnknownPassTest(FolderTest):
                 self.assertEqual(found.recipe.components, ("diffuse", "specular"))
                 self.assertEqual(found.sentence, "The beauty is the sum of 2 components")
 
+    def test_a_pass_that_is_the_product_of_two_others_tells_what_all_three_are(self) -> None:
+        lit, colour, spec = light(1, top=8.0), light(2, top=0.9), light(3)
+        seen = (lit * colour).astype(np.float16).astype(np.float32)
+        for name, whole, component in (("named", "sheen", "sheen"), ("unnamed", "k3", "k3")):
+            passes = {"": add_up(seen, spec), "k1": colour, "k2": lit, whole: seen, "specular": spec}
+            engine = engine_for(write_layers(self.folder / f"{name} product.exr", passes))
+            found = {p.name: (p.role, p.component, p.part) for p in engine.render.passes}
+            with self.subTest(name):
+                self.assertEqual(found["k1"], ("component", component, "colour"))
+                self.assertEqual(found["k2"], ("component", component, "raw"))
+                self.assertEqual(found[whole], ("component", component, "total"))
+                self.assertIn("k2 times k1 is", engine.render.find_pass("k1").reason)
+                self.assertTrue(engine.render.recipes[0].exact)
+        passes = {"": add_up(lit, spec), "k1": colour, "k2": lit, "specular": spec}
+        engine = engine_for(write_layers(self.folder / "no product.exr", passes))
+        self.assertNotIn("colour", {p.part for p in engine.render.passes})
+
     def test_a_sum_without_any_light_is_none_of_lights(self) -> None:
         passes = {"": add_up(light(1), light(2)), "diffuse": light(1), "specular": light(2), "lg_odd": light(7)}
         engine = engine_for(write_layers(self.folder / "odd light.exr", passes))

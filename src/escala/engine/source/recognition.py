@@ -6,13 +6,14 @@ from math import isfinite
 
 import numpy as np
 
+from escala.core.beauty.products import find_products
 from escala.core.beauty.recipe_search import Candidate, SampledPass, sample_places, search_recipes, twin_family
 from escala.core.beauty.recipes import LIGHTS, Recipe, recipe_sentence
 from escala.core.colour.transfer import decoded_step, srgb_decode
 from escala.core.errors import BadSource
 from escala.core.mattes.cryptomatte import declared_layers
 from escala.core.planes import as_planes
-from escala.core.roles import COLOUR_ROLES, SHADE_ROLES, PassRole, Role, can_hold
+from escala.core.roles import COLOUR_ROLES, SHADE_ROLES, PassRole, Portion, Role, can_hold
 from escala.core.source.diagnostics import Diagnostic, diagnose_pass
 from escala.core.source.naming import NamedPass, recognise_passes
 from escala.core.source.pass_checks import check_pass
@@ -138,6 +139,9 @@ def _search(
 ) -> tuple[list[Candidate], list[PassRole]]:
     """Recipes by proof on sampled pixels; passes that no word explained become lights where the proof says so."""
     samples = sample_frame(frame, list(zip(stored, roles, strict=True)))
+    roles = _by_products(stored, roles, samples, corrected)
+    by_name = {p.name: role for p, role in zip(stored, roles, strict=True)}
+    samples = [replace(sample, role=by_name[sample.name]) for sample in samples]
     beauty = next((s for s in samples if s.role.role == Role.BEAUTY), None)
     if beauty is None:
         beauty = _sum_of_others([s for s in samples if s.name not in corrected], samples)
@@ -148,6 +152,24 @@ def _search(
     terms = [s for s in samples if s.role.role != Role.BEAUTY]
     candidates = search_recipes(twin_family(terms, twin) if twin else terms, beauty)
     return candidates, _promote(stored, roles, candidates, corrected)
+
+
+def _by_products(
+    stored: list[StoredPass], roles: list[PassRole], samples: list[SampledPass], corrected: set[str]
+) -> list[PassRole]:
+    """Light, colour and lit pass by their numbers: two passes of which no name says anything, and their product."""
+    unknown = [s for s in samples if s.role.role == Role.OTHER and s.name not in corrected and s.values.shape[0] >= 3]
+    whole = [s for s in samples if s.role.role == Role.COMPONENT and s.role.portion == Portion.TOTAL]
+    made: dict[str, PassRole] = {}
+    for product in find_products(unknown, [*whole, *unknown]):
+        lit = next(s for s in samples if s.name == product.lit)
+        component = lit.role.component or product.lit
+        reason = f"a guess: {product.light} times {product.colour} is {product.lit}"
+        for name, portion in ((product.light, Portion.RAW), (product.colour, Portion.COLOUR)):
+            made[name] = PassRole(Role.COMPONENT, None, component, portion, sure=GUESSED, reason=reason)
+        if lit.role.role == Role.OTHER:
+            made[lit.name] = PassRole(Role.COMPONENT, None, component, Portion.TOTAL, sure=GUESSED, reason=reason)
+    return [made.get(p.name, role) for p, role in zip(stored, roles, strict=True)]
 
 
 def _sum_of_others(unsaid: list[SampledPass], samples: list[SampledPass]) -> SampledPass | None:
