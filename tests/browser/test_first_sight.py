@@ -3,6 +3,7 @@
 import re
 import time
 
+import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.running import BrowserTest
@@ -88,6 +89,23 @@ class PassesTest(BrowserTest):
         expect(sheet).not_to_contain_text("lifted +")
         sheet.get_by_role("button", name="as bright as they are").click()
         expect(sheet).to_contain_text("lifted +4")
+
+    def test_a_guess_is_told_with_its_reason_and_confirmed_by_one_click(self) -> None:
+        page = self.page
+        rows, columns = np.mgrid[0:90, 0:160].astype(np.float32)
+        passes = {"": BRIGHT, "lg_sun": BRIGHT, "thing": 3 + rows / 9 + columns / 50}
+        self.open_file(page, write_layers(self.media / "guess.exr", passes, np.float32))
+        self.go(page, "Source")
+        tile = page.get_by_role("region", name="Contact sheet").get_by_role("button", name=re.compile("thing"))
+        expect(tile).to_contain_text("depth")
+        tile.click()
+        bench = page.get_by_role("complementary", name="Source bench")
+        expect(bench).to_contain_text(
+            "a guess: one channel that grows beyond 1 smoothly, as distance does; sure to 50 %."
+        )
+        bench.get_by_role("button", name="that is right").click()
+        expect(bench).to_contain_text("said by hand; sure to 100 %.")
+        expect(bench.get_by_role("button", name="that is right")).to_have_count(0)
 
     def test_escape_closes_what_lies_over_the_work(self) -> None:
         page = self.page
