@@ -2,6 +2,7 @@
 
 import json
 import threading
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -98,6 +99,8 @@ class ShotApiTest(ApiTest):
         (later,) = self.shots()
         self.assertEqual(later["change"], "key")
         self.assertGreater(later["changed"], shot["changed"])
+        for moment in (shot["changed"], later["changed"]):
+            self.assertLess(abs((datetime.now(UTC) - datetime.fromisoformat(moment)).total_seconds()), 60)
 
     def test_shots_are_renamed_put_aside_deleted_and_brought_back(self) -> None:
         variant = self.open_grid()

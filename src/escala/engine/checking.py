@@ -5,6 +5,7 @@ from pathlib import Path
 
 from escala.core.errors import BadSource, UnknownChoice
 from escala.media.configs import is_builtin
+from escala.model.entries import pointer_step
 from escala.model.render import Render
 from escala.model.variant import Variant
 
@@ -25,9 +26,11 @@ class Waiting:
 
 def waiting_names(render: Render, variant: Variant, engine: Evaluator) -> list[Waiting]:
     """What of a variant changes nothing on a render, as that has no such light, component, cell or object."""
-    levels = [Waiting(f"balance/{_TABLES[axis]}/{_step(name)}", name) for axis, name in waiting_levels(render, variant)]
+    levels = [
+        Waiting(f"balance/{_TABLES[axis]}/{pointer_step(name)}", name) for axis, name in waiting_levels(render, variant)
+    ]
     objects = [
-        Waiting(f"surface/recolours/{_step(change.id)}/object_name", change.object_name)
+        Waiting(f"surface/recolours/{pointer_step(change.id)}/object_name", change.object_name)
         for change in variant.surface.recolours
         if change.object_name is not None and not _has_object(engine, change.object_name)
     ]
@@ -47,8 +50,3 @@ def _has_object(engine: Evaluator, name: str) -> bool:
     except (BadSource, UnknownChoice):
         return False
     return True
-
-
-def _step(name: str) -> str:
-    """A name as a step of a JSON Pointer (RFC 6901)."""
-    return name.replace("~", "~0").replace("/", "~1")

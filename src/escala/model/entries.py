@@ -38,6 +38,11 @@ def _free(kind: str, taken: set[str]) -> Iterator[str]:
             yield f"{kind}{number}"
 
 
+def pointer_step(name: str) -> str:
+    """A name as a step of a JSON Pointer (RFC 6901)."""
+    return name.replace("~", "~0").replace("/", "~1")
+
+
 # A list whose entries have ids.
 Listed = Annotated[tuple[AnyEntry, ...], AfterValidator(_with_ids)]
 

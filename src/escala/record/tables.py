@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, Index, MetaData, UniqueConstraint
+from sqlalchemy import JSON, DateTime, Dialect, ForeignKey, Index, MetaData, TypeDecorator, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, WriteOnlyMapped, mapped_column, relationship
 
 NAMES = {
@@ -16,6 +16,17 @@ NAMES = {
 
 def _now() -> datetime:
     return datetime.now(UTC)
+
+
+class Moment(TypeDecorator[datetime]):
+    """A time with its zone: SQLite keeps none, and what is kept is UTC."""
+
+    impl = DateTime(timezone=True)
+    cache_ok = True
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        """As it was written."""
+        return None if value is None else value.replace(tzinfo=UTC)
 
 
 class Base(DeclarativeBase):
@@ -35,7 +46,7 @@ class ShotRow(Base):
     place: Mapped[str] = mapped_column(default="table", server_default="table")
     sources: Mapped[list[Any]]
     render: Mapped[dict[str, Any]]
-    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
     variants: Mapped[list["VariantRow"]] = relationship(
         back_populates="shot", cascade="all, delete-orphan", passive_deletes=True, order_by="VariantRow.id"
     )
@@ -51,7 +62,7 @@ class VariantRow(Base):
     name: Mapped[str]
     document: Mapped[dict[str, Any]]
     head: Mapped[int] = mapped_column(default=0)
-    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
     shot: Mapped[ShotRow] = relationship(back_populates="variants")
     # Thousands, perhaps: they are asked for by queries, and go with their variant in the database itself.
     revisions: WriteOnlyMapped["RevisionRow"] = relationship(
@@ -75,7 +86,7 @@ class RevisionRow(Base):
     label: Mapped[str]
     patch: Mapped[list[Any]]
     inverse: Mapped[list[Any]]
-    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
     variant: Mapped[VariantRow] = relationship(back_populates="revisions")
 
 
@@ -92,7 +103,7 @@ class DeliveryRow(Base):
     state: Mapped[str]
     process: Mapped[str]
     error: Mapped[str | None]
-    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
 
 
 class NamingRuleRow(Base):
@@ -102,4 +113,4 @@ class NamingRuleRow(Base):
 
     name: Mapped[str] = mapped_column(primary_key=True)
     reading: Mapped[dict[str, Any]]
-    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)

@@ -11,7 +11,7 @@ const props = defineProps<{ passes: RenderPass[] }>()
 const shots = useShot()
 const edits = useSourceEdits()
 const ROLES = Object.entries(ROLE_WORDS).map(([value, label]) => ({ value, label }))
-const PARTS = ['total', 'direct', 'indirect', 'colour']
+const PARTS = ['total', 'direct', 'indirect', 'raw', 'colour']
 const first = computed(() => props.passes[0]!)
 const byHand = computed(() => props.passes.some((p) => p.name in (shots.document?.source?.roles ?? {})))
 const hasLight = computed(() => ['light_group', 'light_component'].includes(first.value.role))

@@ -13,6 +13,7 @@ from escala.core.planes import Planes
 from escala.core.roles import PassRole
 from escala.core.source.repairs import gamut_repair
 from escala.media.store import StoredFrame
+from escala.model.entries import pointer_step
 from escala.model.render import Render
 
 from ..source.recognition import sample_frame
@@ -66,7 +67,7 @@ def _add(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
 
 
 def _leave_out(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
-    path = f"/tally/terms/{pointer(str(cause.subject))}"
+    path = f"/tally/terms/{pointer_step(str(cause.subject))}"
     return f"leave out {cause.subject}", ({"op": "add", "path": path, "value": {"left_out": True}},)
 
 
@@ -94,17 +95,12 @@ def _same_primaries(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, 
 
 
 def _screen(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
-    edits = [f"/tally/terms/{pointer(term.name)}" for term in recipe.terms[1:]]
+    edits = [f"/tally/terms/{pointer_step(term.name)}" for term in recipe.terms[1:]]
     return "lay them on by screen", tuple({"op": "add", "path": p, "value": {"operator": "screen"}} for p in edits)
 
 
 def _decode(name: str) -> dict[str, Any]:
     return {"op": "add", "path": "/source/repairs/-", "value": {"pass_name": name, "how": "decode"}}
-
-
-def pointer(name: str) -> str:
-    """A name as a step of a JSON Pointer (RFC 6901)."""
-    return name.replace("~", "~0").replace("/", "~1")
 
 
 REPAIR_EDITS: dict[str, Callable[[Cause, Render, Recipe], tuple[str, Patch]]] = {
