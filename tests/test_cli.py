@@ -249,6 +249,21 @@ class RenderTest(CommandTest):
         self.assertEqual(sorted(p.name for p in self.folder.glob("o.*")), ["o.0002.exr", "o.0004.exr"])
         self.assertIn("frame 3", err.getvalue())
 
+    def test_what_waits_and_what_is_not_exact_is_told(self) -> None:
+        def told(passes: dict[str, np.ndarray], *options: object) -> str:
+            source, err = write_layers(self.folder / "s.exr", passes), io.StringIO()
+            with contextlib.redirect_stderr(err):
+                self.run_command("render", source, "--out", self.folder / "o.exr", *options)
+            return err.getvalue()
+
+        parts = {"diffuse": add_up(KEY, FILL), "specular": RIM}
+        self.assertEqual(told(LIT, "--light", "key=1"), "")
+        self.assertIn("does not match its reference", told({**LIT, "lg_rim": RIM * 0.5}, "--light", "key=1"))
+        self.assertEqual(told({**LIT, "lg_rim": RIM * 0.5}), "")
+        by_ratio = told({**LIT, **parts}, "--light", "key=1", "--component", "specular=1")
+        self.assertEqual(by_ratio.count("\n"), 1)
+        self.assertIn("by ratio, an approximation", by_ratio)
+
     def test_the_picture_at_a_station(self) -> None:
         source = write_layers(self.folder / "s.exr", LIT)
         variant = self.folder / "v.json"

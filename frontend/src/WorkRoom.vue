@@ -2,6 +2,7 @@
 import { computed, watch, type Component } from 'vue'
 import BoardGrid from '@/board/BoardGrid.vue'
 import FootBar from '@/parts/FootBar.vue'
+import JobLine from '@/parts/JobLine.vue'
 import StationHint from '@/parts/StationHint.vue'
 import PathStrip from '@/path/PathStrip.vue'
 import BalanceBench from '@/stations/balance/BalanceBench.vue'
@@ -19,12 +20,18 @@ import PictureView from '@/viewer/PictureView.vue'
 import type { StationName } from '@/api/types'
 import { spoken } from '@/stores/levels'
 import { useHolds } from '@/stores/holds'
+import { useJobs } from '@/stores/jobs'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
 const room = useRoom()
 const shots = useShot()
 const holds = useHolds()
+const jobs = useJobs()
+/** An edit that changes how the render is read is proven on every pixel before it is kept. */
+const proofs = computed(() =>
+  jobs.jobs.filter((job) => job.state === 'running' && job.what === 'reading anew'),
+)
 const BENCHES: Partial<Record<StationName, Component>> = {
   source: SourceBench,
   surface: SurfaceBench,
@@ -92,6 +99,7 @@ const lower = computed(() => LOWER[room.station])
         </button>
         <button type="button" @click="room.benchOpen = false">fold</button>
       </div>
+      <JobLine v-for="job in proofs" :key="job.id" class="proof" :job="job" />
       <component :is="bench" />
     </aside>
     <button v-else-if="!room.bare" type="button" class="unfold" @click="room.benchOpen = true">
@@ -180,6 +188,9 @@ const lower = computed(() => LOWER[room.station])
   display: flex;
   justify-content: space-between;
   padding: 6px 8px 0 8px;
+}
+.proof {
+  padding: 6px 14px;
 }
 .tap-row button {
   border: 0;

@@ -6,7 +6,7 @@ import unittest
 from escala.core.errors import BadSource
 from escala.record.shots import NotFound
 from escala.web.events import EventLog
-from escala.web.jobs import Job, JobBoard
+from escala.web.jobs import Cancelled, Job, JobBoard
 
 
 class JobTest(unittest.TestCase):
@@ -45,6 +45,18 @@ class JobTest(unittest.TestCase):
         self.board.report(Job(1, "reading"), 0.25, "decoding")
         (heard,) = self.hub.since(mark)[1]
         self.assertEqual((heard["kind"], heard["share"], heard["doing"]), ("job", 0.25, "decoding"))
+
+    def test_work_that_is_waited_for_is_told_and_stopped(self) -> None:
+        mark, *_ = self.hub.since("")
+
+        def work(job: Job) -> None:
+            self.board.report(job, 0.5, "half")
+            job.stop.set()
+            self.board.report(job, 0.9, "nearly")
+
+        with self.assertRaisesRegex(Cancelled, "reading was stopped: everything is as it was"):
+            self.board.here("reading", work)
+        self.assertEqual([told["state"] for told in self.hub.since(mark)[1]], ["cancelled"])
 
     def test_only_the_newest_of_many_ended_jobs_are_kept(self) -> None:
         first = self.ended(self.board.start("reading", lambda job: 0))

@@ -1,9 +1,12 @@
 import os
 from typing import Any
+from unittest.mock import patch as patched
 
 import numpy as np
 import OpenEXR
 
+from escala.web.jobs import Job, JobBoard
+from escala.web.studio import STUDIO
 from escala.web.watching import RenderWatcher
 from tests.made import add_up, channels_of, light, write_layers
 from tests.web.test_api import ApiTest
@@ -36,6 +39,26 @@ class SourceApiTest(ApiTest):
 
 
 class RoleApiTest(SourceApiTest):
+    def test_a_proof_of_an_edit_is_told_and_can_be_stopped(self) -> None:
+        write_layers(self.media / "lit.exr", {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
+        variant = self.variant_of(self.open("lit.exr")["result"]["shot_id"])
+        patch = [{"op": "add", "path": "/tally/terms/key", "value": {"operator": "screen"}}]
+        body = {"base": variant["head"], "patch": patch, "label": "screened"}
+        address = f"/api/variants/{variant['id']}/edits"
+        jobs, report = self.app.extensions[STUDIO].jobs, JobBoard.report
+
+        def stopped(board: JobBoard, job: Job, share: float, doing: str) -> None:
+            job.stop.set()
+            report(board, job, share, doing)
+
+        with patched.object(JobBoard, "report", stopped):
+            refused = self.client.post(address, json=body)
+        self.assertIn("was stopped: everything is as it was", refused.json["detail"])
+        self.assertEqual(self.client.get(f"/api/variants/{variant['id']}").json["head"], variant["head"])
+        with patched.object(jobs, "report", wraps=jobs.report) as told:
+            self.assertEqual(self.client.post(address, json=body).status_code, 200)
+        self.assertEqual(told.call_args.args[1:], (1.0, "proving the sum"))
+
     def test_a_role_by_hand_becomes_a_rule_for_the_next_render(self) -> None:
         passes = {"": add_up(KEY, FILL), "lg_key": KEY, "Pass_Strange": FILL * 0 + 0.5}
         write_layers(self.media / "first.exr", passes)

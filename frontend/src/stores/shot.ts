@@ -2,6 +2,7 @@ import { useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { api, Problem, told } from '@/api/client'
+import { expectNews } from '@/api/events'
 import type { PatchStep, Shot, ShotName, Variant, VariantState } from '@/api/types'
 import { withPatch } from './levels'
 import { useTroubles } from './troubles'
@@ -15,6 +16,8 @@ export interface News {
 /** While something is dragged, numbers and rulers are drawn anew so often; where pictures come late, less often. */
 const SHOWN_EVERY_MS = 16
 const SPARING_MS = 50
+/** Parts of the document that decide how a render is read: such an edit is proven before it is kept. */
+const READS = /^\/(source|tally|recipe)/
 
 /** The shot on the bench, its variant as the server keeps it, and the edit under way. */
 export const useShot = defineStore('shot', () => {
@@ -100,6 +103,7 @@ export const useShot = defineStore('shot', () => {
 
   /** Keep an edit. Edits are sent one after another, each on the revision that the one before made. */
   function edit(patch: PatchStep[], label: string): Promise<void> {
+    if (patch.some((step) => READS.test(step.path))) expectNews()
     return inTurn(async (state) => {
       const body = { base: state.head, patch: patch as unknown as Record<string, never>[], label }
       return told<VariantState>(api.POST('/api/variants/{variant_id}/edits', { ...at(state.id), body }))

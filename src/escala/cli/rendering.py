@@ -11,7 +11,8 @@ from pydantic import ValidationError
 from escala.core.errors import BadSource, ColourError, UnknownChoice, UnreadableFile
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames
-from escala.engine.balance.plan import render_components, render_lights, waiting_levels
+from escala.engine.balance.plan import render_components, render_lights, waiting_levels, what_is_approximate
+from escala.engine.colour.chain import colouring_of
 from escala.media.cdl import read_cdl
 from escala.media.configs import is_builtin
 from escala.model.balance import NEUTRAL_LEVEL, Balance, Level
@@ -33,8 +34,8 @@ def render_frames(options: argparse.Namespace) -> None:
     with opened_render(options.source, options.fit) as (workshop, render):
         base = read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
-        for axis, name in waiting_levels(workshop.reading_of(SHOT, render, variant), variant):
-            print(f"escala: the level of {axis} {name} waits: {render.name} has no such {axis}", file=sys.stderr)
+        for sentence in _worth_knowing(workshop.reading_of(SHOT, render, variant), variant):
+            print(f"escala: {sentence}", file=sys.stderr)
         pixel_type = "float" if options.float else "half"
         file = Delivery(options.out, options.space, as_view, pixel_type, options.bits, options.station)
         order = Order(SHOT, render, variant, tuple(_frames_of(render, options.frames)), file)
@@ -140,6 +141,13 @@ def read_variant(path: Path) -> Variant:
         first = error.errors()[0]
         place = ".".join(str(step) for step in first["loc"])
         raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
+
+
+def _worth_knowing(render: Render, variant: Variant) -> list[str]:
+    """What of a variant waits on a render, and what is not exact, in sentences; `render` as the variant reads it."""
+    waiting = waiting_levels(render, variant)
+    told = [f"the level of {axis} {name} waits: {render.name} has no such {axis}" for axis, name in waiting]
+    return told + what_is_approximate(render, variant, colouring_of(render, variant).working)
 
 
 def _frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:

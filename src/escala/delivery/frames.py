@@ -1,24 +1,18 @@
 """A delivery: frames of a variant written one by one, by whoever ordered them."""
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from escala.core.errors import BadSource
+from escala.engine.progress import Progress, untold
 from escala.engine.worker import LONG
 from escala.engine.workshop import Workshop
 from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .deliver import Delivery, deliver_frame
-
-# Told how far it is, 0..1, and what is being done; it may raise to stop the work.
-Progress = Callable[[float, str], None]
-
-
-def untold(share: float, doing: str) -> None:
-    """Nobody asks how far it is."""
 
 
 @dataclass(frozen=True)

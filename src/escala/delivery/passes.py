@@ -4,11 +4,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 from escala.core.errors import BadSource
+from escala.engine.progress import Progress, untold
 from escala.media.places import EVERYWHERE, Roots, place_in, plain_name
 from escala.media.repack import Choice, gather_frame, pass_names, split_frame_files
 from escala.media.sources import SourceFile
 
-from .frames import Progress, frame_path, untold
+from .frames import frame_path
 
 Frames = Mapping[int, Sequence[SourceFile]]
 

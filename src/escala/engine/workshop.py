@@ -18,7 +18,8 @@ from escala.model.variant import Variant
 
 from .cache import ByteCache
 from .evaluator import Evaluator
-from .source.intake import Progress, frame_files, read_render, render_of_frame
+from .progress import Progress, untold
+from .source.intake import frame_files, read_render, render_of_frame
 from .source.reading import read_engine, reading_of
 from .source.takeover import Changes, compare_renders
 from .worker import LONG, MOVING, SMALL, EvaluationThread
@@ -82,15 +83,15 @@ class Workshop:
         number, first = render.first_frame if frame is None else frame, self.engine_for(shot, render)
         return self.evaluate(lambda: read_engine(first, number, engine, variant, self.store), SMALL)
 
-    def reading_of(self, shot: int, render: Render, variant: Variant) -> Render:
+    def reading_of(self, shot: int, render: Render, variant: Variant, progress: Progress = untold) -> Render:
         """The render as a variant reads it."""
         if not variant.changes_reading:
             return render
         first = self.engine_for(shot, render)
-        return self.evaluate(lambda: reading_of(first, variant, self.store), SMALL)
+        return self.evaluate(lambda: reading_of(first, variant, self.store, progress), SMALL)
 
     def read(
-        self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = lambda share, doing: None
+        self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = untold
     ) -> tuple[Render, StoredFrame]:
         """Take in a render and recognise it, behind whoever waits for a picture. Raises as `read_render`."""
         return read_render(

@@ -6,7 +6,7 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 from escala.core.errors import EscalaError
 from escala.record.shots import NotFound
@@ -14,12 +14,17 @@ from escala.record.shots import NotFound
 from .events import EventLog
 from .problems import sentence_of
 
+Result = TypeVar("Result")
+
 _LOG = logging.getLogger("escala")
 _MOST_ENDED = 200
 
 
 class Cancelled(EscalaError):
     """The user stopped the work."""
+
+    def __init__(self, what: str) -> None:
+        super().__init__(f"{what} was stopped: everything is as it was before")
 
 
 @dataclass
@@ -69,19 +74,30 @@ class JobBoard:
 
     def start(self, what: str, work: Callable[[Job], Any]) -> Job:
         """Begin work in a thread of its own; it calls `report` and returns its result."""
-        job = Job(next(self._numbers), what)
-        with self._lock:
-            self._jobs[job.id] = job
-            ended = [known.id for known in self._jobs.values() if known.state != "running"]
-            for old in ended[: max(0, len(ended) - _MOST_ENDED)]:
-                del self._jobs[old]
+        job = self._noted(what)
         threading.Thread(target=self._run, args=(job, work), daemon=True, name=f"job {job.id}").start()
         return job
+
+    def here(self, what: str, work: Callable[[Job], Result]) -> Result:
+        """Work that its caller waits for. Raises what it raises, and `Cancelled` when it is stopped."""
+        job = self._noted(what)
+        try:
+            result = work(job)
+            job.state, job.share = "done", 1.0
+            return result
+        except Cancelled:
+            job.state = "cancelled"
+            raise
+        except BaseException:
+            job.state = "failed"  # its sentence goes to the one who waits
+            raise
+        finally:
+            self._hub.tell("job", **job.facts())
 
     def report(self, job: Job, share: float, doing: str) -> None:
         """Tell how far a job is; raises `Cancelled` when it shall stop."""
         if job.stop.is_set():
-            raise Cancelled("stopped")
+            raise Cancelled(job.what)
         job.share, job.doing = share, doing
         self._hub.tell("job", **job.facts())
 
@@ -90,6 +106,15 @@ class JobBoard:
         job = self._jobs.get(job_id)
         if job is None:
             raise NotFound(f"there is no job {job_id}")
+        return job
+
+    def _noted(self, what: str) -> Job:
+        job = Job(next(self._numbers), what)
+        with self._lock:
+            self._jobs[job.id] = job
+            ended = [known.id for known in self._jobs.values() if known.state != "running"]
+            for old in ended[: max(0, len(ended) - _MOST_ENDED)]:
+                del self._jobs[old]
         return job
 
     def _run(self, job: Job, work: Callable[[Job], Any]) -> None:

@@ -11,7 +11,7 @@ from flask import current_app
 
 from escala.core.errors import BadSource, SeveralRenders, TooLarge
 from escala.engine.evaluator import Evaluator
-from escala.engine.source.intake import Progress
+from escala.engine.progress import Progress, untold
 from escala.engine.source.takeover import Changes
 from escala.engine.workshop import Workshop
 from escala.media.configs import is_builtin
@@ -98,6 +98,15 @@ class Studio:
         """The render of a shot as a variant reads it."""
         return self.workshop.reading_of(shot_id, self.render_of(shot_id), variant)
 
+    def prove(self, shot_id: int, variant: Variant) -> Render:
+        """As `reading_of`, told to the pages as long work that they can stop. Raises `Cancelled`."""
+
+        def work(job: Job) -> Render:
+            render = self.render_of(shot_id)
+            return self.workshop.reading_of(shot_id, render, variant, lambda *how: self.jobs.report(job, *how))
+
+        return self.jobs.here("reading anew", work)
+
     def render_of(self, shot_id: int) -> Render:
         """The render of a shot, read from the record once."""
         with self._lock:
@@ -159,9 +168,7 @@ class Studio:
 
         return self.jobs.start("taking over", work)
 
-    def reread(
-        self, shot_id: int, sources: list[str] | None = None, progress: Progress = lambda share, doing: None
-    ) -> Changes:
+    def reread(self, shot_id: int, sources: list[str] | None = None, progress: Progress = untold) -> Changes:
         """Read a shot's files again, or newer ones in their place; everything made on it stays."""
         before = self.render_of(shot_id)
         fit = any(entry.fit for entries in before.frames.values() for entry in entries)

@@ -61,6 +61,26 @@ def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> Balan
     return BalancePlan(first, gains, residual, (other, term_gains(other, second, space)[0]))
 
 
+def what_is_approximate(render: Render, variant: Variant, space: WorkingSpace) -> list[str]:
+    """Why levels on a render are not exact, in sentences; none while they are, or while nothing is changed."""
+    plan = plan_balance(render, variant, space)
+    if plan is None or plan.is_neutral:
+        return []
+    found = []
+    proven = next((known for known in render.recipes if known.recipe.name == plan.recipe.name), None)
+    if render.reference is not None and proven is not None and not proven.exact:
+        found.append(
+            f"the sum of {render.name} does not match its reference {render.reference} (largest difference "
+            f"{proven.max_abs:.4g}): levels act on what its terms hold, the rest stays as it is"
+        )
+    if plan.second is not None:
+        found.append(
+            f"{render.name} has no passes for lights and components together: levels of both are applied by ratio, "
+            "an approximation"
+        )
+    return found
+
+
 def term_gains(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple[Gains, float]:
     """A gain per term and channel, (n, 3), and the gain of what no term holds (0 when something is alone)."""
     balance = variant.balance

@@ -1,5 +1,7 @@
 """Proof of a recipe on every pixel of a frame, in bands, in the space of the file."""
 
+from collections.abc import Callable
+
 import numpy as np
 
 from escala.core.balance.mixing import mix_planes
@@ -24,14 +26,17 @@ from ..looking.look import Look, bands_of, full_look, sample_pass
 _BAND_ROWS = 256
 
 
-def prove_recipe(render: Render, frame: StoredFrame, recipe: Recipe) -> Proof | None:
-    """How the plain sum of a recipe compares with the reference; None without a reference."""
+def prove_recipe(
+    render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[float], None] = lambda share: None
+) -> Proof | None:
+    """How the plain sum of a recipe compares with the reference; None without a reference. `told`: its share done."""
     if render.reference is None or not recipe.terms:
         return None
     bands = []
     for band in bands_of(full_look(0, 0, render.raster.width, render.raster.height), _BAND_ROWS):
         reference, rebuilt, bound = compare_recipe(render, frame, recipe, band)
         bands.append((band.y, prove(reference, rebuilt, bound)))
+        told((band.y + band.height) / render.raster.height)
     return join_proofs(bands)
 
 

@@ -14,9 +14,9 @@ from escala.media.store import FITTED, StoredFrame
 from escala.media.windows import Window
 from escala.model.render import Render, SourceEntry, WindowBox
 
+from ..progress import Progress, untold
 from .recognition import recognise_frame, with_recipes
 
-Progress = Callable[[float, str], None]
 Result = TypeVar("Result")
 
 Evaluate = Callable[[Callable[[], Any]], Any]
@@ -34,7 +34,7 @@ MOST_FRAME_RATE = 1000.0
 def read_render(
     sources: Sequence[str | Path],
     store: Path,
-    progress: Progress = lambda share, doing: None,
+    progress: Progress = untold,
     fit: bool = False,
     roots: Roots = EVERYWHERE,
     evaluate: Evaluate = at_once,

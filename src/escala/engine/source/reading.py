@@ -20,6 +20,7 @@ from escala.model.source import PassReading, PassRepair, SourceChoice
 from escala.model.variant import Variant
 
 from ..evaluator import Evaluator
+from ..progress import Progress, untold
 from .intake import render_of_frame
 from .recognition import recognise_frame, with_recipes
 
@@ -27,8 +28,9 @@ from .recognition import recognise_frame, with_recipes
 REPAIRED = "repaired/"
 
 
-def read_as(render: Render, frame: StoredFrame, variant: Variant) -> Render:
+def read_as(render: Render, frame: StoredFrame, variant: Variant, progress: Progress = untold) -> Render:
     """The render as a variant reads it; `frame` is its first frame, repaired. Recipes are found and proven anew."""
+    progress(0.0, "finding the recipe")
     source, recipes = variant.source, [found.recipe for found in render.recipes]
     render = render.model_copy(update={"alpha_ignored": source.alpha == "ignored"})
     if source.roles or source.repairs or source.twin or source.alpha == "unassociated":
@@ -37,14 +39,14 @@ def read_as(render: Render, frame: StoredFrame, variant: Variant) -> Render:
         found = {"passes": recognised.passes, "reference": recognised.reference, "attributes": frame.header.attributes}
         render = render.model_copy(update=found)
         recipes = [candidate.recipe for candidate in recognised.candidates]
-        render = with_recipes(render, frame, recipes)
+        render = with_recipes(render, frame, recipes, progress)
     if not variant.tally.changes_recipe or not render.recipes:
         return render
     chosen = render.chosen_recipe(variant.recipe)
     assert chosen is not None
     edited = edited_recipe(chosen, variant.tally, render)
     others = [found.recipe for found in render.recipes if found.recipe.name != chosen.name]
-    changed = with_recipes(render, frame, [edited, *others])
+    changed = with_recipes(render, frame, [edited, *others], progress)
     first = sorted(changed.recipes, key=lambda found: found.recipe.name != chosen.name)
     return changed.model_copy(update={"recipes": tuple(first)})
 
@@ -58,14 +60,15 @@ def read_engine(first: Evaluator, number: int, engine: Evaluator, variant: Varia
     return Evaluator(render_of_frame(render, number, frame), frame, engine.cache, engine.roots)
 
 
-def reading_of(first: Evaluator, variant: Variant, store: Path) -> Render:
+def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progress = untold) -> Render:
     """The render as a variant reads it, worked out once for each way of reading."""
     if not variant.changes_reading:
         return first.render
     key = first.keys.of_reading("reading", reading_key(variant))
 
     def make() -> Render:
-        return read_as(first.render, repaired_frame(first.frame, first.render, variant.source, store), variant)
+        frame = repaired_frame(first.frame, first.render, variant.source, store)
+        return read_as(first.render, frame, variant, progress)
 
     return first.cache.get(key, make)
 

@@ -1,6 +1,6 @@
 """What a decoded frame's passes are: roles, recipes with their proofs, and findings, from names and pixels together."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import isfinite
 
@@ -23,6 +23,7 @@ from escala.media.store import StoredFrame, StoredPass
 from escala.model.render import FoundRecipe, Render, RenderPass
 
 from ..beauty.proofs import prove_recipe
+from ..progress import Progress, untold
 
 # Checks look at this many pixels of a pass at most, in bands of rows.
 _CHECKED_PIXELS, _CHECKED_ROWS = 1_500_000, 64
@@ -235,16 +236,22 @@ def _promote(
     ]
 
 
-def with_recipes(render: Render, frame: StoredFrame, recipes: Sequence[Recipe]) -> Render:
+def with_recipes(render: Render, frame: StoredFrame, recipes: Sequence[Recipe], progress: Progress = untold) -> Render:
     """A render with these recipes, each proven on every pixel; those that match come first."""
-    found = [_found(render, frame, recipe) for recipe in recipes]
+    found = []
+    for index, recipe in enumerate(recipes):
+
+        def told(share: float, done: int = index) -> None:
+            progress((done + share) / len(recipes), "proving the sum")
+
+        found.append(_found(render, frame, recipe, told))
     found.sort(key=lambda f: not f.exact)
     frame.release()
     return render.model_copy(update={"recipes": tuple(found)})
 
 
-def _found(render: Render, frame: StoredFrame, recipe: Recipe) -> FoundRecipe:
-    proof = prove_recipe(render, frame, recipe)
+def _found(render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[float], None]) -> FoundRecipe:
+    proof = prove_recipe(render, frame, recipe, told)
     return FoundRecipe(
         recipe=recipe,
         sentence=recipe_sentence(recipe),

@@ -151,7 +151,7 @@ def _check(path: VariantPath, body: Edit) -> None:
     bare = [variant.with_corrections(lambda correction: None) for variant in (before, after)]
     if bare[0].colour != bare[1].colour or bare[0].display != bare[1].display or _reads_anew(*bare):
         admitted = studio.admitted(bare[1])
-        colouring_of(studio.reading_of(shot_id, admitted), admitted, studio.roots)
+        colouring_of(studio.prove(shot_id, admitted), admitted, studio.roots)
 
 
 @routes.post("/variants/<int:variant_id>/edits", responses={200: VariantOut})
