@@ -218,7 +218,7 @@ class RenderTest(CommandTest):
         passes = {"": KEY * colour, "diffuse": KEY * colour, "diffuse_color": colour}
         path = write_layers(self.folder / "s.exr", passes, np.float32)
         variant = self.folder / "v.json"
-        variant.write_text(json.dumps({"surface": {"recolours": [{"value": 0.5}]}}))
+        variant.write_text(json.dumps({"surface": {"changes": [{"kind": "recolour", "value": 0.5}]}}))
         halved = self.rendered(path, "--variant", variant, "--float")
         np.testing.assert_allclose(halved, KEY * colour / 2, rtol=1e-3, atol=1e-5)
 
@@ -308,7 +308,7 @@ class RefusalTest(CommandTest):
         found = json.loads(self.run_command("check", file, source, "--json"))
         waiting = [
             {"place": "balance/lights/gone~1by", "name": "gone/by"},
-            {"place": "surface/recolours/band/object_name", "name": "hull"},
+            {"place": "mattes/hull/names", "name": "hull"},
         ]
         self.assertEqual(found, {"kind": "variant", "waiting": waiting, "missing_files": [lut["path"]]})
         self.assertEqual(json.loads(self.run_command("check", file, "--json"))["waiting"], [])

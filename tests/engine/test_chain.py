@@ -11,6 +11,7 @@ from escala.engine.cache import ByteCache
 from escala.engine.chain import Chain, Link, Picture
 from escala.engine.evaluation import Evaluation, Purpose
 from escala.engine.looking.look import Look, bands_of, full_look
+from escala.engine.mattes.mattes import Mattes
 from escala.engine.stations import LINKS
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
@@ -35,7 +36,7 @@ def mean_around(plane: np.ndarray, asked: Evaluation) -> np.ndarray:
     return plane
 
 
-def blurred(picture: Picture, asked: Evaluation) -> Picture:
+def blurred(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
     return Picture(mean_around(picture.colour, asked), lambda: mean_around(picture.alpha, asked))
 
 
@@ -57,7 +58,7 @@ class ChainTest(FolderTest):
         return self.engine.picture(asked, "beauty")
 
     def chain(self, *links: Link) -> Chain:
-        return Chain(self.engine.keys, ByteCache(1 << 28), self.beauty, links)
+        return Chain(self.engine.keys, ByteCache(1 << 28), self.engine.mattes, self.beauty, links)
 
     def ask(self, look: Look, purpose: Purpose = Purpose.DELIVERING, variant: Variant | None = None) -> Evaluation:
         return self.engine.ask(variant or Variant(), look, purpose)
@@ -101,7 +102,7 @@ class ChainTest(FolderTest):
     def test_a_neutral_station_passes_the_same_picture_on(self) -> None:
         neutral = Link(lambda variant: None, blurred, lambda asked: REACH)
         made = self.engine.picture(self.ask(WHOLE), "beauty")
-        chain = Chain(self.engine.keys, ByteCache(1 << 28), lambda asked: made, (neutral, neutral))
+        chain = Chain(self.engine.keys, ByteCache(1 << 28), self.engine.mattes, lambda asked: made, (neutral, neutral))
         self.assertIs(chain.picture(2, self.ask(WHOLE)), made)
         self.assertTrue(chain.is_neutral(Variant()))
         beauty = self.engine.picture(self.ask(WHOLE, Purpose.RESTING), "beauty").colour
@@ -109,8 +110,8 @@ class ChainTest(FolderTest):
 
     def test_what_comes_before_the_change_is_not_made_again(self) -> None:
         after = [0]
-        turning = Link(lambda variant: variant.display, lambda picture, asked: picture)
-        chain = self.chain(BLUR, Link(lambda variant: after[0], lambda picture, asked: picture), turning)
+        turning = Link(lambda variant: variant.display, lambda picture, asked, mattes: picture)
+        chain = self.chain(BLUR, Link(lambda variant: after[0], lambda picture, asked, mattes: picture), turning)
         for purpose in (Purpose.MOVING, Purpose.RESTING):
             for after[0] in range(1, 4):
                 chain.picture(3, self.ask(WHOLE, purpose))

@@ -29,8 +29,8 @@ COLOUR = [
     {"op": "replace", "path": "/display", "value": {"display": None, "view": None, "look": ""}},
     {
         "op": "replace",
-        "path": "/surface/recolours",
-        "value": [{"hue": 3.0, "component": "diffuse", "object_name": "a"}],
+        "path": "/surface/changes",
+        "value": [{"kind": "recolour", "hue": 3.0, "component": "diffuse", "matte": None}],
     },
 ]
 REGION = {"x": 0, "y": 0, "width": 8, "height": 8}

@@ -5,13 +5,16 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
-from escala.core.planes import Planes
+import numpy as np
+
+from escala.core.planes import Matte, Planes
 from escala.model.variant import Variant
 
 from .cache import ByteCache
 from .evaluation import Evaluation
 from .keys import Keys
 from .looking.look import Look, resize_planes
+from .mattes.mattes import Mattes
 
 
 @dataclass(frozen=True)
@@ -29,6 +32,10 @@ class Picture:
     def with_colour(self, colour: Planes) -> "Picture":
         """Another colour over the same alpha."""
         return replace(self, colour=colour)
+
+    def times(self, share: Matte) -> "Picture":
+        """Colour and alpha times a share of each pixel, (H, W)."""
+        return Picture(np.asarray(self.colour * share), lambda: None if self.alpha is None else self.alpha * share)
 
     def part(self, place: Look, wanted: Look) -> "Picture":
         """What a picture of a place has of a place within; both pixel by pixel of one pyramid level."""
@@ -53,8 +60,8 @@ def _resized(plane: Planes | None, width: int, height: int) -> Planes | None:
     return None if plane is None else resize_planes(plane[None], width, height)[0]
 
 
-def _alone(part: Any) -> Any:
-    return part
+def _nothing_else(asked: Evaluation) -> None:
+    return None
 
 
 def _no_reach(asked: Evaluation) -> float:
@@ -66,14 +73,14 @@ class Link:
     """How a station of the tail makes its picture of the one before.
 
     `part`: what the document says to it; None while that changes nothing, and the picture passes on untouched.
-    `reach`: how far it looks around each pixel, in pixels of the full-resolution render. `made_of`: the part with the
-    contents of the files that it names, by which its pictures are kept.
+    `reach`: how far it looks around each pixel, in pixels of the full-resolution render. `made_of`: what its pictures
+    are made of beside the part, as the contents of files and the mattes that it names; they are kept by both.
     """
 
     part: Callable[[Variant], Any]
-    function: Callable[[Picture, Evaluation], Picture]
+    function: Callable[[Picture, Evaluation, Mattes], Picture]
     reach: Callable[[Evaluation], float] = _no_reach
-    made_of: Callable[[Any], Any] = _alone
+    made_of: Callable[[Evaluation], Any] = _nothing_else
 
 
 @dataclass(frozen=True)
@@ -82,6 +89,7 @@ class Chain:
 
     keys: Keys
     cache: ByteCache
+    mattes: Mattes
     beauty: Callable[[Evaluation], Picture]
     links: tuple[Link, ...]
 
@@ -108,14 +116,14 @@ class Chain:
         *before, last = links
         raster = self.keys.render.raster
         grown = asked.at(asked.look.grown(last.reach(asked), raster.width, raster.height))
-        return last.function(self._kept(tuple(before), grown), grown).part(grown.look, asked.look)
+        return last.function(self._kept(tuple(before), grown), grown, self.mattes).part(grown.look, asked.look)
 
     def _kept(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
         """As `_after`; the last of each look of a viewer is kept while only what follows it changes."""
         if not asked.is_kept:
             return self._after(links, asked)
         variant = asked.variant
-        made_by = (asked.colouring.key, variant.head, *(link.made_of(link.part(variant)) for link in links))
+        made_by = (asked.colouring.key, variant.head, *((link.part(variant), link.made_of(asked)) for link in links))
         place = self.keys.of_reading("last", len(links), asked.look, asked.is_moving, asked.viewer)
         kept: tuple[object, Picture] | None = self.cache.peek(place)
         if kept is not None and kept[0] == made_by:

@@ -3,15 +3,16 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from escala.core.errors import BadSource, UnknownChoice
 from escala.media.configs import is_builtin
 from escala.model.entries import pointer_step
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .balance.plan import waiting_levels
+from .balance.part_corrections import terms_of
+from .balance.plan import render_components, waiting_levels
 from .evaluator import Evaluator
-from .mattes.objects import matte_of_objects
+from .mattes.mattes import absent_in
+from .surface.labels import uv_pass_of
 
 _TABLES = {"light": "lights", "component": "components", "cell": "cells"}
 
@@ -25,28 +26,37 @@ class Waiting:
 
 
 def waiting_names(render: Render, variant: Variant, engine: Evaluator) -> list[Waiting]:
-    """What of a variant changes nothing on a render, as that has no such light, component, cell or object."""
+    """What of a variant changes nothing on a render, as that has no such light, component, cell, pass or object."""
     levels = [
         Waiting(f"balance/{_TABLES[axis]}/{pointer_step(name)}", name) for axis, name in waiting_levels(render, variant)
     ]
-    objects = [
-        Waiting(f"surface/recolours/{pointer_step(change.id)}/object_name", change.object_name)
-        for change in variant.surface.recolours
-        if change.object_name is not None and not _has_object(engine, change.object_name)
+    mattes = [
+        Waiting(f"mattes/{pointer_step(name)}{field}", absent)
+        for name, field, absent in absent_in(render, engine.frame, variant)
     ]
-    return levels + objects
+    components = set(render_components(render))
+    surfaces = [
+        Waiting(f"surface/changes/{pointer_step(change.id)}/component", change.component)
+        for change in variant.surface.changes
+        if change.component is not None and change.component not in components
+    ]
+    labels = [
+        Waiting(f"surface/changes/{pointer_step(label.id)}/uv", label.uv or "uv pass")
+        for label in variant.labels
+        if uv_pass_of(label, engine.terms) is None
+    ]
+    recipes = [found.recipe for found in render.recipes]
+    parts = [
+        Waiting(f"balance/corrections/{pointer_step(c.id)}/of", " / ".join(filter(None, (c.of.light, c.of.component))))
+        for c in variant.balance.corrections
+        if c.of is not None and not any(terms_of(recipe, c.of) for recipe in recipes)
+    ]
+    return [*levels, *mattes, *surfaces, *labels, *parts]
 
 
 def missing_files(variant: Variant) -> list[str]:
     """The files that a variant names and that are not there."""
     named = [] if is_builtin(variant.colour.config) else [variant.colour.config]
     named += [c.path for c in variant.corrections if c.kind == "lut"]
+    named += [path for label in variant.labels for path in label.pictures]
     return [path for path in dict.fromkeys(named) if not Path(path).is_file()]
-
-
-def _has_object(engine: Evaluator, name: str) -> bool:
-    try:
-        matte_of_objects(engine.frame, [name], None)
-    except (BadSource, UnknownChoice):
-        return False
-    return True

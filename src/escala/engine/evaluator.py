@@ -11,26 +11,46 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .beauty.head import Head
+from .beauty.terms import Terms
 from .cache import ByteCache
 from .chain import Chain, Picture
 from .colour.chain import Colouring, colouring_of
 from .evaluation import Evaluation, Purpose
 from .keys import Keys
 from .looking.look import Look, colour_of_pass, sample_pass
+from .mattes.mattes import Mattes
 from .stations import LINKS, STATION_BY_NAME, links_up_to
+from .surface.changes import Surfaces
+from .surface.labels import Pictures, no_pictures
 
 
 class Evaluator:
-    """Evaluates variants on one decoded frame of a render. `roots`: where colour configs may read their tables."""
+    """Evaluates variants on one decoded frame of a render.
 
-    def __init__(self, render: Render, frame: StoredFrame, cache: ByteCache, roots: Roots = EVERYWHERE) -> None:
+    `roots`: where colour configs may read their tables. `number`: that of the frame, the first by default; what moves
+    over time is as it is then. `pictures`: where pictures of labels come from.
+    """
+
+    def __init__(
+        self,
+        render: Render,
+        frame: StoredFrame,
+        cache: ByteCache,
+        roots: Roots = EVERYWHERE,
+        number: int | None = None,
+        pictures: Pictures = no_pictures,
+    ) -> None:
+        self.number = render.first_frame if number is None else number
         self.roots = roots
         self.render = render
         self.frame = frame
         self.cache = cache
         self.keys = Keys(render, frame)
-        self.head = Head(self.keys, cache)
-        self.chain = Chain(self.keys, cache, self._beauty, LINKS)
+        self.terms = Terms(self.keys, cache)
+        self.mattes = Mattes(self.terms)
+        self.pictures = pictures
+        self.head = Head(self.terms, self.mattes, Surfaces(self.terms, self.mattes, pictures))
+        self.chain = Chain(self.keys, cache, self.mattes, self._beauty, LINKS)
         self._colouring: tuple[ColourChoice, DisplayChoice, Colouring] | None = None
 
     def colouring(self, variant: Variant) -> Colouring:
@@ -44,7 +64,7 @@ class Evaluator:
 
     def ask(self, variant: Variant, look: Look, purpose: Purpose = Purpose.RESTING, viewer: str = "") -> Evaluation:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
-        return Evaluation(variant, self.colouring(variant), look, purpose, viewer)
+        return Evaluation(variant.settled(self.number), self.colouring(variant), look, purpose, viewer)
 
     def at(self, station: str, asked: Evaluation) -> Planes:
         """The picture at a station, (3, H, W) in the working space. Raises `UnknownChoice`."""
@@ -79,7 +99,7 @@ class Evaluator:
 
     def alpha(self, asked: Evaluation) -> Planes | None:
         """The render's alpha, (H, W); None where it is ignored."""
-        return None if self.render.alpha_ignored else self.head.alpha(asked)
+        return None if self.render.alpha_ignored else self.terms.alpha(asked)
 
     def stored_pass(self, name: str, look: Look, exact: bool = False) -> Planes:
         """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""

@@ -1,7 +1,8 @@
 """The path: its stations in order, how each makes its picture, and what it says of a variant."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 from escala.core.colour.config import View
 from escala.core.errors import choose
@@ -14,9 +15,11 @@ from escala.model.variant import Variant
 
 from .balance.plan import waiting_levels
 from .beauty.head import Head
+from .beauty.removal import left_by_removals
 from .chain import Link, Picture
-from .corrections.registry import apply_correction, with_files
+from .corrections.registry import apply_correction, files_of, reach_of
 from .evaluation import Evaluation
+from .mattes.mattes import Mattes
 from .surface.changes import colour_passes
 
 Sum = Callable[[Head, Evaluation], Planes]
@@ -39,8 +42,7 @@ class Station:
 
 def _source(head: Head, asked: Evaluation) -> Planes:
     """The reference, or the plain sum where there is none."""
-    reference = head.reference(asked)
-    return reference if reference is not None else _balance(head, asked.of(Variant(colour=asked.variant.colour)))
+    return head.terms.plain(asked)
 
 
 def _surface(head: Head, asked: Evaluation) -> Planes:
@@ -54,18 +56,37 @@ def _balance(head: Head, asked: Evaluation) -> Planes:
     return head.sum(asked, with_residual=False)
 
 
-def _corrected(part_of: Callable[[Variant], Corrected]) -> Link:
+def _corrected(place: str, part_of: Callable[[Variant], Corrected]) -> Link:
     """A station that lays the corrections of its part of the document on the picture, in order."""
 
     def part(variant: Variant) -> Corrected | None:
         return part_of(variant) if part_of(variant).changes else None
 
-    def function(picture: Picture, asked: Evaluation) -> Picture:
+    def function(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
         for correction in part_of(asked.variant).corrections:
-            picture = apply_correction(picture, correction, asked.colouring)
+            picture = apply_correction(picture, correction, asked, mattes)
         return picture
 
-    return Link(part, function, made_of=with_files)
+    def reach(asked: Evaluation) -> float:
+        return sum(map(reach_of, part_of(asked.variant).corrections))
+
+    def made_of(asked: Evaluation) -> tuple[Any, ...]:
+        return files_of(part_of(asked.variant).corrections), tuple(asked.variant.mattes_of(place).items())
+
+    return Link(part, function, reach, made_of)
+
+
+def _beauty_link() -> Link:
+    """What is taken out of the CG, then its corrections."""
+    corrected = _corrected("beauty", lambda variant: variant.beauty)
+
+    def function(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
+        left = left_by_removals(asked, mattes)
+        if left is not None:
+            picture = picture.times(left)
+        return corrected.function(picture, asked, mattes)
+
+    return replace(corrected, function=function)
 
 
 def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -80,14 +101,20 @@ def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[
 def _surface_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     if not colour_passes(render):
         return "no colour pass", False
-    changes = sum(change.changes for change in variant.surface.recolours)
-    return (f"{changes} colour{'s' if changes != 1 else ''}" if changes else "unchanged"), changes > 0
+    changes = sum(change.changes for change in variant.surface.changes)
+    return (_counted(changes, "change") if changes else "unchanged"), changes > 0
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{count} {what}" if count == 1 else f"{count} {what}s"
 
 
 def _balance_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     changes, waiting = variant.balance.changes, len(waiting_levels(render, variant))
-    words = f"{changes} level{'s' if changes != 1 else ''}" if changes else "unchanged"
-    return f"{words}, {waiting} waiting" if waiting else words, changes > 0
+    seen = sum(correction.is_seen for correction in variant.balance.corrections)
+    said = [_counted(count, what) for count, what in ((changes, "level"), (seen, "correction")) if count]
+    words = ", ".join(said) or "unchanged"
+    return f"{words}, {waiting} waiting" if waiting else words, changes + seen > 0
 
 
 def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -100,8 +127,10 @@ def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[
         words.append("changed")
     if not variant.residual:
         words.append("no residual")
-    if variant.beauty.changes:
-        words.append(_named([c for c in variant.beauty.corrections if c.changes]))
+    if variant.beauty.removals:
+        words.append(f"{len(variant.beauty.removals)} taken away")
+    if any(c.is_seen for c in variant.beauty.corrections):
+        words.append(_named([c for c in variant.beauty.corrections if c.is_seen]))
     return ", ".join(words), len(words) > 1
 
 
@@ -137,7 +166,7 @@ def _nothing(variant: Variant) -> None:
     """The part of a station that changes no light: it is not built yet, or it only shows."""
 
 
-def _passed_on(picture: Picture, asked: Evaluation) -> Picture:
+def _passed_on(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
     return picture
 
 
@@ -148,11 +177,11 @@ STATIONS: tuple[Station, ...] = (
     Station("source", _source_words, sum=_source),
     Station("surface", _surface_words, sum=_surface),
     Station("balance", _balance_words, sum=_balance),
-    Station("beauty", _beauty_words, link=_corrected(lambda variant: variant.beauty)),
+    Station("beauty", _beauty_words, link=_beauty_link()),
     Station("depth", _still("off"), link=_NEUTRAL),
     Station("plate", _still("none"), link=_NEUTRAL),
     Station("lens", _still("off"), link=_NEUTRAL),
-    Station("finish", _finish_words, link=_corrected(lambda variant: variant.finish)),
+    Station("finish", _finish_words, link=_corrected("finish", lambda variant: variant.finish)),
     Station("display", _display_words, link=_NEUTRAL),
 )
 STATION_BY_NAME = {station.name: station for station in STATIONS}

@@ -19,7 +19,7 @@ from escala.model.variant import Variant
 from .cache import ByteCache
 from .evaluator import Evaluator
 from .progress import Progress, untold
-from .source.intake import frame_files, read_render, render_of_frame
+from .source.intake import frame_files, read_render, render_of_frame, time_of
 from .source.reading import read_engine, reading_of
 from .source.takeover import Changes, compare_renders
 from .worker import LONG, MOVING, SMALL, EvaluationThread
@@ -67,7 +67,8 @@ class Workshop:
             if kept is not None and kept[0] is render:
                 return kept[1]
             stored = self.stored(frame_files(render, number))
-            engine = Evaluator(render_of_frame(render, number, stored), stored, self.cache, self.roots)
+            read = render_of_frame(render, number, stored)
+            engine = Evaluator(read, stored, self.cache, self.roots, time_of(render, number), self.picture)
             self.cache.welcome(stored.folder.name)
             with self._lock:
                 self._engines[shot, number] = render, engine
@@ -108,6 +109,10 @@ class Workshop:
         """A decoded frame. Raises `OutsideRoots` where a file has become a link to elsewhere."""
         self.roots.check(file.path for file in files)
         return take_in_frame(files, self.store, decoder=self.decoder)
+
+    def picture(self, path: str) -> StoredFrame:
+        """A picture from outside, decoded. Raises errors where it is missing, broken, or not below the roots."""
+        return self.stored((SourceFile(self.roots.readable(path)),))
 
     def forget(self, shot: int) -> None:
         """Let the evaluators of a shot go, and what is kept of those of its frames that no other shot shows."""

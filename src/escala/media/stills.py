@@ -60,7 +60,10 @@ def read_still(path: Path) -> tuple[list[str], list[NDArray[np.float32]], str]:
 def _opened(path: Path) -> Iterator[Any]:
     if not is_file(path):
         raise UnreadableFile(path, "no such file")
-    source = oiio.ImageInput.open(str(path))
+    # Colour stays as it is stored: the library would multiply it by the alpha as it stands, before it is decoded.
+    as_stored = oiio.ImageSpec()
+    as_stored.attribute("oiio:UnassociatedAlpha", 1)
+    source = oiio.ImageInput.open(str(path), as_stored)
     if source is None:
         raise UnreadableFile(path, f"it cannot be read: {_last_error()}")
     try:

@@ -4,12 +4,13 @@ from collections.abc import Mapping
 
 from pydantic import Field, field_validator
 
+from .corrections import PartCorrections
 from .numbers import ONES, Number, Triple
 from .render import Document
 
 
 class Level(Document):
-    """What is done to one light, component or cell."""
+    """What is done to one light, component or cell; by a matte where that is named. Mute and solo count everywhere."""
 
     stops: Number = Field(0.0, ge=-16, le=16)
     multiplier: Number = Field(1.0, ge=0, le=65504)
@@ -18,6 +19,7 @@ class Level(Document):
     duv: Number = Field(0.0, ge=-0.05, le=0.05)
     mute: bool = False
     solo: bool = False
+    matte: str | None = None
 
     @field_validator("tint")
     @classmethod
@@ -29,18 +31,27 @@ class Level(Document):
     @property
     def is_neutral(self) -> bool:
         """Whether it changes nothing by itself."""
-        return self is NEUTRAL_LEVEL or self == NEUTRAL_LEVEL
+        return self is NEUTRAL_LEVEL or self == NEUTRAL_LEVEL or self.everywhere == NEUTRAL_LEVEL
+
+    @property
+    def everywhere(self) -> "Level":
+        """The same, limited by no matte."""
+        return self if self.matte is None else self.model_copy(update={"matte": None})
 
 
 NEUTRAL_LEVEL = Level()
 
 
 class Balance(Document):
-    """Levels by light, by component, and by cell (`light/component`). What is not named is neutral."""
+    """Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
+
+    `corrections`: of parts of the light, after the levels.
+    """
 
     lights: dict[str, Level] = Field(default_factory=dict)
     components: dict[str, Level] = Field(default_factory=dict)
     cells: dict[str, Level] = Field(default_factory=dict)
+    corrections: PartCorrections = ()
 
     @property
     def changes(self) -> int:

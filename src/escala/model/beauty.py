@@ -1,16 +1,37 @@
 """Beauty: changes to the recipe and its terms."""
 
+from typing import ClassVar
+
 from pydantic import Field, field_validator
 
 from escala.core.beauty.folding import OPERATORS
 
 from .corrections import Corrected
+from .entries import Limited, Listed
 from .numbers import ONES, Number, Triple
 from .render import Document
 
 
+class Removal(Limited):
+    """What a matte covers, taken out of all passes and the alpha."""
+
+    kind: ClassVar[str] = "removal"
+
+
 class Beauty(Corrected):
-    """Corrections on the whole CG, before anything that a camera or a plate adds."""
+    """What is taken out of the CG, then corrections on the whole of it; before what a camera or a plate adds."""
+
+    removed: Listed[Removal] = ()
+
+    @property
+    def removals(self) -> tuple[Removal, ...]:
+        """Those that take anything away."""
+        return tuple(removal for removal in self.removed if removal.is_seen)
+
+    @property
+    def changes(self) -> bool:
+        """Whether anything is taken out or corrected."""
+        return bool(self.removals) or super().changes
 
 
 class TermEdit(Document):

@@ -1,15 +1,17 @@
 """Corrections, one class a kind."""
 
 from itertools import pairwise
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
-from .entries import Entry, Listed
+from .entries import Limited, Listed
 from .numbers import ONES, ZEROS, Number, PositiveTriple, Triple
 from .render import Document
 
 _MOST_POINTS, _MOST_STOPS = 64, 64
+
+BlurRadius = Annotated[Number, Field(ge=0, le=1024)]
 
 
 def _rising(points: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
@@ -24,26 +26,33 @@ def _rising(points: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float
 CurvePoints = Annotated[tuple[tuple[Number, Number], ...], Field(max_length=_MOST_POINTS), AfterValidator(_rising)]
 
 
-class Limited(Entry):
-    """What every correction can be: switched, or weakened to a share of its effect."""
+class Of(Document):
+    """What a correction at Balance acts on: all of a light, all of a component, or the cell of both."""
 
-    on: bool = True
-    opacity: Number = Field(1.0, ge=0, le=1)
+    light: str | None = None
+    component: str | None = None
 
-    @property
-    def changes(self) -> bool:
-        """Whether it is on, and seen at all."""
-        return self.on and self.opacity > 0
+    @model_validator(mode="after")
+    def _names_one(self) -> Self:
+        if self.light is None and self.component is None:
+            raise ValueError("a correction of Balance is of a light, a component or both; on the whole it is Beauty's")
+        return self
 
 
-class ExposureCorrection(Limited):
+class CorrectionBase(Limited):
+    """What every correction has. `of`: at Balance alone, what it acts on."""
+
+    of: Of | None = None
+
+
+class ExposureCorrection(CorrectionBase):
     """Stops on the whole."""
 
     kind: Literal["exposure"] = "exposure"
     stops: Number = Field(0.0, ge=-16, le=16)
 
 
-class CdlCorrection(Limited):
+class CdlCorrection(CorrectionBase):
     """ASC CDL: slope, offset, power, saturation."""
 
     kind: Literal["cdl"] = "cdl"
@@ -54,7 +63,7 @@ class CdlCorrection(Limited):
     clamp: bool = False
 
 
-class WhiteBalanceCorrection(Limited):
+class WhiteBalanceCorrection(CorrectionBase):
     """The gain of a colour temperature, as in a level: fewer kelvin are warmer, `duv` is green where positive."""
 
     kind: Literal["white_balance"] = "white_balance"
@@ -62,7 +71,7 @@ class WhiteBalanceCorrection(Limited):
     duv: Number = Field(0.0, ge=-0.05, le=0.05)
 
 
-class HueSaturationCorrection(Limited):
+class HueSaturationCorrection(CorrectionBase):
     """Hue turned by degrees, saturation and value multiplied; by the hexagon of HSV."""
 
     kind: Literal["hue_saturation"] = "hue_saturation"
@@ -71,7 +80,7 @@ class HueSaturationCorrection(Limited):
     value: Number = Field(1.0, ge=0, le=16)
 
 
-class RangeCorrection(Limited):
+class RangeCorrection(CorrectionBase):
     """What was `black` and `white` becomes `out_black` and `out_white`, between them a gamma; never clipped."""
 
     kind: Literal["range"] = "range"
@@ -88,7 +97,7 @@ class RangeCorrection(Limited):
         return self
 
 
-class ContrastCorrection(Limited):
+class ContrastCorrection(CorrectionBase):
     """A slope in stops about a pivot."""
 
     kind: Literal["contrast"] = "contrast"
@@ -96,7 +105,7 @@ class ContrastCorrection(Limited):
     pivot: Number = Field(0.18, ge=1e-6, le=65504)
 
 
-class CurvesCorrection(Limited):
+class CurvesCorrection(CorrectionBase):
     """Curves through points `[x, y]` in stops around grey, by channel and for all; none is the identity."""
 
     kind: Literal["curves"] = "curves"
@@ -106,7 +115,7 @@ class CurvesCorrection(Limited):
     blue: CurvePoints = ()
 
 
-class TintCorrection(Limited):
+class TintCorrection(CorrectionBase):
     """Luminance painted with a colour, by a share."""
 
     kind: Literal["tint"] = "tint"
@@ -114,7 +123,7 @@ class TintCorrection(Limited):
     amount: Number = Field(0.0, ge=0, le=1)
 
 
-class RollOffCorrection(Limited):
+class RollOffCorrection(CorrectionBase):
     """Highlights from `start` on come near `limit` and never reach it; both in stops over grey."""
 
     kind: Literal["roll_off"] = "roll_off"
@@ -128,19 +137,35 @@ class RollOffCorrection(Limited):
         return self
 
 
-class LutCorrection(Limited):
+class LutCorrection(CorrectionBase):
     """A LUT file on working-space values."""
 
     kind: Literal["lut"] = "lut"
     path: str = Field(min_length=1)
 
 
-class ConfigCorrection(Limited):
+class ConfigCorrection(CorrectionBase):
     """A look or named transform of the colour config, on working-space values."""
 
     kind: Literal["config"] = "config"
     name: str = Field(min_length=1)
     inverse: bool = False
+
+
+class BlurCorrection(CorrectionBase):
+    """A Gaussian whose sigmas lie along `turn` degrees and across it."""
+
+    kind: Literal["blur"] = "blur"
+    radius_px: tuple[BlurRadius, BlurRadius] = (0.0, 0.0)
+    turn: Number = Field(0.0, ge=-3600, le=3600)
+
+
+class SharpenCorrection(CorrectionBase):
+    """More of what a Gaussian would take away."""
+
+    kind: Literal["sharpen"] = "sharpen"
+    radius_px: BlurRadius = 0.0
+    amount: Number = Field(0.0, ge=-1, le=16)
 
 
 Correction = Annotated[
@@ -154,17 +179,35 @@ Correction = Annotated[
     | TintCorrection
     | RollOffCorrection
     | LutCorrection
-    | ConfigCorrection,
+    | ConfigCorrection
+    | BlurCorrection
+    | SharpenCorrection,
     Field(discriminator="kind"),
 ]
+
+
+def _on_the_whole(corrections: tuple[Any, ...]) -> tuple[Any, ...]:
+    if any(correction.of is not None for correction in corrections):
+        raise ValueError("only a correction of Balance has an `of`; here it acts on the whole picture")
+    return corrections
+
+
+def _on_a_part(corrections: tuple[Any, ...]) -> tuple[Any, ...]:
+    if any(correction.of is None for correction in corrections):
+        raise ValueError("a correction of Balance has an `of`: the light, the component or both that it acts on")
+    return corrections
+
+
+WholeCorrections = Annotated[Listed[Correction], AfterValidator(_on_the_whole)]
+PartCorrections = Annotated[Listed[Correction], AfterValidator(_on_a_part)]
 
 
 class Corrected(Document):
     """A part of the document with corrections, which act in order."""
 
-    corrections: Listed[Correction] = ()
+    corrections: WholeCorrections = ()
 
     @property
     def changes(self) -> bool:
         """Whether any of them does anything."""
-        return any(correction.changes for correction in self.corrections)
+        return any(correction.is_seen for correction in self.corrections)

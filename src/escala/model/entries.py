@@ -5,6 +5,7 @@ from typing import Annotated, Any, TypeVar
 
 from pydantic import AfterValidator, Field
 
+from .numbers import Number
 from .render import Document
 
 
@@ -12,6 +13,19 @@ class Entry(Document):
     """An entry of a list of a document."""
 
     id: str = Field("", max_length=120)
+
+
+class Limited(Entry):
+    """An entry that can be switched off, weakened to a share of its effect, and limited by a matte of the document."""
+
+    on: bool = True
+    opacity: Number = Field(1.0, ge=0, le=1)
+    matte: str | None = None
+
+    @property
+    def is_seen(self) -> bool:
+        """Whether it is on, and seen at all."""
+        return self.on and self.opacity > 0
 
 
 AnyEntry = TypeVar("AnyEntry", bound=Entry)

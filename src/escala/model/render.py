@@ -13,7 +13,7 @@ from escala.core.source.diagnostics import Diagnostic, PassStatistics
 class Document(BaseModel):
     """A frozen document that refuses unknown fields."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", serialize_by_alias=True)
 
 
 class WindowBox(Document):

@@ -1,27 +1,31 @@
 """A variant: everything decided on a shot, along the path. Neutral by default, so an empty one is the beauty."""
 
-from collections.abc import Callable
-from typing import Literal
+from collections.abc import Callable, Iterator
+from typing import Any, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from .balance import Balance
 from .beauty import Beauty, TallyChoice
 from .colour import ColourChoice
 from .corrections import Corrected, Correction
 from .display import DisplayChoice
+from .entries import Limited, pointer_step
 from .finish import Finish
+from .mattes import Matte, MatteName, ShapeMatte, check_joins, members_of, with_members
+from .migration import VERSION, migrated
 from .render import Document
 from .source import SourceChoice
-from .surface import Surface
+from .surface import Label, Surface
 
 
 class Variant(Document):
     """Everything decided on a shot."""
 
-    schema_version: Literal[1] = 1
+    schema_version: Literal[2] = VERSION
     colour: ColourChoice = Field(default_factory=ColourChoice)
     source: SourceChoice = Field(default_factory=SourceChoice)
+    mattes: dict[MatteName, Matte] = Field(default_factory=dict)
     recipe: str | None = None
     tally: TallyChoice = Field(default_factory=TallyChoice)
     residual: bool = True
@@ -31,19 +35,80 @@ class Variant(Document):
     finish: Finish = Field(default_factory=Finish)
     display: DisplayChoice = Field(default_factory=DisplayChoice)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _of_any_version(cls, document: Any) -> Any:
+        return migrated(document)
+
+    @model_validator(mode="after")
+    def _has_its_mattes(self) -> Self:
+        check_joins(self.mattes)
+        absent = next(((place, name) for place, name in self.matte_uses() if name not in self.mattes), None)
+        if absent is not None:
+            raise ValueError(f"{absent[0]}: this document has no matte {absent[1]!r}")
+        return self
+
+    def matte_uses(self) -> Iterator[tuple[str, str]]:
+        """Where a matte limits something: the pointer to the field, and the name in it. Joins are no uses."""
+        balance = self.balance
+        tables = {"lights": balance.lights, "components": balance.components, "cells": balance.cells}
+        for axis, table in tables.items():
+            for name, level in table.items():
+                if level.matte is not None:
+                    yield f"balance/{axis}/{pointer_step(name)}/matte", level.matte
+        for place, entries in self._limited_lists().items():
+            for entry in entries:
+                if entry.matte is not None:
+                    yield f"{place}/{pointer_step(entry.id)}/matte", entry.matte
+
+    def _limited_lists(self) -> dict[str, tuple[Limited, ...]]:
+        return {
+            "surface/changes": self.surface.changes,
+            "balance/corrections": self.balance.corrections,
+            "beauty/removed": self.beauty.removed,
+            "beauty/corrections": self.beauty.corrections,
+            "finish/corrections": self.finish.corrections,
+        }
+
+    def mattes_of(self, *places: str) -> dict[str, Matte]:
+        """The mattes that count in parts of the document ("finish"), with those that they are joined from."""
+        used = (name for place, name in self.matte_uses() if place.split("/")[0] in places)
+        return {name: self.mattes[name] for name in sorted(with_members(self.mattes, used))}
+
+    def joined_from(self, name: str) -> dict[str, Matte]:
+        """A matte and all that it is joined from, by name."""
+        return {each: self.mattes[each] for each in sorted(with_members(self.mattes, iter((name,))))}
+
+    def joins_of(self, name: str) -> list[str]:
+        """The mattes that are joined from a matte."""
+        return [other for other, matte in self.mattes.items() if name in members_of(matte)]
+
+    def settled(self, frame: int) -> "Variant":
+        """The same as it is at a frame: whatever moves over time is plain values."""
+        moving = {n: m for n, m in self.mattes.items() if isinstance(m, ShapeMatte) and m.keys is not None}
+        if not moving:
+            return self
+        return self.model_copy(update={"mattes": self.mattes | {n: m.settled(frame) for n, m in moving.items()}})
+
     @property
     def head(self) -> "Variant":
         """What it says of everything up to the sum that is the beauty."""
-        return self.model_copy(update={"beauty": Beauty(), "finish": Finish(), "display": DisplayChoice()})
+        later = {"beauty": Beauty(), "finish": Finish(), "display": DisplayChoice()}
+        return self.model_copy(update={**later, "mattes": self.mattes_of("surface", "balance")})
 
     @property
     def corrections(self) -> tuple[Correction, ...]:
         """All corrections, wherever on the path."""
-        return (*self.beauty.corrections, *self.finish.corrections)
+        return (*self.balance.corrections, *self.beauty.corrections, *self.finish.corrections)
+
+    @property
+    def labels(self) -> tuple[Label, ...]:
+        """All labels on surfaces."""
+        return tuple(change for change in self.surface.changes if isinstance(change, Label))
 
     def with_corrections(self, change: Callable[[Correction], Correction | None]) -> "Variant":
         """The same with every correction as `change` makes it; those of which it makes none are left out."""
-        parts: dict[str, Corrected] = {"beauty": self.beauty, "finish": self.finish}
+        parts: dict[str, Corrected | Balance] = {"balance": self.balance, "beauty": self.beauty, "finish": self.finish}
         changed = {
             name: part.model_copy(update={"corrections": tuple(c for old in part.corrections if (c := change(old)))})
             for name, part in parts.items()

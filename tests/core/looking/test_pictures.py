@@ -18,12 +18,13 @@ class RatioTest(unittest.TestCase):
         lights = [light(1), light(2)]
         beauty = lights[0] + lights[1]
         gains = np.array([[4, 2, 1], [1, 1, 0.5]], np.float32)
-        expected = gains[0][:, None, None] * lights[0] + gains[1][:, None, None] * lights[1]
-        np.testing.assert_allclose(beauty * gain_ratio(lights, gains), expected, rtol=1e-5, atol=1e-6)
+        levelled = [gain[:, None, None] * planes for gain, planes in zip(gains, lights, strict=True)]
+        expected = levelled[0] + levelled[1]
+        np.testing.assert_allclose(beauty * gain_ratio(lights, levelled), expected, rtol=1e-5, atol=1e-6)
 
     def test_the_dark_stays_as_it_is(self) -> None:
         black = np.zeros((3, 2, 2), np.float32)
-        np.testing.assert_array_equal(gain_ratio([black], np.full((1, 3), 8.0)), 1.0)
+        np.testing.assert_array_equal(gain_ratio([black], [black * 8]), 1.0)
 
 
 class PyramidTest(unittest.TestCase):

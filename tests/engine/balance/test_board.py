@@ -35,7 +35,7 @@ class BoardTest(FolderTest):
                 asked = engine.ask(Variant(), whole)
                 recipe = board_recipes(engine)[0]
                 term = next(t for t in recipe.terms if (t.light, t.component) == (cell.light, cell.component))
-                lit = engine.head.term(term, asked) * np.float32(2 ** (stops if cell.light == "key" else 0))
+                lit = engine.terms.term(term, asked) * np.float32(2 ** (stops if cell.light == "key" else 0))
                 expected = resting_bytes(lit, asked.colouring)
                 with self.subTest(light=cell.light, component=cell.component, stops=stops):
                     np.testing.assert_allclose(blocks(shown[cell.row, cell.column]), blocks(expected), atol=4)

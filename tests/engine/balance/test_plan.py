@@ -1,10 +1,11 @@
 import numpy as np
 
 from escala.core.beauty.recipes import COMPONENTS, GRID, LIGHTS
-from escala.engine.balance.plan import plan_balance, render_components, render_lights, term_gains
+from escala.engine.balance.plan import level_recipe, plan_balance, render_components, render_lights
 from escala.engine.colour.chain import colouring_of
 from escala.model.balance import Balance, Level
 from escala.model.beauty import TallyChoice, TermEdit
+from escala.model.mattes import EllipseMatte
 from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for, grid_engine, one_axis_passes
 from tests.made import FolderTest, light, write_layers
@@ -22,7 +23,7 @@ class PlanTest(FolderTest):
         return plan_balance(self.render, variant, self.space)
 
     def gains(self, plan) -> dict[str, float]:
-        return {term.name: float(gain[0]) for term, gain in zip(plan.recipe.terms, plan.gains, strict=True)}
+        return {term.name: float(gain[0]) for term, gain in zip(plan.recipe.terms, plan.first.gains, strict=True)}
 
     def test_nothing_changed_is_neutral(self) -> None:
         plan = self.plan()
@@ -49,6 +50,25 @@ class PlanTest(FolderTest):
         cell = self.plan(cells={"fill/diffuse": Level(solo=True)})
         self.assertEqual({n for n, gain in self.gains(cell).items() if gain}, {"fill diffuse"})
 
+    def test_mattes_multiply_out(self) -> None:
+        mattes = {"a": EllipseMatte(centre=(9, 9), radii=(4, 4)), "b": EllipseMatte(centre=(20, 9), radii=(4, 4))}
+        levels = Balance(
+            lights={"key": Level(multiplier=3, matte="a"), "fill": Level(mute=True, matte="a")},
+            components={"diffuse": Level(multiplier=0.5, matte="b"), "specular": Level(multiplier=2)},
+        )
+        plan = plan_balance(self.render, Variant(balance=levels, mattes=mattes), self.space)
+        found = {
+            (plan.recipe.terms[part.term].name, part.mattes): float(gain[0])
+            for part, gain in zip(plan.first.parts, plan.first.gains, strict=True)
+        }
+        self.assertEqual(found, {
+            ("key diffuse", ()): 1, ("key diffuse", ("a",)): 2, ("key diffuse", ("b",)): -0.5,
+            ("key diffuse", ("a", "b")): -1, ("key specular", ()): 2, ("key specular", ("a",)): 4,
+            ("fill diffuse", ()): 0, ("fill specular", ()): 0,
+        })  # fmt: skip
+        idle = Balance(lights={"key": Level(matte="a")})
+        self.assertTrue(plan_balance(self.render, Variant(balance=idle, mattes=mattes), self.space).is_neutral)
+
     def test_levels_of_what_is_not_there_wait(self) -> None:
         plan = self.plan(lights={"sun": Level(stops=3)}, components={"sheen": Level(mute=True)})
         self.assertTrue(plan.is_neutral)
@@ -64,7 +84,7 @@ class PlanTest(FolderTest):
     def test_tints_keep_luminance_and_differ_by_channel(self) -> None:
         plan = self.plan(lights={"key": Level(tint=(1.0, 0.5, 0.25))})
         names = [term.name for term in plan.recipe.terms]
-        gain = plan.gains[names.index("key diffuse")]
+        gain = plan.first.gains[names.index("key diffuse")]
         self.assertAlmostEqual(float(gain @ self.space.luminance_weights), 1.0, places=5)
         self.assertGreater(gain[0], gain[2])
 
@@ -92,16 +112,15 @@ class OneAxisPlanTest(FolderTest):
         both = Balance(lights={"key": Level(stops=1)}, components={"diffuse": Level(stops=-1)})
         plan = self.plan(Variant(balance=both))
         self.assertIsNotNone(plan.second)
-        recipe, gains = plan.second
-        self.assertNotEqual(recipe.name, plan.recipe.name)
-        self.assertFalse(np.all(gains == 1))
+        self.assertNotEqual(plan.second.recipe.name, plan.recipe.name)
+        self.assertFalse(np.all(plan.second.gains == 1))
 
     def test_a_tally_that_was_changed_carries_the_levels(self) -> None:
         edits = TallyChoice(terms={"diffuse": TermEdit(strength=0.5)})
         variant = Variant(recipe=COMPONENTS, tally=edits, balance=Balance(lights={"key": Level(stops=1)}))
         plan = self.plan(variant)
         self.assertEqual(plan.recipe.name, COMPONENTS)
-        self.assertEqual(plan.second[0].name, LIGHTS)
+        self.assertEqual(plan.second.recipe.name, LIGHTS)
 
     def test_without_a_recipe_there_is_no_plan(self) -> None:
         render = engine_for(write_layers(self.folder / "alone.exr", {"": light(1)})).render
@@ -110,5 +129,5 @@ class OneAxisPlanTest(FolderTest):
     def test_gains_of_a_recipe_without_terms_of_a_light(self) -> None:
         recipe = self.render.recipe(COMPONENTS)
         alone = Variant(balance=Balance(lights={"key": Level(solo=True)}))
-        gains, residual = term_gains(recipe, alone, self.space)
-        self.assertEqual((float(gains.max()), residual), (0.0, 0.0))
+        levelled, residual = level_recipe(recipe, alone, self.space)
+        self.assertEqual((float(levelled.gains.max()), residual), (0.0, 0.0))

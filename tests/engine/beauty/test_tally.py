@@ -22,7 +22,7 @@ class TallyTest(FolderTest):
     def test_pictures_run_from_the_first_term_to_the_reference(self) -> None:
         engine = grid_engine(self.folder)
         asked = engine.ask(Variant(), whole_look(engine.render))
-        terms = engine.head.terms(engine.render.recipes[0].recipe, asked)
+        terms = engine.head.changed_terms(engine.render.recipes[0].recipe, asked)
         sheet = decoded(tally_sheet(engine, Variant()))
         rows = np.split(sheet, len(terms) + 2)
         reference = resting_bytes(engine.at("source", asked), asked.colouring)

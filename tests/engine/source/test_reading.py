@@ -121,7 +121,7 @@ class ReadingTest(FolderTest):
             variant = Variant(tally=edits, balance=levels, residual=residual)
             read = self.read(engine, variant)
             asked = read.ask(variant, WHOLE)
-            lit = {t.name: read.head.term(t, asked) for t in read.render.recipes[0].recipe.terms}
+            lit = {t.name: read.terms.term(t, asked) for t in read.render.recipes[0].recipe.terms}
             self.assertEqual(len(lit), 3)
             fill = tint / (asked.colouring.working.luminance_weights @ tint)
             a, b = lit["key"].astype(np.float64), lit["fill"].astype(np.float64)
@@ -137,7 +137,7 @@ class ReadingTest(FolderTest):
     def test_terms_off_alone_and_weaker_change_the_picture_by_themselves(self) -> None:
         engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
         asked = engine.ask(Variant(), WHOLE)
-        working = {name: engine.head.term(t, asked) for name, t in self.terms(engine).items()}
+        working = {name: engine.terms.term(t, asked) for name, t in self.terms(engine).items()}
         beauty = engine.at("beauty", engine.ask(Variant(), WHOLE))
         for edit, expected in (
             (TermEdit(on=False), beauty - working["fill"]),

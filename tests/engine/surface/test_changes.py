@@ -15,19 +15,21 @@ from escala.engine.surface.changes import changed_components
 from escala.media.configs import colour_config
 from escala.model.balance import Balance, Level
 from escala.model.colour import ColourChoice
+from escala.model.mattes import ObjectMatte
 from escala.model.surface import Recolour, Surface
 from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for, grid_passes
 from tests.made import FolderTest, add_up, light, write_layers
 
 WHOLE = full_look(0, 0, 32, 24)
+HULL = {"hull": ObjectMatte(names=("hull",))}
 TURN = Recolour(hue=90, saturation=1.4, value=0.7)
 
 
 def changed(*changes: Recolour, **others: object) -> Variant:
     """Read in the working space, so that expectations need no conversion."""
     colour = ColourChoice(input_space="ACEScg")
-    return Variant(surface=Surface(recolours=changes), colour=colour, **others)  # type: ignore[arg-type]
+    return Variant(surface=Surface(changes=changes), colour=colour, **others)  # type: ignore[arg-type]
 
 
 class SurfaceTest(FolderTest):
@@ -119,7 +121,7 @@ class SurfaceTest(FolderTest):
 
     def test_colours_are_changed_in_the_working_space_and_multiplied_in_the_files(self) -> None:
         engine = self.exact()
-        variant = Variant(surface=Surface(recolours=(TURN,)))
+        variant = Variant(surface=Surface(changes=(TURN,)))
         config = colour_config("ACES 2")
         space = colouring_of(engine.render, variant).input_space
         other = recolour(config.convert(self.colour, space, "ACEScg"), TURN.hue, TURN.saturation, TURN.value)
@@ -131,7 +133,7 @@ class SurfaceTest(FolderTest):
 
     def test_an_object_that_is_not_there_waits(self) -> None:
         engine = self.lit_only()
-        variant = changed(TURN.model_copy(update={"object_name": "hull"}))
+        variant = changed(TURN.model_copy(update={"matte": "hull"}), mattes=HULL)
         np.testing.assert_allclose(
             engine.at("beauty", engine.ask(variant, WHOLE)), engine.at("source", engine.ask(variant, WHOLE)), atol=1e-6
         )
@@ -140,7 +142,7 @@ class SurfaceTest(FolderTest):
         engine = self.lit_only()
         words = STATION_BY_NAME["surface"].words
         self.assertEqual(words(engine.render, changed(), None), ("unchanged", False))
-        self.assertEqual(words(engine.render, changed(TURN, Recolour()), None), ("1 colour", True))
+        self.assertEqual(words(engine.render, changed(TURN, Recolour()), None), ("1 change", True))
         bare = engine_for(write_layers(self.folder / "bare.exr", {"": light(1)}))
         self.assertEqual(words(bare.render, changed(TURN), None), ("no colour pass", False))
 
@@ -158,7 +160,7 @@ class ObjectTest(FolderTest):
         key = f"cryptomatte/{layer_key('Obj')}"
         header = {f"{key}/name": "Obj", f"{key}/hash": "MurmurHash3_32"}
         engine = engine_for(write_layers(self.folder / "obj.exr", passes, np.float32, **header))
-        variant = changed(Recolour(value=3, object_name="hull"))
+        variant = changed(Recolour(value=3, matte="hull"), mattes=HULL)
         expected = colour * fell * (1 + 2 * cover)
         np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)), expected, rtol=1e-4, atol=1e-5)
         scope = ScopeWish("waveform", "stops", 32, 90, "sea")

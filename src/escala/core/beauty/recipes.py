@@ -1,6 +1,6 @@
 """Recipes: how passes make the beauty, as a sum of terms; a term is a product of sums of passes."""
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -86,7 +86,11 @@ class Recipe:
     @property
     def weights(self) -> NDArray[np.float32]:
         """What each term of a sum counts for before any level: its sign times the factor, (n, 3)."""
-        signs = np.array([SUMMED[term.operator] for term in self.terms], np.float32)
+        return self.weights_of(range(len(self.terms)))
+
+    def weights_of(self, places: Iterable[int]) -> NDArray[np.float32]:
+        """As `weights`, of some terms by their places, all of them added or subtracted."""
+        signs = np.array([SUMMED[self.terms[place].operator] for place in places], np.float32)
         return np.asarray(signs[:, None] * np.array(self.factor, np.float32), np.float32)
 
     @property

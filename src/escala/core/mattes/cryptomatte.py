@@ -1,11 +1,14 @@
 """Cryptomatte (open specification 1.2): name hashes, and exact coverage from ranked id and coverage channels."""
 
+import re
 import struct
 from collections.abc import Iterable, Mapping, Sequence
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels import kernel, serial_kernel
 from ..planes import Matte
 
 _MASK = 0xFFFFFFFF
@@ -49,16 +52,71 @@ def rank_of_pass(name: str, layer: str) -> int | None:
 
 
 def object_matte(ranks: Sequence[NDArray[np.float32]], ids: Iterable[int]) -> Matte:
-    """The coverage of the objects with these id bits, summed over ranks; (H, W), 0..1.
+    """The coverage of the objects with these id bits, summed over ranks and clipped to 1; (H, W).
 
     `ranks`: pairs of planes in order, id then coverage, each (H, W) float32; ids are compared bit by bit.
     """
     wanted = np.array(sorted(set(ids)), np.uint32)
     total = np.zeros(ranks[0].shape, np.float32)
     for id_plane, coverage in zip(ranks[0::2], ranks[1::2], strict=True):
-        bits = np.ascontiguousarray(id_plane).view(np.uint32)
-        total += np.where(np.isin(bits, wanted), coverage, np.float32(0.0))
-    return total
+        bits = np.ascontiguousarray(id_plane, np.float32).view(np.uint32)
+        _add_coverage(bits, np.ascontiguousarray(coverage, np.float32), wanted, total)
+    return np.asarray(np.clip(total, np.float32(0.0), np.float32(1.0)))
+
+
+@kernel
+def _add_coverage(bits, coverage, wanted, total):  # type: ignore[no-untyped-def]
+    for y in numba.prange(bits.shape[0]):
+        for x in range(bits.shape[1]):
+            if coverage[y, x] > 0 and _is_among(bits[y, x], wanted):
+                total[y, x] += coverage[y, x]
+
+
+@serial_kernel
+def _is_among(value, ordered):  # type: ignore[no-untyped-def]
+    """Kernel part: whether a number is in a list in rising order."""
+    low, high = 0, ordered.size
+    while low < high:
+        middle = (low + high) // 2
+        if ordered[middle] < value:
+            low = middle + 1
+        else:
+            high = middle
+    return low < ordered.size and ordered[low] == value
+
+
+def coverage_of_ids(ranks: Sequence[NDArray[np.float32]]) -> dict[int, float]:
+    """The coverage of each id in a region, summed over its pixels, by id bits; the largest first.
+
+    `ranks` as for `object_matte`. What has no coverage, and the id 0 that stands for nothing, is left out.
+    """
+    found: dict[int, float] = {}
+    for id_plane, coverage in zip(ranks[0::2], ranks[1::2], strict=True):
+        bits = np.ascontiguousarray(id_plane, np.float32).view(np.uint32).reshape(-1)
+        known, places = np.unique(bits, return_inverse=True)
+        weights = np.nan_to_num(np.asarray(coverage, np.float64).reshape(-1))
+        for one, total in zip(known.tolist(), np.bincount(places, np.maximum(weights, 0.0)), strict=True):
+            if one and total > 0:
+                found[one] = found.get(one, 0.0) + float(total)
+    return dict(sorted(found.items(), key=lambda item: -item[1]))
+
+
+def missing_share(ranks: Sequence[NDArray[np.float32]], alpha: Matte | None = None) -> float:
+    """The share of what is covered (`alpha`, else everything) that no stored rank holds, 0..1."""
+    held = sum(np.nan_to_num(np.asarray(coverage, np.float32)) for coverage in ranks[1::2])
+    covered = np.ones(ranks[0].shape, np.float32) if alpha is None else np.clip(alpha, 0.0, 1.0)
+    total = float(covered.sum(dtype=np.float64))
+    lost = float(np.maximum(covered - held, 0.0).sum(dtype=np.float64))
+    return lost / total if total > 0 else 0.0
+
+
+def match_names(pattern: str, names: Iterable[str]) -> list[str]:
+    """The names that a pattern stands for, in their order: `*` is any run (also of `/`), `?` one sign; case counts."""
+    if "*" not in pattern and "?" not in pattern:
+        return [name for name in names if name == pattern]
+    parts = (".*" if sign == "*" else "." if sign == "?" else re.escape(sign) for sign in pattern)
+    wanted = re.compile("".join(parts), re.DOTALL)
+    return [name for name in names if wanted.fullmatch(name)]
 
 
 def encode_ranks(shares: dict[int, NDArray[np.float32]], count: int) -> list[NDArray[np.float32]]:

@@ -1,5 +1,7 @@
 """Surfaces changed before light multiplies them: colour passes recoloured, and lit passes that follow by division."""
 
+from collections.abc import Sequence
+
 import numba
 import numpy as np
 
@@ -22,6 +24,16 @@ def recolour(colour: Planes, hue: float = 0.0, saturation: float = 1.0, value: f
     out = np.empty_like(planes)
     _recolour(planes, np.float32(hue / 60.0), np.float32(saturation), np.float32(value), out)
     return out
+
+
+def repaint(colour: Planes, before: Sequence[float], after: Sequence[float], amount: float = 1.0) -> Planes:
+    """A colour pass (3, H, W) in which a colour becomes another, its texture kept: `A + amount (A after / before - A)`.
+
+    Per channel; `before` counts as 1e-4 at least.
+    """
+    planes = as_colour(colour)
+    ratio = np.array(after, np.float64) / np.maximum(np.array(before, np.float64), float(DARK))
+    return planes * (1.0 + amount * (ratio - 1.0)).astype(np.float32)[:, None, None]
 
 
 def divided_light(lit: Planes, colour: Planes) -> Planes:

@@ -19,19 +19,63 @@ Gains = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
-class BalancePlan:
-    """A recipe with a gain per term and channel. `second`: the other axis, where only the ratio method can do both."""
+class Part:
+    """A term of a recipe, by its place, as far as mattes cover it; without any, the whole of it."""
+
+    term: int
+    mattes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Levelled:
+    """A recipe with a gain per part and channel, (n, 3). First comes each whole term, then what mattes limit.
+
+    A level limited by a matte is `1 + m (gain - 1)`: the whole term at 1, and its part under m at `gain - 1`.
+    """
 
     recipe: Recipe
+    parts: tuple[Part, ...]
     gains: Gains
+
+    @property
+    def neutral(self) -> Gains:
+        """The gains of the untouched sum, (n, 3)."""
+        return np.array([[0.0 if part.mattes else 1.0] * 3 for part in self.parts], np.float32).reshape(-1, 3)
+
+    @property
+    def weights(self) -> Gains:
+        """What each part of a sum counts for before any level, (n, 3)."""
+        return self.recipe.weights[[part.term for part in self.parts]]
+
+    @property
+    def is_neutral(self) -> bool:
+        """Whether every gain is that of the untouched sum."""
+        return bool(np.array_equal(self.gains, self.neutral))
+
+    def limits_of(self, term: int) -> list[tuple[tuple[str, ...], Gains]]:
+        """What mattes add to the gain of a term, by the mattes."""
+        pairs = zip(self.parts, self.gains, strict=True)
+        return [(part.mattes, gain) for part, gain in pairs if part.term == term and part.mattes]
+
+
+@dataclass(frozen=True)
+class BalancePlan:
+    """A recipe with its levels. `second`: the other axis, where only the ratio method can do both."""
+
+    first: Levelled
     residual_gain: float
-    second: tuple[Recipe, Gains] | None = None
+    second: Levelled | None = None
+
+    @property
+    def recipe(self) -> Recipe:
+        """The recipe that carries the levels."""
+        return self.first.recipe
 
     @property
     def is_neutral(self) -> bool:
         """Whether the sum is the beauty itself."""
-        ones = bool(np.all(self.gains == 1.0)) and self.residual_gain == 1.0
-        return ones and (self.second is None or bool(np.all(self.second[1] == 1.0)))
+        ones = self.first.is_neutral and self.residual_gain == 1.0
+        return ones and (self.second is None or self.second.is_neutral)
 
 
 def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> BalancePlan | None:
@@ -45,20 +89,19 @@ def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> Balan
     lights = _changed(balance.lights) & set(render_lights(render))
     components = _changed(balance.components) & set(render_components(render))
     components |= set(changed_components(render, variant))
-    first = _carrier(render, variant, lights, components, _changed(balance.cells))
-    gains, counted = term_gains(first, variant, space)
+    carrier = _carrier(render, variant, lights, components, _changed(balance.cells))
+    first, counted = level_recipe(carrier, variant, space)
     residual = counted if variant.residual else 0.0
-    beyond = (lights - set(first.lights)) | (components - set(first.components))
-    other = render.recipe(COMPONENTS if first.name == LIGHTS else LIGHTS)
-    if not beyond or other is None or other == first:
-        return BalancePlan(first, gains, residual)
-    second = Variant(
-        balance=Balance(
-            lights={k: v for k, v in balance.lights.items() if k in beyond},
-            components={k: v for k, v in balance.components.items() if k in beyond},
-        )
+    beyond = (lights - set(carrier.lights)) | (components - set(carrier.components))
+    other = render.recipe(COMPONENTS if carrier.name == LIGHTS else LIGHTS)
+    if not beyond or other is None or other == carrier:
+        return BalancePlan(first, residual)
+    second = Balance(
+        lights={k: v for k, v in balance.lights.items() if k in beyond},
+        components={k: v for k, v in balance.components.items() if k in beyond},
     )
-    return BalancePlan(first, gains, residual, (other, term_gains(other, second, space)[0]))
+    alone = Variant(mattes=variant.mattes, balance=second)
+    return BalancePlan(first, residual, level_recipe(other, alone, space)[0])
 
 
 def what_is_approximate(render: Render, variant: Variant, space: WorkingSpace) -> list[str]:
@@ -81,26 +124,50 @@ def what_is_approximate(render: Render, variant: Variant, space: WorkingSpace) -
     return found
 
 
-def term_gains(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple[Gains, float]:
-    """A gain per term and channel, (n, 3), and the gain of what no term holds (0 when something is alone)."""
+def level_recipe(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple[Levelled, float]:
+    """A recipe at a variant's levels, and the gain of what no term holds (0 when something is alone)."""
     balance = variant.balance
     lights = _axis_gains(recipe.lights, balance.lights, space)
     components = _axis_gains(recipe.components, balance.components, space)
     cells = _axis_gains([cell for term in recipe.terms if (cell := _cell(term))], balance.cells, space)
-    rows = [lights[term.light] * components[term.component] * cells[_cell(term)] for term in recipe.terms]
     alone_terms = _alone_terms(variant.tally, recipe)
-    strengths = [_strength(term, variant.tally, alone_terms) for term in recipe.terms]
-    gains = np.array(rows, np.float32).reshape(len(rows), 3) * np.array(strengths, np.float32)[:, None]
+    gains: dict[Part, Gains] = {}
+    limited: dict[Part, Gains] = {}
+    for index, term in enumerate(recipe.terms):
+        factors = lights[term.light], components[term.component], cells[_cell(term)]
+        strength = np.float32(_strength(term, variant.tally, alone_terms))
+        gains[Part(index)] = strength * np.prod([gain for gain, matte in factors if matte is None], axis=0, initial=1.0)
+        for mattes, gain in _expanded([(g, m) for g, m in factors if m is not None]):
+            limited[Part(index, mattes)] = gains[Part(index)] * gain
+    parts = gains | {part: gain for part, gain in limited.items() if gain.any()}
     alone = any(level.solo for t in (balance.lights, balance.components, balance.cells) for level in t.values())
-    return gains, 0.0 if alone or alone_terms else 1.0
+    table = np.array(list(parts.values()), np.float32).reshape(len(parts), 3)
+    return Levelled(recipe, tuple(parts), table), 0.0 if alone or alone_terms else 1.0
 
 
-def _axis_gains(names: Iterable[str], table: Mapping[str, Level], space: WorkingSpace) -> dict[str | None, Gains]:
-    """The gain of each name of an axis, (3,); under None that of a term which the axis does not divide."""
+def _expanded(factors: list[tuple[Gains, str]]) -> list[tuple[tuple[str, ...], Gains]]:
+    """The product of `1 + m (gain - 1)`, multiplied out: what stands before each product of mattes, without the 1."""
+    found: dict[tuple[str, ...], Gains] = {(): _NEUTRAL}
+    for gain, matte in factors:
+        for mattes, before in list(found.items()):
+            joined = tuple(sorted((*mattes, matte)))
+            found[joined] = found.get(joined, _NOTHING) + before * (gain - _NEUTRAL)
+    return [(mattes, gain) for mattes, gain in found.items() if mattes]
+
+
+def _axis_gains(
+    names: Iterable[str], table: Mapping[str, Level], space: WorkingSpace
+) -> dict[str | None, tuple[Gains, str | None]]:
+    """The gain of each name of an axis, (3,), and its matte; under None that of a term which the axis does not divide.
+
+    What is muted, or not alone while others are, is nothing everywhere: a matte limits the gain alone.
+    """
     levels = {name: level_of(table, name) for name in names}
     counted = names_that_count({n: le.mute for n, le in levels.items()}, {n: le.solo for n, le in levels.items()})
-    gains: dict[str | None, Gains] = {n: _gain(le, space) if counted[n] else _NOTHING for n, le in levels.items()}
-    gains[None] = _NOTHING if any(level.solo for level in table.values()) else _NEUTRAL
+    gains: dict[str | None, tuple[Gains, str | None]] = {
+        n: (_gain(le, space), le.matte) if counted[n] else (_NOTHING, None) for n, le in levels.items()
+    }
+    gains[None] = (_NOTHING if any(level.solo for level in table.values()) else _NEUTRAL, None)
     return gains
 
 

@@ -1,186 +1,204 @@
-"""The head of the path: terms, reference, residual and levels, one sum for picture, board, probe and tally alike."""
+"""The head of the path: terms, levels, surfaces and residual, one sum for picture, board, probe and tally alike."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TypeVar
 
 import numpy as np
 
 from escala.core.balance.mixing import mix_planes
 from escala.core.balance.ratio import gain_ratio
 from escala.core.beauty.folding import SUMMED
-from escala.core.beauty.recipes import Recipe, Term, fold_recipe, one_pass, term_planes
+from escala.core.beauty.recipes import Recipe, fold_recipe
 from escala.core.planes import Planes
-from escala.media.store import StoredFrame
-from escala.model.render import Render
 
-from ..balance.plan import BalancePlan, Gains, plan_balance, term_gains
+from ..balance.part_corrections import CorrectedPart, add_corrected, corrected_parts
+from ..balance.plan import BalancePlan, Gains, Levelled, Part, level_recipe, plan_balance
 from ..cache import ByteCache
+from ..chain import Picture
 from ..evaluation import Evaluation
 from ..keys import Key, Keys
-from ..looking.look import Look, bands_of, filtered, sample_pass
-from ..surface.changes import SurfaceWork, changed_components
-
-Value = TypeVar("Value")
+from ..looking.look import resize_planes
+from ..mattes.mattes import Mattes
+from ..surface.changes import Surfaces, changed_components
+from .terms import Terms
 
 
 @dataclass(frozen=True)
 class Head:
     """The sum of one frame as it is read."""
 
-    keys: Keys
-    cache: ByteCache
+    terms: Terms
+    mattes: Mattes
+    surfaces: Surfaces
 
     @property
-    def render(self) -> Render:
-        """The render as it is read."""
-        return self.keys.render
+    def keys(self) -> Keys:
+        """The keys of the frame."""
+        return self.terms.keys
 
     @property
-    def frame(self) -> StoredFrame:
-        """Its frame."""
-        return self.keys.frame
+    def cache(self) -> ByteCache:
+        """What is kept."""
+        return self.terms.cache
 
-    def term(self, term: Term, asked: Evaluation) -> Planes:
-        """A term of a recipe in the working space. Products are made pixel by pixel, then filtered.
-
-        Passes of one scene-linear space are put together in it; of several, or of an encoded one, each is brought to
-        the working space first. What multiplies light is no light: white is 1 in any space, and stays as stored.
-        """
-        colouring, look = asked.colouring, asked.look
-        config, working = colouring.config, colouring.working.name
-        together = colouring.sum_space(term.passes)
-
-        def pass_at(name: str, place: Look) -> Planes:
-            stored = sample_pass(self.frame, name, place)
-            if term.operator == "multiply" or stored.shape[0] < 3:
-                return stored
-            return config.convert(stored[:3], colouring.space_of(name), together)
-
-        def make() -> Planes:
-            if term.is_linear or look.is_full:
-                planes = term_planes(term, lambda name: pass_at(name, look))
-            else:
-                bands = [term_planes(term, lambda name, b=band: pass_at(name, b)) for band in bands_of(look)]  # type: ignore[misc]
-                planes = filtered(np.concatenate(bands, axis=1), look)
-            return planes if term.operator == "multiply" else config.convert(planes, together, working)
-
-        read_in = [colouring.space_of(name) for name in term.passes]
-        chain = ("as stored",) if term.operator == "multiply" else (config.key, *read_in, working)
-        return self._kept(self.keys.of_pixels("term", str(term), look, *chain), make, asked)
-
-    def terms(self, recipe: Recipe, asked: Evaluation) -> list[Planes]:
+    def changed_terms(self, recipe: Recipe, asked: Evaluation) -> list[Planes]:
         """All terms of a recipe before any level, with surfaces as the variant changes them."""
         deltas = self._surface_deltas(recipe, asked)
-        found = [self.term(term, asked) for term in recipe.terms]
+        found = [self.terms.term(term, asked) for term in recipe.terms]
         return [planes + deltas[i] if i in deltas else planes for i, planes in enumerate(found)]
 
     def levelled_terms(self, recipe: Recipe, asked: Evaluation) -> list[Planes]:
         """All terms of a recipe, each at its level."""
-        gains, _ = term_gains(recipe, asked.variant, asked.colouring.working)
-        terms = self.terms(recipe, asked)
-        return [planes * gain[:, None, None] for planes, gain in zip(terms, gains, strict=True)]
-
-    def reference(self, asked: Evaluation) -> Planes | None:
-        """The renderer's own beauty in the working space."""
-        if self.render.reference is None:
-            return None
-        return self.term(Term("reference", one_pass(self.render.reference)), asked)
-
-    def residual(self, recipe: Recipe, asked: Evaluation) -> Planes | None:
-        """Reference less the plain sum of a recipe; None without a reference."""
-        reference = self.reference(asked)
-        if reference is None:
-            return None
-
-        def make() -> Planes:
-            terms = [self.term(term, asked) for term in recipe.terms]
-            return np.subtract(reference, fold_recipe(recipe, terms, alpha=self._cover(recipe, asked)))
-
-        return self._kept(self.keys.of_reading("residual", recipe, asked.look, colouring=asked.colouring), make, asked)
-
-    def alpha(self, asked: Evaluation) -> Planes | None:
-        """The render's alpha as stored, (H, W); None where it has none."""
-        name = self.render.alpha_pass
-        if name is None:
-            return None
-        key = self.keys.of_pixels("pass", name, asked.look, False)
-        return np.asarray(self._kept(key, lambda: sample_pass(self.frame, name, asked.look), asked)[0])
+        levelled, _ = level_recipe(recipe, asked.variant, asked.colouring.working)
+        terms = self.changed_terms(recipe, asked)
+        return [planes * self._gain_of(levelled, i, asked) for i, planes in enumerate(terms)]
 
     def is_neutral(self, asked: Evaluation) -> bool:
-        """Whether neither a level nor a surface changes anything."""
-        return self._is_neutral(plan_balance(self.render, asked.variant, asked.colouring.working), asked)
+        """Whether neither a level, a surface nor a correction of a part changes anything."""
+        plan = plan_balance(self.terms.render, asked.variant, asked.colouring.working)
+        return self._is_neutral(plan, asked) and not corrected_parts(self.terms.render, asked.variant)
 
     def sum(self, asked: Evaluation, with_residual: bool) -> Planes:
-        """The sum with all levels. `with_residual`: and what no term holds; untouched, it is the reference itself."""
-        plan = plan_balance(self.render, asked.variant, asked.colouring.working)
-        reference = self.reference(asked)
+        """The sum with all levels and the corrections of its parts.
+
+        `with_residual`: and what no term holds; untouched, it is the reference itself.
+        """
+        plan = plan_balance(self.terms.render, asked.variant, asked.colouring.working)
+        parts = corrected_parts(self.terms.render, asked.variant, plan.recipe if plan else None)
+        if not parts:
+            return self._levelled_sum(plan, asked, with_residual)
+        if any(part.reach > 0 for part in parts) and not asked.look.is_level:
+            whole = self.sum(asked.at(asked.look.on_level()), with_residual)
+            return resize_planes(whole, asked.look.out_width, asked.look.out_height)
+        planes = self._levelled_sum(plan, asked, with_residual)
+        for part in parts:
+            raster = self.terms.render.raster
+            grown = asked.at(asked.look.grown(part.reach, raster.width, raster.height))
+            found = Picture(self._part_of_sum(part, grown), lambda at=grown: self.terms.alpha(at))  # type: ignore[misc]
+            planes = add_corrected(planes, part, found, grown, asked, self.mattes)
+        return planes
+
+    def _levelled_sum(self, plan: BalancePlan | None, asked: Evaluation, with_residual: bool) -> Planes:
+        reference = self.terms.reference(asked)
         if plan is None or (with_residual and self._is_neutral(plan, asked) and reference is not None):
             shape = (3, asked.look.out_height, asked.look.out_width)
             return reference if reference is not None else np.zeros(shape, np.float32)
         if with_residual and plan.residual_gain and reference is not None and plan.recipe.is_sum:
-            planes = self._changed_beauty(reference, plan, asked)
-            deltas = self._surface_deltas(plan.recipe, asked)
-            if deltas:
-                gains = plan.gains * plan.recipe.weights
-                planes = mix_planes(list(deltas.values()), gains[list(deltas)], planes)
+            planes = self._changed_beauty(reference, plan.first, asked)
         else:
-            terms = self.terms(plan.recipe, asked)
-            base = self.residual(plan.recipe, asked) if with_residual and bool(plan.residual_gain) else None
-            planes = fold_recipe(plan.recipe, terms, plan.gains, base, self._cover(plan.recipe, asked))
+            base = self.terms.residual(plan.recipe, asked) if with_residual and bool(plan.residual_gain) else None
+            planes = self._folded(plan.first, base, asked)
         return self._second_axis(planes, plan, asked)
 
     def _is_neutral(self, plan: BalancePlan | None, asked: Evaluation) -> bool:
-        return (plan is None or plan.is_neutral) and not changed_components(self.render, asked.variant)
+        return (plan is None or plan.is_neutral) and not changed_components(self.terms.render, asked.variant)
 
     def _surface_deltas(self, recipe: Recipe, asked: Evaluation) -> dict[int, Planes]:
-        return SurfaceWork(self.keys, self.cache, asked).deltas(recipe)
+        return self.surfaces.deltas(recipe, asked)
 
-    def _changed_beauty(self, reference: Planes, plan: BalancePlan, asked: Evaluation) -> Planes:
-        """The reference and what the changed levels add to it or take away: terms that stay are not even read."""
-        changed = np.flatnonzero((plan.gains != 1.0).any(axis=1)).tolist()
-        gains = (plan.gains - np.float32(1.0)) * plan.recipe.weights
+    def _gain_of(self, levelled: Levelled, term: int, asked: Evaluation) -> Planes:
+        """The gain of a term at each pixel, (3, 1, 1) or, where mattes limit it, (3, H, W)."""
+        gain: Planes = levelled.gains[term][:, None, None]
+        for mattes, limited in levelled.limits_of(term):
+            gain = gain + limited[:, None, None] * self.mattes.product(mattes, asked)
+        return gain
+
+    def _part(self, recipe: Recipe, part: Part, asked: Evaluation) -> Planes:
+        """A term as far as mattes cover it."""
+        term = recipe.terms[part.term]
+        if not part.mattes:
+            return self.terms.term(term, asked)
+        made_of = tuple(asked.variant.joined_from(name) for name in part.mattes)
+        facts = part.mattes, tuple(tuple(m.items()) for m in made_of), asked.look, asked.is_moving
+        key = self.keys.of_reading("part", str(term), *facts, colouring=asked.colouring)
+        return self.terms.kept(key, lambda: self._limited(self.terms.term(term, asked), part, asked), asked)
+
+    def _limited(self, planes: Planes, part: Part, asked: Evaluation) -> Planes:
+        return np.asarray(planes * self.mattes.product(part.mattes, asked)) if part.mattes else planes
+
+    def _folded(self, levelled: Levelled, base: Planes | None, asked: Evaluation) -> Planes:
+        """The terms put together at their levels, each by its operator."""
+        recipe, gains = levelled.recipe, levelled.gains[: len(levelled.recipe.terms)].copy()
+        terms = self.changed_terms(recipe, asked)
+        for i in {part.term for part in levelled.parts if part.mattes}:
+            gain, one = self._gain_of(levelled, i, asked), np.float32(1.0)
+            multiplies = recipe.terms[i].operator == "multiply"
+            terms[i] = np.asarray(one - gain * (one - terms[i]) if multiplies else gain * terms[i])
+            gains[i] = 1.0
+        return fold_recipe(recipe, terms, gains, base, self.terms.cover(recipe, asked))
+
+    def _changed_beauty(self, reference: Planes, levelled: Levelled, asked: Evaluation) -> Planes:
+        """The reference and what changed levels and surfaces add to it or take away: what stays is not even read."""
+        deltas = self._surface_deltas(levelled.recipe, asked)
+        differences = (levelled.gains - levelled.neutral) * levelled.weights
+        changed = np.flatnonzero((levelled.gains != levelled.neutral).any(axis=1)).tolist()
         if asked.is_moving:
-            moving = self._moving_terms(plan, asked)
-            still = [i for i in changed if i not in moving]
+            moving = self._moving_parts(levelled, asked)
+            still = [i for i in changed if levelled.parts[i] not in moving]
             if still and len(still) < len(changed):
-                facts = plan.recipe, asked.look, tuple(still), gains[still].tobytes()
-                key = self.keys.of_reading("still", *facts, colouring=asked.colouring)
-                chosen = [self.term(plan.recipe.terms[i], asked) for i in still]
-                reference = self.cache.get(key, lambda: mix_planes(chosen, gains[still], reference))
-                changed = [i for i in changed if i in moving]
-            terms, factors = self._alike(changed, plan, asked)
+                reference = self._with_still(reference, levelled, still, differences, asked)
+                changed = [i for i in changed if levelled.parts[i] in moving]
+            pictures, factors = self._alike(changed, levelled, differences, asked)
         else:
-            terms = [self.term(plan.recipe.terms[i], asked) for i in changed]
-            factors = list(gains[changed])
-        return mix_planes(terms, np.array(factors), reference) if terms else reference
+            pictures = [self._part(levelled.recipe, levelled.parts[i], asked) for i in changed]
+            factors = [differences[i] for i in changed]
+        for i, part in enumerate(levelled.parts):
+            if part.term in deltas:
+                pictures.append(self._limited(deltas[part.term], part, asked))
+                factors.append(levelled.gains[i] * levelled.weights[i])
+        return mix_planes(pictures, np.array(factors), reference) if pictures else reference
 
-    def _alike(self, changed: list[int], plan: BalancePlan, asked: Evaluation) -> tuple[list[Planes], list[Gains]]:
-        """Changed terms, those with one level summed once: a drag then costs one multiply-add, however many move."""
+    def _with_still(
+        self, reference: Planes, levelled: Levelled, still: list[int], differences: Gains, asked: Evaluation
+    ) -> Planes:
+        """The reference with what the parts change that do not move in this drag."""
+        parts = tuple(levelled.parts[i] for i in still)
+        facts = levelled.recipe, asked.look, parts, differences[still].tobytes(), self._made_of(parts, asked)
+        key = self.keys.of_reading("still", *facts, colouring=asked.colouring)
+        return self.cache.get(
+            key,
+            lambda: mix_planes([self._part(levelled.recipe, p, asked) for p in parts], differences[still], reference),
+        )
+
+    def _alike(
+        self, changed: list[int], levelled: Levelled, differences: Gains, asked: Evaluation
+    ) -> tuple[list[Planes], list[Gains]]:
+        """Changed parts, those with one level summed once: a drag then costs one multiply-add, however many move."""
+        recipe, weights = levelled.recipe, levelled.weights
         groups: dict[bytes, list[int]] = {}
         for i in changed:
-            groups.setdefault(plan.gains[i].tobytes(), []).append(i)
-        weights = plan.recipe.weights
+            groups.setdefault((levelled.gains[i] - levelled.neutral[i]).tobytes(), []).append(i)
 
         def together(group: list[int]) -> Planes:
-            return mix_planes([self.term(plan.recipe.terms[i], asked) for i in group], weights[group])
+            return mix_planes([self._part(recipe, levelled.parts[i], asked) for i in group], weights[group])
 
-        kept_as = self.keys.of_reading("alike", plan.recipe, asked.look, colouring=asked.colouring)
-        planes = [self.cache.get((*kept_as, tuple(g)), lambda g=g: together(g)) for g in groups.values()]  # type: ignore[misc]
-        return planes, [plan.gains[group[0]] - np.float32(1.0) for group in groups.values()]
+        pictures, factors = [], []
+        for group in groups.values():
+            parts = tuple(levelled.parts[i] for i in group)
+            facts = recipe, asked.look, parts, self._made_of(parts, asked)
+            key = self.keys.of_reading("alike", *facts, colouring=asked.colouring)
+            pictures.append(self.cache.get(key, lambda g=group: together(g)))  # type: ignore[misc]
+            factors.append(levelled.gains[group[0]] - levelled.neutral[group[0]])
+        return pictures, factors
 
-    def _moving_terms(self, plan: BalancePlan, asked: Evaluation) -> frozenset[int]:
-        """The terms of this viewer's drag: those whose levels changed since the picture before."""
-        place = self.keys.of_reading("moving", plan.recipe, asked.look, asked.viewer)
+    def _made_of(self, parts: tuple[Part, ...], asked: Evaluation) -> tuple[object, ...]:
+        """The mattes of parts, as the variant has them."""
+        names = dict.fromkeys(name for part in parts for name in part.mattes)
+        return tuple(tuple(asked.variant.joined_from(name).items()) for name in names)
+
+    def _moving_parts(self, levelled: Levelled, asked: Evaluation) -> frozenset[Part]:
+        """The parts of this viewer's drag: those whose levels changed since the picture before."""
+        place = self.keys.of_reading("moving", levelled.recipe, asked.look, asked.viewer)
+        now = {part: gain.tobytes() for part, gain in zip(levelled.parts, levelled.gains, strict=True)}
         before = self.cache.peek(place)
-        self.cache.put(place, plan.gains)
-        if before is None or np.array_equal(before, plan.gains):
+        self.cache.put(place, now)
+        if before is None or before == now:
             return self.cache.peek((*place, "set")) or frozenset()
-        return self._same_drag(place, frozenset(np.flatnonzero((before != plan.gains).any(axis=1)).tolist()))
+        moved = frozenset(part for part in now.keys() | before.keys() if now.get(part) != before.get(part))
+        return self._same_drag(place, moved)
 
-    def _same_drag(self, place: Key, moving: frozenset[int]) -> frozenset[int]:
-        """Keep the set of a drag under way while the terms that move stay within it."""
-        known: frozenset[int] = self.cache.peek((*place, "set")) or frozenset()
+    def _same_drag(self, place: Key, moving: frozenset[Part]) -> frozenset[Part]:
+        """Keep the set of a drag under way while the parts that move stay within it."""
+        known: frozenset[Part] = self.cache.peek((*place, "set")) or frozenset()
         chosen = known if moving <= known else moving
         self.cache.put((*place, "set"), chosen)
         return chosen
@@ -189,16 +207,13 @@ class Head:
         """Times the ratio of the other axis' sum with its levels and surfaces to its plain sum."""
         if plan.second is None:
             return planes
-        recipe, gains = plan.second
+        recipe = plan.second.recipe
         summed = [i for i, term in enumerate(recipe.terms) if term.operator in SUMMED]
-        terms = [self.term(recipe.terms[i], asked) for i in summed]
-        deltas = self._surface_deltas(recipe, asked)
-        changed = [term + deltas[i] if i in deltas else term for i, term in zip(summed, terms, strict=True)]
-        return planes * gain_ratio(terms, gains[summed], changed)
+        terms = self.changed_terms(recipe, asked)
+        levelled = [terms[i] * self._gain_of(plan.second, i, asked) for i in summed]
+        return planes * gain_ratio([self.terms.term(recipe.terms[i], asked) for i in summed], levelled)
 
-    def _cover(self, recipe: Recipe, asked: Evaluation) -> Planes | None:
-        """The alpha for terms that are laid over; None where none is."""
-        return self.alpha(asked) if any(term.operator == "over" for term in recipe.terms) else None
-
-    def _kept(self, key: Key, make: Callable[[], Value], asked: Evaluation) -> Value:
-        return self.cache.get(key, make) if asked.is_kept else make()
+    def _part_of_sum(self, part: CorrectedPart, asked: Evaluation) -> Planes:
+        """The levelled sum of the terms that corrections act on."""
+        levelled, chosen = self.levelled_terms(part.recipe, asked), list(part.terms)
+        return mix_planes([levelled[i] for i in chosen], part.recipe.weights_of(chosen))

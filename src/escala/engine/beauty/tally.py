@@ -15,7 +15,7 @@ from escala.model.render import RenderPass
 from escala.model.variant import Variant
 
 from ..balance.board import draw_sheet
-from ..balance.plan import term_gains
+from ..balance.plan import level_recipe
 from ..colour.chain import Colouring
 from ..evaluator import Evaluator
 from ..looking.look import whole_look
@@ -79,8 +79,8 @@ def tally_of(engine: Evaluator, variant: Variant) -> Tally | None:
         return None
     look = whole_look(engine.render)
     asked = engine.ask(variant, look)
-    energies = [_energy(engine.head.term(term, asked), asked.colouring) for term in recipe.terms]
-    residual = engine.head.residual(recipe, asked)
+    energies = [_energy(engine.terms.term(term, asked), asked.colouring) for term in recipe.terms]
+    residual = engine.terms.residual(recipe, asked)
     left = _energy(np.abs(residual), asked.colouring) if residual is not None else 0.0
     total = max(sum(e for t, e in zip(recipe.terms, energies, strict=True) if t.operator in SUMMED), 1e-12)
     lines = [
@@ -113,17 +113,17 @@ def tally_sheet(engine: Evaluator, variant: Variant, lifted: bool = False) -> by
     colouring = asked.colouring
     tiles: list[Planes] = []
     running = np.zeros((3, look.out_height, look.out_width), np.float32)
-    gains = term_gains(recipe, Variant(tally=variant.tally), colouring.working)[0] if recipe else ()
+    gains = level_recipe(recipe, Variant(tally=variant.tally), colouring.working)[0].gains if recipe else ()
     for term, gain in zip(recipe.terms, gains, strict=True) if recipe else ():
-        planes = engine.head.term(term, asked)
+        planes = engine.terms.term(term, asked)
         alpha = engine.alpha(asked) if term.operator == "over" else None
         running = fold_terms([Folded(planes, term.operator, gain, alpha)], running)
         shown = planes * np.float32(2 ** lift_of(_energy(planes, colouring))) if lifted else planes
         tiles += [shown, running]
-    residual = engine.head.residual(recipe, asked) if recipe else None
+    residual = engine.terms.residual(recipe, asked) if recipe else None
     if residual is not None:
         tiles += [residual, running + residual]
-    reference = engine.head.reference(asked)
+    reference = engine.terms.reference(asked)
     tiles += [reference if reference is not None else running] * 2
     places = [(i // 2, i % 2) for i in range(len(tiles))]
     return encode_jpeg(draw_sheet(tiles, places, look, colouring))

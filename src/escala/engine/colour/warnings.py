@@ -38,7 +38,7 @@ def colour_warnings(engine: Evaluator, variant: Variant) -> list[ColourWarning]:
     """What is wrong with the chain of this variant; nothing when it is sound."""
     colouring = engine.colouring(variant)
     look = whole_look(engine.render, _LOOKED_AT)
-    reference = engine.head.reference(engine.ask(variant, look))
+    reference = engine.terms.reference(engine.ask(variant, look))
     found = [_shown_wrongly(engine, colouring, reference), _clamped(engine, colouring, reference)]
     found += [_other_primaries(engine, colouring, reference), _outside(colouring, reference)]
     return [warning for warning in found if warning is not None]

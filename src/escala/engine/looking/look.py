@@ -6,6 +6,7 @@ from functools import cached_property
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from escala.core.beauty.recipes import three_channels
 from escala.core.errors import ShapeError
@@ -91,6 +92,11 @@ class Look:
         return left, top, right - left, bottom - top
 
     @property
+    def scale(self) -> float:
+        """Pixels shown for each pixel of the full-resolution render; on a level that of the level."""
+        return 1.0 / (1 << self.level) if self.is_level else self.out_width / self.width
+
+    @property
     def is_full(self) -> bool:
         """Whether every pixel is shown as one pixel."""
         return (self.width, self.height) == (self.out_width, self.out_height)
@@ -125,15 +131,30 @@ def sample_pass(frame: StoredFrame, name: str, look: Look, exact: bool = False) 
 
     `exact`: the nearest pixel instead, for ids, depth and other data that must not be mixed.
     """
+    crop = _crop(frame, name, look)
+    planes = crop.astype(np.float32) if crop.dtype == np.uint32 else as_planes(crop)
+    return resize_planes(planes, look.out_width, look.out_height, exact)
+
+
+def sample_ids(frame: StoredFrame, name: str, look: Look) -> NDArray[np.generic]:
+    """A pass at a look by its nearest pixels, in the type in which it is stored: whole numbers stay whole."""
+    crop = _crop(frame, name, look)
+    rows, columns = (
+        ((np.arange(out) + 0.5) * there / out).astype(int)
+        for out, there in zip((look.out_height, look.out_width), crop.shape[1:], strict=True)
+    )
+    return np.asarray(crop[:, rows][:, :, columns])
+
+
+def _crop(frame: StoredFrame, name: str, look: Look) -> NDArray[np.generic]:
+    """The region of a look as stored, on the pyramid level that has its pixels; (C, H, W)."""
     level = min(look.level, len(frame.passes[name].levels) - 1)
     step = 1 << level
     stored = frame.planes(name, level)
     rows, columns = stored.shape[1:]
     top, left = look.y // step, look.x // step
     bottom, right = min(rows, -(-(look.y + look.height) // step)), min(columns, -(-(look.x + look.width) // step))
-    crop = stored[:, top:bottom, left:right]
-    planes = crop.astype(np.float32) if crop.dtype == np.uint32 else as_planes(crop)
-    return resize_planes(planes, look.out_width, look.out_height, exact)
+    return stored[:, top:bottom, left:right]
 
 
 def colour_of_pass(frame: StoredFrame, name: str, look: Look) -> Planes:

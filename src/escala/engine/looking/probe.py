@@ -67,7 +67,7 @@ def probe_at(engine: Evaluator, variant: Variant, x: int, y: int, size: int = 1)
     picture = engine.picture(asked)
     finished = picture.colour
     linear = _mean(finished)
-    reference = engine.head.reference(asked)
+    reference = engine.terms.reference(asked)
     source = (
         _mean(colouring.config.convert(reference, colouring.working.name, colouring.input_space))
         if reference is not None

@@ -14,7 +14,6 @@ from escala.media.stills import encode_png
 
 from ..colour.chain import Colouring
 from ..evaluation import Purpose
-from ..surface.changes import object_at
 from .look import Look
 from .screen import moving_bytes
 from .subject import Subject, see
@@ -39,8 +38,10 @@ def draw_scope(subject: Subject, look: Look, wish: ScopeWish, purpose: Purpose) 
     """A scope of the subject at a look, as PNG. Raises `UnknownChoice` for what is not there."""
     seen = see(subject, look, purpose)
     colouring = subject.engine.colouring(subject.variant)
-    keys, cache = subject.engine.keys, subject.engine.cache
-    within = object_at(keys, cache, wish.object_name, look) if wish.object_name else None
+    within = None
+    if wish.object_name:
+        asked = subject.engine.ask(subject.variant, look)
+        within = subject.engine.mattes.of_objects((wish.object_name,), asked)
     if wish.kind == "chromaticity":
         points = chromaticities(seen.planes, _to_d65(colouring), within)
         return encode_png(draw_chromaticity(points, min(wish.columns, wish.rows), list(TRIANGLES)))

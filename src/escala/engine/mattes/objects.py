@@ -1,8 +1,8 @@
-"""Mattes of named objects from cryptomatte passes."""
+"""Objects named by cryptomattes: their layers, names and coverage."""
 
 import json
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,10 +10,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.errors import BadSource, UnknownChoice
-from escala.core.mattes.cryptomatte import name_to_id_bits, object_matte, rank_of_pass
+from escala.core.mattes.cryptomatte import (
+    coverage_of_ids,
+    match_names,
+    missing_share,
+    name_to_id_bits,
+    object_matte,
+    rank_of_pass,
+)
 from escala.core.planes import Matte
 from escala.media.places import is_file
 from escala.media.store import StoredFrame
+
+from ..looking.look import Look, full_look, sample_pass
 
 
 @dataclass(frozen=True)
@@ -24,9 +33,29 @@ class CryptoLayer:
     passes: tuple[str, ...]
     manifest: dict[str, int]
 
+    def id_of(self, name: str) -> int:
+        """The id bits of a name: as the manifest has it; else that of eight hex digits, or the name's hash."""
+        known = self.manifest.get(name)
+        if known is None:
+            known = int(name, 16) if _WHOLE_ID.fullmatch(name) else name_to_id_bits(name)
+        return known
+
+    def name_of(self, bits: int) -> str:
+        """The name of an id; its eight hex digits where the manifest has none."""
+        return next((name for name, known in self.manifest.items() if known == bits), f"{bits:08x}")
+
+
+@dataclass(frozen=True)
+class Found:
+    """What covers a place: an object, its layer, and how much of the place it covers, 0..1."""
+
+    name: str
+    layer: str
+    coverage: float
+
 
 def crypto_layers(frame: StoredFrame) -> list[CryptoLayer]:
-    """The layers that the headers of a frame declare and its passes hold."""
+    """The layers that the headers of a frame declare and its passes hold, by their names."""
     attributes = frame.header.attributes
     layers = []
     for key, name in attributes.items():
@@ -34,7 +63,7 @@ def crypto_layers(frame: StoredFrame) -> list[CryptoLayer]:
             passes = sorted(p for p in frame.passes if rank_of_pass(p, name) is not None)
             if passes:
                 layers.append(CryptoLayer(name, tuple(passes), _manifest(frame, key.removesuffix("/name"))))
-    return layers
+    return sorted(layers, key=lambda layer: layer.name)
 
 
 def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None) -> Matte:
@@ -42,30 +71,86 @@ def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None
     layers = crypto_layers(frame)
     if not layers:
         raise BadSource("the render holds no cryptomatte: its header declares none, or the passes are missing")
-    if layer is not None:
-        layers = [found for found in layers if found.name == layer]
-        if not layers:
-            raise UnknownChoice("cryptomatte layer", layer, [found.name for found in crypto_layers(frame)])
+    if layer is not None and layer not in {found.name for found in layers}:
+        raise UnknownChoice("cryptomatte layer", layer, [found.name for found in layers])
     wanted = list(names)
-    holding = [found for found in layers if all(_knows(frame, found, name) for name in wanted)]
-    if not holding:
-        known = {name for found in layers for name in found.manifest}
-        missing = next((n for n in wanted if not any(_knows(frame, found, n) for found in layers)), ", ".join(wanted))
-        raise UnknownChoice("object", missing, known)
-    chosen = holding[0]
-    ids = [chosen.manifest.get(name, name_to_id_bits(name)) for name in wanted]
-    return object_matte(_ranks(frame, chosen), ids)
+    absent = absent_objects(frame, wanted, layer)
+    if absent:
+        raise UnknownChoice("object", absent[0], {name for found in layers for name in found.manifest})
+    return coverage_at(frame, ids_by_layer(frame, wanted, layer), _whole(frame))
 
 
-def _ranks(frame: StoredFrame, layer: CryptoLayer) -> list[NDArray[np.float32]]:
-    return [plane for name in layer.passes for plane in frame.planes(name).astype(np.float32, copy=False)]
+def coverage_at(frame: StoredFrame, ids_of: Sequence[tuple[CryptoLayer, list[int]]], look: Look) -> Matte:
+    """The coverage of ids of layers pixel by pixel of a full look, summed and clipped to 1."""
+    total = np.zeros((look.height, look.width), np.float32)
+    for found, ids in ids_of:
+        total += object_matte(_ranks(frame, found, look), ids)
+    return np.asarray(np.minimum(total, np.float32(1.0)))
 
 
-def _knows(frame: StoredFrame, layer: CryptoLayer, name: str) -> bool:
-    if layer.manifest:
-        return name in layer.manifest
-    bits = np.uint32(name_to_id_bits(name))
-    return any((np.ascontiguousarray(plane).view(np.uint32) == bits).any() for plane in _ranks(frame, layer)[0::2])
+def ids_by_layer(frame: StoredFrame, names: Sequence[str], layer: str | None) -> list[tuple[CryptoLayer, list[int]]]:
+    """The ids that names stand for, each name in the first layer that knows it; `*` and `?` match names."""
+    layers = [found for found in crypto_layers(frame) if layer in (None, found.name)]
+    wanted: dict[str, list[int]] = {}
+    for name in names:
+        for found in layers:
+            ids = _ids_in(frame, found, name)
+            if ids:
+                wanted.setdefault(found.name, []).extend(ids)
+                break
+    return [(found, wanted[found.name]) for found in layers if found.name in wanted]
+
+
+def absent_objects(frame: StoredFrame, names: Sequence[str], layer: str | None) -> list[str]:
+    """The names that no layer knows."""
+    layers = [found for found in crypto_layers(frame) if layer in (None, found.name)]
+    return [name for name in dict.fromkeys(names) if not any(_ids_in(frame, found, name) for found in layers)]
+
+
+def objects_under(frame: StoredFrame, look: Look, layer: str | None = None) -> list[Found]:
+    """What lies in a region of pixels, by layer, in each the object that covers most of it first."""
+    found = []
+    for one in crypto_layers(frame):
+        if layer in (None, one.name):
+            shares = coverage_of_ids(_ranks(frame, one, look))
+            pixels = look.width * look.height
+            found += [Found(one.name_of(bits), one.name, min(1.0, total / pixels)) for bits, total in shares.items()]
+    return found
+
+
+def missing_of_layer(frame: StoredFrame, layer: CryptoLayer, alpha: str | None) -> float:
+    """The share of what is covered that no stored rank of a layer holds, 0..1."""
+    cover = frame.planes(alpha)[0].astype(np.float32) if alpha else None
+    return missing_share(_ranks(frame, layer, _whole(frame)), cover)
+
+
+def _whole(frame: StoredFrame) -> Look:
+    raster = frame.header.raster
+    return full_look(0, 0, raster.width, raster.height)
+
+
+def _ranks(frame: StoredFrame, layer: CryptoLayer, look: Look) -> list[NDArray[np.float32]]:
+    return [plane for name in layer.passes for plane in sample_pass(frame, name, look, exact=True)]
+
+
+def _ids_in(frame: StoredFrame, layer: CryptoLayer, name: str) -> list[int]:
+    """The ids that a name or pattern stands for in a layer; none where it knows no such name.
+
+    Without a manifest a name is known by its hash, where a pixel holds that.
+    """
+    known = [layer.manifest[match] for match in match_names(name, layer.manifest)]
+    if known:
+        return known
+    bits = layer.id_of(name)
+    if layer.manifest and not (_WHOLE_ID.fullmatch(name) and bits not in layer.manifest.values()):
+        return []
+    return [bits] if _is_held(frame, layer, bits) else []
+
+
+def _is_held(frame: StoredFrame, layer: CryptoLayer, bits: int) -> bool:
+    wanted = np.uint32(bits)
+    planes = (plane for name in layer.passes for plane in frame.planes(name)[0::2])
+    return any((np.ascontiguousarray(plane, np.float32).view(np.uint32) == wanted).any() for plane in planes)
 
 
 def _manifest(frame: StoredFrame, prefix: str) -> dict[str, int]:
@@ -92,4 +177,5 @@ def _sidecar(folder: Path, name: str) -> str:
 
 # An id is a hash of 32 bits.
 _ID = re.compile("[0-9a-fA-F]{1,8}")
+_WHOLE_ID = re.compile("[0-9a-f]{8}")
 _MOST_MANIFEST_BYTES = 64 * 2**20

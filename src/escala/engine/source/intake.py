@@ -9,7 +9,7 @@ from escala.core.errors import BadSource
 from escala.core.source.diagnostics import Diagnostic
 from escala.media.intake import Decoder, take_in_frame
 from escala.media.places import EVERYWHERE, Roots
-from escala.media.sources import RenderSource, SourceFile, find_render, source_stamp
+from escala.media.sources import RenderSource, SourceFile, find_render, source_stamp, split_frame
 from escala.media.store import FITTED, StoredFrame
 from escala.media.windows import Window
 from escala.model.render import Render, SourceEntry, WindowBox
@@ -66,6 +66,12 @@ def render_of_frame(render: Render, number: int, frame: StoredFrame) -> Render:
         raise BadSource(f"frame {number} of {render.name} lacks the pass {missing[0]}")
     windows = {"display": _box(frame.header.display), "raster": _box(frame.header.raster)}
     return render.model_copy(update=windows)
+
+
+def time_of(render: Render, number: int) -> int:
+    """The number by which what moves over time is as it is at a frame: a still whose name has none is at 0."""
+    entry = render.frames[number][0]
+    return number if len(render.frames) > 1 or split_frame(Path(entry.path).stem)[1] is not None else 0
 
 
 def recognise_render(source: RenderSource, frame: StoredFrame) -> Render:

@@ -57,7 +57,9 @@ def read_engine(first: Evaluator, number: int, engine: Evaluator, variant: Varia
         return engine
     render = reading_of(first, variant, store)
     frame = repaired_frame(engine.frame, first.render, variant.source, store)
-    return Evaluator(render_of_frame(render, number, frame), frame, engine.cache, engine.roots)
+    return Evaluator(
+        render_of_frame(render, number, frame), frame, engine.cache, engine.roots, engine.number, engine.pictures
+    )
 
 
 def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progress = untold) -> Render:

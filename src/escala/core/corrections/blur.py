@@ -1,0 +1,58 @@
+"""Blur and sharpen: Gaussians on colour, edge pixels carried on; what is no number is left out of its neighbours."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+from ..gaussian import gaussian, reach_of_gaussian
+from ..planes import Planes, as_colour
+
+# A Gaussian along a slanted line is at least so wide, or it would fall between pixels.
+_LEAST_SLANTED = 0.35
+
+
+def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0) -> Planes:
+    """A Gaussian of the sigmas `radius_px` along `turn` degrees (counter-clockwise as seen) and across. (3, H, W).
+
+    Pixels of which a channel is infinite or no number stay out of all others, whose weights are made up for it, and
+    are themselves filled from around them.
+    """
+    colour = as_colour(planes)
+    if max(radius_px) <= 0:
+        return colour
+    whole = np.isfinite(colour).all(axis=0)
+    if whole.all():
+        return np.stack([_blurred(plane, radius_px, turn) for plane in colour])
+    share = np.maximum(_blurred(whole.astype(np.float32), radius_px, turn), np.float32(1e-12))
+    filled = np.where(whole, colour, np.float32(0.0))
+    return np.stack([np.asarray(_blurred(plane, radius_px, turn) / share) for plane in filled])
+
+
+def sharpen(planes: Planes, radius_px: float, amount: float) -> Planes:
+    """`in + amount * (in - blur(in))`. (3, H, W)."""
+    colour = as_colour(planes)
+    if radius_px <= 0 or amount == 0:
+        return colour
+    return np.asarray(colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px))))
+
+
+def _blurred(plane: NDArray[np.float32], sigmas: Sequence[float], turn: float) -> NDArray[np.float32]:
+    quarter = round(turn / 90.0)
+    if sigmas[0] == sigmas[1] or abs(turn - 90.0 * quarter) < 1e-9:
+        across, down = (sigmas[0], sigmas[1]) if quarter % 2 == 0 else (sigmas[1], sigmas[0])
+        return gaussian(plane, across, down)
+    kernel = _slanted(sigmas, np.radians(turn))
+    padded = np.pad(plane.astype(np.float64), kernel.shape[0] // 2, mode="edge")
+    return np.asarray(signal.fftconvolve(padded, kernel, mode="valid"), np.float32)
+
+
+def _slanted(sigmas: Sequence[float], angle: float) -> NDArray[np.float64]:
+    """The weights of a Gaussian whose first axis lies at an angle; y is down. Square, of odd size."""
+    along_sigma, across_sigma = (max(sigma, _LEAST_SLANTED) for sigma in sigmas)
+    reach = reach_of_gaussian(max(along_sigma, across_sigma))
+    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1]
+    along, across = x * np.cos(angle) - y * np.sin(angle), x * np.sin(angle) + y * np.cos(angle)
+    weights = np.exp(-0.5 * ((along / along_sigma) ** 2 + (across / across_sigma) ** 2))
+    return np.asarray(weights / weights.sum())

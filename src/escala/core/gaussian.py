@@ -1,0 +1,76 @@
+"""Gaussians over planes: along rows and columns, edge pixels carried on; the same bits for any number of threads."""
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from .kernels import kernel, serial_kernel
+from .planes import as_planes
+
+# Beyond so many sigmas a Gaussian counts for nothing.
+CUT = 4.0
+_STRIP = 512
+
+
+def reach_of_gaussian(sigma: float) -> int:
+    """How many pixels around each a Gaussian of a sigma (in pixels) looks at."""
+    return int(CUT * sigma + 0.5) if sigma > 0 else 0
+
+
+def gaussian_weights(sigma: float) -> NDArray[np.float64]:
+    """The weights of a Gaussian at whole pixels, cut at `CUT` sigmas, summing to 1; from the middle outwards."""
+    if sigma <= 0:
+        return np.ones(1)
+    weights = np.exp(-0.5 * (np.arange(reach_of_gaussian(sigma) + 1) / sigma) ** 2)
+    return np.asarray(weights / (weights[0] + 2.0 * weights[1:].sum()))
+
+
+def gaussian(plane: NDArray[np.float32], sigma_x: float, sigma_y: float) -> NDArray[np.float32]:
+    """A plane (H, W) under a Gaussian of two sigmas, in pixels; 0 leaves an axis as it is."""
+    out = as_planes(plane)
+    if sigma_x > 0:
+        source, out = out, np.empty_like(out)
+        _along_rows(source, gaussian_weights(sigma_x).astype(np.float32), out)
+    if sigma_y > 0:
+        source, out = out, np.empty_like(out)
+        _along_columns(source, gaussian_weights(sigma_y).astype(np.float32), out)
+    return out
+
+
+@kernel
+def _along_rows(source, weights, out):  # type: ignore[no-untyped-def]
+    height, width = source.shape
+    reach = weights.size - 1
+    for y in numba.prange(height):
+        padded = np.empty(width + 2 * reach, np.float32)
+        padded[:reach] = source[y, 0]
+        padded[reach : reach + width] = source[y]
+        padded[reach + width :] = source[y, width - 1]
+        row = out[y]
+        for x in range(width):
+            row[x] = weights[0] * padded[x + reach]
+        for k in range(1, reach + 1):
+            _add_pair(weights[k], padded[reach - k : reach - k + width], padded[reach + k : reach + k + width], row)
+
+
+@kernel
+def _along_columns(source, weights, out):  # type: ignore[no-untyped-def]
+    height, width = source.shape
+    strips = (width + _STRIP - 1) // _STRIP
+    for job in numba.prange(height * strips):
+        y, first = job // strips, job % strips * _STRIP
+        last = min(width, first + _STRIP)
+        row = out[y, first:last]
+        middle = source[y, first:last]
+        for x in range(row.size):
+            row[x] = weights[0] * middle[x]
+        for k in range(1, weights.size):
+            above, below = max(y - k, 0), min(y + k, height - 1)
+            _add_pair(weights[k], source[above, first:last], source[below, first:last], row)
+
+
+@serial_kernel
+def _add_pair(weight, one, other, total):  # type: ignore[no-untyped-def]
+    """Kernel part: two pixels as far to either side, which have one weight."""
+    for x in range(total.size):
+        total[x] += weight * (one[x] + other[x])

@@ -1,0 +1,20 @@
+"""Things taken out of the picture: what mattes cover goes from all passes, and from the alpha."""
+
+import numpy as np
+
+from escala.core.planes import Matte
+
+from ..evaluation import Evaluation
+from ..mattes.mattes import Mattes
+
+
+def left_by_removals(asked: Evaluation, mattes: Mattes) -> Matte | None:
+    """What is left of each pixel, (H, W), 0..1; None where nothing is taken away."""
+    removals = asked.variant.beauty.removals
+    if not removals:
+        return None
+    left = np.ones((asked.look.out_height, asked.look.out_width), np.float32)
+    for removal in removals:
+        covered = mattes.at(removal.matte, asked) if removal.matte is not None else np.float32(1.0)
+        left *= np.float32(1.0) - np.float32(removal.opacity) * covered
+    return left

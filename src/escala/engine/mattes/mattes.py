@@ -1,0 +1,121 @@
+"""Mattes of a variant at any look: exact at full size, then filtered down; while a hand moves, made at the look."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from escala.core.errors import UnknownChoice, choose
+from escala.core.mattes.shaping import grow, join_mattes, level_matte, reach_of, soften
+from escala.core.planes import Matte
+from escala.media.store import StoredFrame
+from escala.model.mattes import JoinMatte, MatteBase, ObjectMatte
+from escala.model.render import Render
+from escala.model.variant import Variant
+
+from ..beauty.terms import Terms
+from ..evaluation import Evaluation, Purpose
+from ..keys import Key
+from ..looking.look import Look, bands_of, filtered, full_look, resize_planes
+from .kinds import Ground, absent_of, value_of
+from .objects import absent_objects, crypto_layers
+
+
+@dataclass(frozen=True)
+class Mattes:
+    """The mattes of one frame as it is read."""
+
+    terms: Terms
+
+    def at(self, name: str, asked: Evaluation) -> Matte:
+        """A matte of the variant at a look, (H, W). Raises `UnknownChoice` for one that the variant does not have."""
+        choose("matte", name, asked.variant.mattes)
+        key = self._key("matte", name, asked, asked.look, asked.is_moving)
+        make = self._moving if asked.is_moving else self._resting
+        return self.terms.kept(key, lambda: make(name, asked), asked)
+
+    def product(self, names: tuple[str, ...], asked: Evaluation) -> Matte:
+        """Several mattes, each limiting what the others leave; (H, W)."""
+        return join_mattes([self.at(name, asked) for name in names], "product")
+
+    def of_objects(self, names: tuple[str, ...], asked: Evaluation) -> Matte:
+        """The coverage of named objects at a look, (H, W). Raises `UnknownChoice` for one that no layer knows."""
+        absent = absent_objects(self.terms.frame, names, None)
+        if absent:
+            known = {name for layer in crypto_layers(self.terms.frame) for name in layer.manifest}
+            raise UnknownChoice("object", absent[0], known)
+        made = Variant(colour=asked.variant.colour, mattes={"objects": ObjectMatte(names=names)})
+        return self.at("objects", asked.of(made))
+
+    def whole(self, name: str, asked: Evaluation) -> Matte:
+        """A matte of the whole raster, pixel by pixel, worked out once for a frame."""
+        return self.terms.cache.get(self._key("whole matte", name, asked), lambda: self._made_whole(name, asked))
+
+    def _made_whole(self, name: str, asked: Evaluation) -> Matte:
+        matte = asked.variant.mattes[name]
+        if isinstance(matte, JoinMatte):
+            value = join_mattes([self.whole(member, asked) for member in matte.of], matte.how)
+        else:
+            value = self._whole_value(name, asked)
+        return _shaped(matte, value, 1.0)
+
+    def _whole_value(self, name: str, asked: Evaluation) -> Matte:
+        """What a matte that is not joined is before it is shaped; band by band, so that memory stays small."""
+        matte, raster = asked.variant.mattes[name], self.terms.render.raster
+        value = np.empty((raster.height, raster.width), np.float32)
+        there = Evaluation(asked.variant, asked.colouring, asked.look, Purpose.DELIVERING)
+        for band in bands_of(full_look(0, 0, raster.width, raster.height)):
+            value[band.y : band.y + band.height] = value_of(matte, Ground(self.terms, there.at(band)))
+        return value
+
+    def _resting(self, name: str, asked: Evaluation) -> Matte:
+        return _part_of(self.whole(name, asked), asked.look)
+
+    def _moving(self, name: str, asked: Evaluation) -> Matte:
+        """From filtered passes, lengths in proportion: what looks around itself is made a little larger, then cut."""
+        look, raster, matte = asked.look, self.terms.render.raster, asked.variant.mattes[name]
+        place = look.on_level().grown(reach_of(matte.grow_px, matte.soften_px), raster.width, raster.height)
+        there = asked.at(place)
+        if isinstance(matte, JoinMatte):
+            value = join_mattes([self.at(member, there) for member in matte.of], matte.how)
+        elif isinstance(matte, ObjectMatte):
+            value = _part_of(self._covered(name, asked), place)
+        else:
+            value = value_of(matte, Ground(self.terms, there))
+        shaped = _shaped(matte, value, 1.0 / (1 << look.level))
+        step = 1 << look.level
+        left, top, level = (look.x - place.x) // step, (look.y - place.y) // step, look.on_level()
+        cut = shaped[top : top + level.out_height, left : left + level.out_width]
+        return np.asarray(resize_planes(cut[None], look.out_width, look.out_height)[0])
+
+    def _covered(self, name: str, asked: Evaluation) -> Matte:
+        """Coverage of objects at full size, which is never filtered before it is summed."""
+        bare = asked.variant.mattes[name].model_copy(
+            update={"grow_px": 0.0, "soften_px": 0.0, "gain": 1.0, "invert": False}
+        )
+        key = self.terms.keys.of_pixels("covered", bare)
+        return self.terms.cache.get(key, lambda: self._whole_value(name, asked))
+
+    def _key(self, kind: str, name: str, asked: Evaluation, *facts: object) -> Key:
+        """What makes a matte: all that it is joined from, how the render is read, and the colour chain."""
+        made_of = tuple(asked.variant.joined_from(name).items())
+        return self.terms.keys.of_reading(kind, name, made_of, asked.colouring.key, *facts)
+
+
+def _part_of(whole: Matte, look: Look) -> Matte:
+    part = whole[None, look.y : look.y + look.height, look.x : look.x + look.width]
+    return np.asarray(filtered(part, look)[0], np.float32)
+
+
+def _shaped(matte: MatteBase, value: Matte, scale: float) -> Matte:
+    """Grown, softened, times its gain, turned round; `scale`: pixels there for each of the full-resolution render."""
+    shaped = soften(grow(value, matte.grow_px * scale), matte.soften_px * scale)
+    return level_matte(shaped, matte.gain, matte.invert)
+
+
+def absent_in(render: Render, frame: StoredFrame, variant: Variant) -> list[tuple[str, str, str]]:
+    """What mattes of a variant wait for on a render: the matte, the end of the pointer in it, and the name."""
+    return [
+        (name, field, absent)
+        for name, matte in variant.mattes.items()
+        for field, absent in absent_of(matte, render, frame)
+    ]
