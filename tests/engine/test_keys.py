@@ -218,7 +218,9 @@ class EveryChangeTest(FolderTest):
         )  # fmt: skip
         mattes = {
             "thing": ObjectMatte(names=("hull",), grow_px=1.5, soften_px=0.7, gain=0.8),
-            "number": IdMatte(**{"pass": "Z", "values": tuple((1 + 5 * light(42, 24, 32)[0]).reshape(-1)[::2].tolist())}),
+            "number": IdMatte(
+                **{"pass": "Z", "values": tuple((1 + 5 * light(42, 24, 32)[0]).reshape(-1)[::2].tolist())}
+            ),
             "tones": IdMatte(**{"pass": "notes", "values": ((0.1, 0.1, 0.1),), "tolerance": 0.1}),
             "share": ChannelMatte(**{"pass": "spare", "channel": 1, "low": 0.1, "high": 0.6}),
             "near": DepthMatte(near=2, far=4, soft=1),

@@ -10,14 +10,14 @@ from pydantic import BaseModel, ValidationError
 
 from escala.model import render
 from escala.model.balance import Level
-from escala.model.numbers import LARGEST, Number, Positive
+from escala.model.numbers import LARGEST, Number
 from escala.model.render import Document
 from escala.model.strict_json import NotPlain, from_json, to_json
 
 
 def bare_floats(annotation: Any) -> bool:
     """Whether a field's type holds a float that is not the one number of documents."""
-    if annotation in (Number, Positive):
+    if Number.__metadata__[0] in getattr(annotation, "__metadata__", ()):
         return False
     if annotation is float:
         return True

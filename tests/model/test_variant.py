@@ -28,9 +28,10 @@ class VariantTest(unittest.TestCase):
             {"balance": {"lights": {"key": {"stops": 17}}}},
             {"balance": {"lights": {"key": {"tint": [-1, 1, 1]}}}},
             {"balance": {"lights": {"key": {"kelvin": 10}}}},
-            {"finish": {"corrections": [{"kind": "sharpen"}]}},
+            {"finish": {"corrections": [{"kind": "polish"}]}},
             {"finish": {"corrections": [{"kind": "cdl", "slope": [-1, 1, 1]}]}},
-            {"schema_version": 2},
+            {"schema_version": 3},
+            {"schema_version": 2, "surface": {"recolours": []}},
             {"colour": {"config": ""}},
             {"shade": 1},
         )

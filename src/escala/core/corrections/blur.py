@@ -27,7 +27,7 @@ def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0) -> Plane
         return np.stack([_blurred(plane, radius_px, turn) for plane in colour])
     share = np.maximum(_blurred(whole.astype(np.float32), radius_px, turn), np.float32(1e-12))
     filled = np.where(whole, colour, np.float32(0.0))
-    return np.stack([np.asarray(_blurred(plane, radius_px, turn) / share) for plane in filled])
+    return np.stack([_blurred(np.asarray(plane), radius_px, turn) / share for plane in filled])
 
 
 def sharpen(planes: Planes, radius_px: float, amount: float) -> Planes:

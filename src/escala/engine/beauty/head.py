@@ -1,5 +1,6 @@
 """The head of the path: terms, levels, surfaces and residual, one sum for picture, board, probe and tally alike."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,17 +41,19 @@ class Head:
         """What is kept."""
         return self.terms.cache
 
-    def changed_terms(self, recipe: Recipe, asked: Evaluation) -> list[Planes]:
-        """All terms of a recipe before any level, with surfaces as the variant changes them."""
-        deltas = self._surface_deltas(recipe, asked)
-        found = [self.terms.term(term, asked) for term in recipe.terms]
-        return [planes + deltas[i] if i in deltas else planes for i, planes in enumerate(found)]
+    def changed_terms(self, recipe: Recipe, asked: Evaluation, places: Sequence[int] | None = None) -> list[Planes]:
+        """Terms of a recipe before any level, with surfaces as the variant changes them; all, or those at `places`."""
+        wanted = range(len(recipe.terms)) if places is None else places
+        deltas = self.surfaces.deltas(recipe, asked, wanted)
+        found = {i: self.terms.term(recipe.terms[i], asked) for i in wanted}
+        return [planes + deltas[i] if i in deltas else planes for i, planes in found.items()]
 
-    def levelled_terms(self, recipe: Recipe, asked: Evaluation) -> list[Planes]:
-        """All terms of a recipe, each at its level."""
+    def levelled_terms(self, recipe: Recipe, asked: Evaluation, places: Sequence[int] | None = None) -> list[Planes]:
+        """Terms of a recipe, each at its level; all, or those at `places`."""
         levelled, _ = level_recipe(recipe, asked.variant, asked.colouring.working)
-        terms = self.changed_terms(recipe, asked)
-        return [planes * self._gain_of(levelled, i, asked) for i, planes in enumerate(terms)]
+        wanted = range(len(recipe.terms)) if places is None else places
+        terms = self.changed_terms(recipe, asked, wanted)
+        return [planes * self._gain_of(levelled, i, asked) for i, planes in zip(wanted, terms, strict=True)]
 
     def is_neutral(self, asked: Evaluation) -> bool:
         """Whether neither a level, a surface nor a correction of a part changes anything."""
@@ -92,9 +95,6 @@ class Head:
     def _is_neutral(self, plan: BalancePlan | None, asked: Evaluation) -> bool:
         return (plan is None or plan.is_neutral) and not changed_components(self.terms.render, asked.variant)
 
-    def _surface_deltas(self, recipe: Recipe, asked: Evaluation) -> dict[int, Planes]:
-        return self.surfaces.deltas(recipe, asked)
-
     def _gain_of(self, levelled: Levelled, term: int, asked: Evaluation) -> Planes:
         """The gain of a term at each pixel, (3, 1, 1) or, where mattes limit it, (3, H, W)."""
         gain: Planes = levelled.gains[term][:, None, None]
@@ -128,7 +128,7 @@ class Head:
 
     def _changed_beauty(self, reference: Planes, levelled: Levelled, asked: Evaluation) -> Planes:
         """The reference and what changed levels and surfaces add to it or take away: what stays is not even read."""
-        deltas = self._surface_deltas(levelled.recipe, asked)
+        deltas = self.surfaces.deltas(levelled.recipe, asked)
         differences = (levelled.gains - levelled.neutral) * levelled.weights
         changed = np.flatnonzero((levelled.gains != levelled.neutral).any(axis=1)).tolist()
         if asked.is_moving:
@@ -209,11 +209,10 @@ class Head:
             return planes
         recipe = plan.second.recipe
         summed = [i for i, term in enumerate(recipe.terms) if term.operator in SUMMED]
-        terms = self.changed_terms(recipe, asked)
-        levelled = [terms[i] * self._gain_of(plan.second, i, asked) for i in summed]
+        changed = self.changed_terms(recipe, asked, summed)
+        levelled = [t * self._gain_of(plan.second, i, asked) for i, t in zip(summed, changed, strict=True)]
         return planes * gain_ratio([self.terms.term(recipe.terms[i], asked) for i in summed], levelled)
 
     def _part_of_sum(self, part: CorrectedPart, asked: Evaluation) -> Planes:
         """The levelled sum of the terms that corrections act on."""
-        levelled, chosen = self.levelled_terms(part.recipe, asked), list(part.terms)
-        return mix_planes([levelled[i] for i in chosen], part.recipe.weights_of(chosen))
+        return mix_planes(self.levelled_terms(part.recipe, asked, part.terms), part.recipe.weights_of(part.terms))

@@ -1,6 +1,6 @@
 """The Surface station: which components have a colour pass, and what its change does to each term of a recipe."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,9 +20,7 @@ from ..beauty.terms import Terms
 from ..evaluation import Evaluation
 from ..looking.look import bands_of, colour_of_pass, filtered
 from ..mattes.mattes import Mattes
-from .labels import Pictures, labelled, picture_of
-
-Changes = list[AnyChange]
+from .labels import LabelPicture, Pictures, labelled, picture_of
 
 
 def colour_passes(render: Render) -> dict[str, str]:
@@ -34,7 +32,7 @@ def colour_passes(render: Render) -> dict[str, str]:
     }
 
 
-def changed_components(render: Render, variant: Variant) -> dict[str, Changes]:
+def changed_components(render: Render, variant: Variant) -> dict[str, list[AnyChange]]:
     """What changes each component of a render."""
     active = [change for change in variant.surface.changes if change.changes]
     if not active:
@@ -45,6 +43,30 @@ def changed_components(render: Render, variant: Variant) -> dict[str, Changes]:
 
 
 @dataclass(frozen=True)
+class ColourWork:
+    """What is done to a colour pass: changes in order, of each its picture if it has one, and the mattes they name."""
+
+    colour: str
+    changes: tuple[AnyChange, ...]
+    pictures: tuple[LabelPicture | None, ...]
+    mattes: tuple[Any, ...]
+
+    @property
+    def key(self) -> tuple[Any, ...]:
+        """What it is made of."""
+        return self.colour, self.changes, tuple(p and p.folder for p in self.pictures), self.mattes
+
+
+@dataclass(frozen=True)
+class ChangeGround:
+    """What a change of a surface may look at beside the colour: the frame, the place, and its picture."""
+
+    terms: Terms
+    asked: Evaluation
+    picture: LabelPicture | None
+
+
+@dataclass(frozen=True)
 class Surfaces:
     """Changing the surfaces of one frame: while moving from filtered passes, else pixel by pixel, then filtered."""
 
@@ -52,37 +74,47 @@ class Surfaces:
     mattes: Mattes
     pictures: Pictures
 
-    def deltas(self, recipe: Recipe, asked: Evaluation) -> dict[int, Planes]:
-        """What terms of a recipe gain, in the working space, by their index; terms that gain nothing are not in."""
+    def deltas(self, recipe: Recipe, asked: Evaluation, places: Collection[int] | None = None) -> dict[int, Planes]:
+        """What terms of a recipe gain, in the working space, by their places; terms that gain nothing are not in.
+
+        `places`: of the terms that are wanted; all by default.
+        """
         changes, colours = changed_components(self.terms.render, asked.variant), colour_passes(self.terms.render)
+        works = {name: self._work(colours[name], tuple(wanted), asked.variant) for name, wanted in changes.items()}
         return {
-            index: self._delta(term, colours[term.component], changes[term.component], asked)
-            for index, term in enumerate(recipe.terms)
-            if term.component in changes and term.operator in SUMMED
+            place: self._delta(term, works[term.component], asked)
+            for place, term in enumerate(recipe.terms)
+            if term.component in works and term.operator in SUMMED and (places is None or place in places)
         }
 
-    def _delta(self, term: Term, colour: str, changes: Changes, asked: Evaluation) -> Planes:
+    def _work(self, colour: str, changes: tuple[AnyChange, ...], variant: Variant) -> ColourWork:
+        mattes = [tuple(variant.joined_from(change.matte).items()) for change in changes if change.matte is not None]
+        found = [picture_of(change, self.pictures) if isinstance(change, Label) else None for change in changes]
+        return ColourWork(colour, changes, tuple(found), tuple(mattes))
+
+    def _delta(self, term: Term, work: ColourWork, asked: Evaluation) -> Planes:
         look = asked.look
 
         def make() -> Planes:
             if asked.is_moving or look.is_full:
-                return self._delta_at(term, colour, changes, asked)
-            bands = [self._delta_at(term, colour, changes, asked.at(band)) for band in bands_of(look)]
+                return self._delta_at(term, work, asked)
+            bands = [self._delta_at(term, work, asked.at(band)) for band in bands_of(look)]
             return filtered(np.concatenate(bands, axis=1), look)
 
-        facts = str(term), colour, look, asked.is_moving, self._made_of(changes, asked.variant)
-        key = self.terms.keys.of_reading("surface", *facts, colouring=asked.colouring)
+        key = self.terms.keys.of_reading(
+            "surface", str(term), look, asked.is_moving, work.key, colouring=asked.colouring
+        )
         return self.terms.kept(key, make, asked)
 
-    def _delta_at(self, term: Term, colour: str, changes: Changes, asked: Evaluation) -> Planes:
+    def _delta_at(self, term: Term, work: ColourWork, asked: Evaluation) -> Planes:
         """What a term gains: its light times the change of its colour; a lit term is divided for that."""
-        together = asked.colouring.sum_space((*term.passes, colour))
-        before, after = self._change(colour, changes, together, asked)
+        together = asked.colouring.sum_space((*term.passes, work.colour))
+        before, after = self._change(work, together, asked)
 
         def planes_of(name: str) -> Planes:
             return self._pass_in(name, together, asked)
 
-        light = [factor for factor in term.factors if factor.names != (colour,) or factor.inverted]
+        light = [factor for factor in term.factors if factor.names != (work.colour,) or factor.inverted]
         if len(light) == len(term.factors) - 1:
             gained = after - before
             for factor in light:
@@ -95,45 +127,42 @@ class Surfaces:
         stored = colour_of_pass(self.terms.frame, name, asked.look)
         return asked.colouring.config.convert(stored, asked.colouring.space_of(name), space)
 
-    def _change(self, name: str, changes: Changes, space: str, asked: Evaluation) -> tuple[Planes, Planes]:
+    def _change(self, work: ColourWork, space: str, asked: Evaluation) -> tuple[Planes, Planes]:
         """A colour pass in a scene-linear space as it is stored, and as it is changed; each (3, H, W)."""
         config, working = asked.colouring.config, asked.colouring.working.name
 
         def make() -> tuple[Planes, Planes]:
-            stored = self._pass_in(name, space, asked)
+            stored = self._pass_in(work.colour, space, asked)
             changed = before = config.convert(stored, space, working)
-            for change in changes:
-                changed = self._changed(changed, change, asked)
+            for change, picture in zip(work.changes, work.pictures, strict=True):
+                changed = self._changed(changed, change, picture, asked)
             return stored, stored if changed is before else config.convert(changed, working, space)
 
         # All terms of a component, one for each light, share it.
-        facts = name, space, asked.look, asked.is_moving, self._made_of(changes, asked.variant)
+        facts = space, asked.look, asked.is_moving, work.key
         return self.terms.kept(self.terms.keys.of_reading("change", *facts, colouring=asked.colouring), make, asked)
 
-    def _changed(self, colour: Planes, change: AnyChange, asked: Evaluation) -> Planes:
+    def _changed(self, colour: Planes, change: AnyChange, picture: LabelPicture | None, asked: Evaluation) -> Planes:
         """A colour pass in the working space with one change, as far as its matte covers."""
         where = np.full(colour.shape[1:], change.opacity, np.float32)
         if change.matte is not None:
             where = where * self.mattes.at(change.matte, asked)
-        return choose("change of a surface", change.kind, CHANGES)(self, colour, change, where, asked)
-
-    def _made_of(self, changes: Changes, variant: Variant) -> tuple[Any, ...]:
-        """Changes with the mattes that they name and the contents of their pictures."""
-        mattes = [tuple(variant.joined_from(change.matte).items()) for change in changes if change.matte is not None]
-        found = [picture_of(change, self.pictures) for change in changes if isinstance(change, Label)]
-        return tuple(changes), tuple(mattes), tuple(picture and picture.folder for picture in found)
+        ground = ChangeGround(self.terms, asked, picture)
+        return choose("change of a surface", change.kind, CHANGES)(colour, change, where, ground)
 
 
-def _recolour(work: Surfaces, colour: Planes, change: Recolour, where: Matte, asked: Evaluation) -> Planes:
+def _recolour(colour: Planes, change: Recolour, where: Matte, ground: ChangeGround) -> Planes:
     return _as_far(colour, recolour(colour, change.hue, change.saturation, change.value), where)
 
 
-def _repaint(work: Surfaces, colour: Planes, change: Repaint, where: Matte, asked: Evaluation) -> Planes:
+def _repaint(colour: Planes, change: Repaint, where: Matte, ground: ChangeGround) -> Planes:
     return _as_far(colour, repaint(colour, change.from_, change.to, change.amount), where)
 
 
-def _label(work: Surfaces, colour: Planes, change: Label, where: Matte, asked: Evaluation) -> Planes:
-    return labelled(colour, change, where, asked, work.terms, work.pictures)
+def _label(colour: Planes, change: Label, where: Matte, ground: ChangeGround) -> Planes:
+    if ground.picture is None:
+        return colour
+    return labelled(colour, change, where, ground.picture, ground.asked, ground.terms)
 
 
 def _as_far(colour: Planes, changed: Planes, where: Matte) -> Planes:
@@ -142,7 +171,7 @@ def _as_far(colour: Planes, changed: Planes, where: Matte) -> Planes:
     return np.asarray(colour + where * (changed - colour))
 
 
-Change = Callable[[Surfaces, Planes, Any, Matte, Evaluation], Planes]
+Change = Callable[[Planes, Any, Matte, ChangeGround], Planes]
 
 # One row for each kind: a colour pass in the working space, changed as far as a matte covers.
 CHANGES: dict[str, Change] = {"recolour": _recolour, "repaint": _repaint, "label": _label}

@@ -86,10 +86,15 @@ def uv_pass_of(label: Label, terms: Terms) -> str | None:
     return name if there else None
 
 
-def labelled(colour: Planes, label: Label, where: Matte, asked: Evaluation, terms: Terms, pictures: Pictures) -> Planes:
-    """A colour pass with a label over it as far as `where` covers; both in the working space, (3, H, W)."""
-    picture, name = picture_of(label, pictures), uv_pass_of(label, terms)
-    if picture is None or name is None:
+def labelled(
+    colour: Planes, label: Label, where: Matte, picture: LabelPicture, asked: Evaluation, terms: Terms
+) -> Planes:
+    """A colour pass with a label over it as far as `where` covers; both in the working space, (3, H, W).
+
+    Where the render has no uv pass for it, the label waits: the colour stays.
+    """
+    name = uv_pass_of(label, terms)
+    if name is None:
         return colour
     facts = picture.folder, label.space, asked.colouring.config.key, asked.colouring.working.name
     key = terms.keys.of_pixels("label picture", *facts)
