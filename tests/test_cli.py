@@ -292,6 +292,102 @@ class RenderTest(CommandTest):
         np.testing.assert_array_equal(by_file, self.rendered(path, "--light", "key=-1"))
 
 
+class VariantTest(CommandTest):
+    """Documents through `--variant`: mattes, what they limit, labels, what waits."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.mask = np.linspace(0, 1, 24 * 32, dtype=np.float32).reshape(24, 32)
+        self.source = write_layers(self.folder / "m.exr", {**LIT, "mask.Y": self.mask}, np.float32)
+        self.file = self.folder / "set" / "v.json"
+        self.file.parent.mkdir()
+
+    def keep(self, **document: object) -> None:
+        self.file.write_text(json.dumps(document))
+
+    def told(self, *arguments: object) -> list[str]:
+        err = io.StringIO()
+        with contextlib.redirect_stderr(err):
+            self.run_command(*arguments)
+        return err.getvalue().splitlines()
+
+    def test_a_matte_of_the_document_for_each_frame(self) -> None:
+        keys = {1: [[0, 0], [8, 0], [8, 8], [0, 8]], 3: [[16, 0], [24, 0], [24, 8], [16, 8]]}
+        self.keep(mattes={
+            "half": {"kind": "channel", "pass": "mask", "gain": 0.5},
+            "moving": {"kind": "shape", "keys": keys, "smooth": False},
+        })  # fmt: skip
+        out = self.folder / "matte.exr"
+        self.run_command("matte", self.source, "--variant", self.file, "--matte", "half", "--out", out)
+        with OpenEXR.File(str(out), separate_channels=True) as file:
+            np.testing.assert_allclose(file.channels()["A"].pixels, self.mask / 2, atol=1e-6)
+        for number in (1, 2, 3):
+            write_layers(self.folder / f"q.{number:04d}.exr", LIT)
+        sequence = self.folder / "q.####.exr"
+        self.run_command(
+            "matte", sequence, "--variant", self.file, "--matte", "moving", "--out", out, "--frames", "1-2"
+        )
+        self.assertEqual(sorted(p.name for p in self.folder.glob("matte.0*")), ["matte.0001.exr", "matte.0002.exr"])
+        with OpenEXR.File(str(self.folder / "matte.0002.exr"), separate_channels=True) as file:
+            self.assertEqual(np.argwhere(file.channels()["A"].pixels)[0].tolist(), [0, 8])
+        self.assertIn("no matte is named 'lost'", self.refused(
+            "matte", self.source, "--variant", self.file, "--matte", "lost", "--out", out
+        ))  # fmt: skip
+        self.assertIn("give both", self.refused("matte", self.source, "--matte", "half", "--out", out))
+
+    def test_levels_and_corrections_where_the_document_says(self) -> None:
+        mask = {"mask": {"kind": "channel", "pass": "mask"}}
+        self.keep(mattes=mask, balance={
+            "lights": {"key": {"stops": 1, "matte": "mask"}},
+            "corrections": [{"kind": "exposure", "stops": 1, "of": {"light": "fill"}, "matte": "mask"}],
+        })  # fmt: skip
+        wanted = LIT[""] + self.mask * (KEY + FILL)
+        found = self.rendered(self.source, "--variant", self.file, "--float")
+        np.testing.assert_allclose(found, wanted, rtol=1e-4, atol=1e-3)
+        more = self.rendered(self.source, "--variant", self.file, "--float", "--light", "rim=1")
+        np.testing.assert_allclose(more, wanted + RIM, rtol=1e-4, atol=1e-3)
+
+    def test_a_label_beside_the_document(self) -> None:
+        albedo = np.zeros((3, 24, 32), np.float32)
+        fell = KEY + np.float32(0.5)
+        v, u = np.mgrid[0:24, 0:32]
+        uv = {"uv.U": ((u + 0.5) / 32).astype(np.float32), "uv.V": (1 - (v + 0.5) / 24).astype(np.float32)}
+        passes = {"": albedo, "diffuse_direct": fell, "diffuse_color": albedo, **uv}
+        source = write_layers(self.folder / "black.exr", passes, np.float32)
+        emblem = np.random.default_rng(1).integers(0, 255, (24, 32, 3), np.uint8)
+        cv2.imwrite(str(self.file.parent / "emblem.png"), emblem)
+        label = {"kind": "label", "pictures": ["gone.png", "emblem.png"], "chosen": 1}
+        self.keep(surface={"changes": [label]})
+        found = self.rendered(source, "--variant", self.file, "--float", "--working-space", "Linear Rec.709 (sRGB)")
+        shown = emblem[:, :, ::-1].transpose(2, 0, 1) / 255
+        linear = np.where(shown <= 0.04045, shown / 12.92, ((shown + 0.055) / 1.055) ** 2.4)
+        np.testing.assert_allclose(found, linear * fell, rtol=1e-3, atol=1e-4)
+        self.keep(surface={"changes": [{**label, "chosen": 0}]})
+        lines = self.told("render", source, "--variant", self.file, "--out", self.folder / "o.exr")
+        gone = self.file.parent / "gone.png"
+        self.assertIn(f"escala: {gone} is missing: what names it waits", lines)
+        answer = json.loads(self.run_command("check", self.file, "--json"))
+        self.assertEqual(answer["missing_files"], [str(gone)])
+
+    def test_everything_that_waits_is_a_line(self) -> None:
+        self.keep(
+            mattes={"who": {"kind": "object", "names": ["ghost"]}, "far": {"kind": "depth", "near": 1, "far": 2}},
+            balance={
+                "lights": {"sun": {"stops": 1}},
+                "corrections": [{"id": "c", "kind": "exposure", "of": {"component": "sheen"}}],
+            },
+            surface={"changes": [{"id": "l", "kind": "label", "pictures": [], "component": "velvet"}]},
+        )
+        lines = self.told("render", self.source, "--variant", self.file, "--out", self.folder / "o.exr")
+        self.assertEqual(lines, [
+            "escala: balance/lights/sun waits: m has no sun", "escala: mattes/who/names waits: m has no ghost",
+            "escala: mattes/far waits: m has no depth pass",
+            "escala: surface/changes/l/component waits: m has no velvet",
+            "escala: surface/changes/l/uv waits: m has no uv pass",
+            "escala: balance/corrections/c/of waits: m has no sheen",
+        ])  # fmt: skip
+
+
 class RefusalTest(CommandTest):
     def test_a_document_is_checked_before_it_is_used(self) -> None:
         source = write_layers(self.folder / "c.exr", LIT)

@@ -1,31 +1,33 @@
-"""`escala matte`: exact coverage of named objects."""
+"""`escala matte`: exact coverage of named objects, or a matte of a variant."""
 
 import argparse
 from pathlib import Path
 from typing import Any
 
+from .arguments import add_fit, frame_range
+
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    matte = commands.add_parser("matte", help="write the exact coverage of named objects")
-    matte.add_argument("source", nargs=1, metavar="SOURCE")
-    matte.add_argument("--name", action="append", required=True, metavar="OBJECT")
-    matte.add_argument("--layer")
+    matte = commands.add_parser("matte", help="write the coverage of named objects, or a matte of a variant")
+    matte.add_argument("source", nargs="+", metavar="SOURCE")
+    what = matte.add_mutually_exclusive_group(required=True)
+    what.add_argument("--name", action="append", metavar="OBJECT", help="an object; several are summed")
+    what.add_argument("--matte", metavar="NAME", help="a matte of the variant")
+    matte.add_argument("--layer", help="the cryptomatte layer, where several know the name")
+    matte.add_argument("--variant", type=Path, metavar="FILE.json", help="the variant that has the matte")
     matte.add_argument("--out", type=Path, required=True, metavar="FILE.exr")
+    matte.add_argument("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; all by default")
+    add_fit(matte)
     matte.set_defaults(run=run_matte)
 
 
 def run_matte(options: argparse.Namespace) -> None:
-    """Write one float channel A."""
-    from escala.engine.mattes.objects import matte_of_objects
-    from escala.engine.worker import LONG
-    from escala.media.exr import write_exr
-    from escala.media.windows import Window
+    """Write one float channel A for each frame."""
+    from escala.core.errors import BadSource
 
-    from .opened import SHOT, opened_render
+    from .matting import write_mattes
 
-    with opened_render(options.source) as (workshop, render):
-        frame = workshop.engine_for(SHOT, render).frame
-        matte = workshop.evaluate(lambda: matte_of_objects(frame, options.name, options.layer), LONG)
-        raster, display = Window(**render.raster.model_dump()), Window(**render.display.model_dump())
-        write_exr(options.out, {"A": matte}, raster, display)
+    if bool(options.matte) != bool(options.variant):
+        raise BadSource("--matte names a matte of --variant: give both, or --name for objects of the render")
+    write_mattes(options)

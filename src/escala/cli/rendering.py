@@ -11,16 +11,20 @@ from pydantic import ValidationError
 from escala.core.errors import BadSource, ColourError, UnknownChoice, UnreadableFile
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames
-from escala.engine.balance.plan import render_components, render_lights, waiting_levels, what_is_approximate
+from escala.engine.balance.plan import render_components, render_lights, what_is_approximate
+from escala.engine.checking import missing_files, waiting_names
 from escala.engine.colour.chain import colouring_of
+from escala.engine.worker import LONG
+from escala.engine.workshop import Workshop
 from escala.media.cdl import read_cdl
 from escala.media.configs import is_builtin
-from escala.model.balance import NEUTRAL_LEVEL, Balance, Level
+from escala.model.balance import NEUTRAL_LEVEL, Level
 from escala.model.colour import ColourChoice
 from escala.model.corrections import CdlCorrection, LutCorrection
 from escala.model.display import DisplayChoice
 from escala.model.finish import Finish
 from escala.model.render import Render
+from escala.model.surface import AnyChange, Label
 from escala.model.variant import Variant
 
 from .opened import SHOT, opened_render
@@ -34,11 +38,13 @@ def render_frames(options: argparse.Namespace) -> None:
     with opened_render(options.source, options.fit) as (workshop, render):
         base = read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
-        for sentence in _worth_knowing(workshop.reading_of(SHOT, render, variant), variant):
+        tell_what_waits(workshop, render, variant)
+        read = workshop.reading_of(SHOT, render, variant)
+        for sentence in what_is_approximate(read, variant, colouring_of(read, variant).working):
             print(f"escala: {sentence}", file=sys.stderr)
         pixel_type = "float" if options.float else "half"
         file = Delivery(options.out, options.space, as_view, pixel_type, options.bits, options.station)
-        order = Order(SHOT, render, variant, tuple(_frames_of(render, options.frames)), file)
+        order = Order(SHOT, render, variant, tuple(frames_of(render, options.frames)), file)
         for _ in deliver_frames(workshop, order):
             workshop.trim()
 
@@ -57,7 +63,7 @@ def variant_from_options(render: Render, variant: Variant, options: argparse.Nam
         _set(levels[axis], own, **change)
     return variant.model_copy(
         update={
-            "balance": Balance(cells=variant.balance.cells, **levels),
+            "balance": variant.balance.model_copy(update=levels),
             "colour": _colour(variant, options),
             "display": _display(variant, options),
             "finish": Finish(corrections=(*variant.finish.corrections, *_corrections(options))),
@@ -136,21 +142,36 @@ def read_variant(path: Path) -> Variant:
     if not path.is_file():
         raise UnreadableFile(path, "no such file")
     try:
-        return Variant.model_validate_json(path.read_bytes())
+        return _with_own_paths(Variant.model_validate_json(path.read_bytes()), path.parent)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(step) for step in first["loc"])
         raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
 
 
-def _worth_knowing(render: Render, variant: Variant) -> list[str]:
-    """What of a variant waits on a render, and what is not exact, in sentences; `render` as the variant reads it."""
-    waiting = waiting_levels(render, variant)
-    told = [f"the level of {axis} {name} waits: {render.name} has no such {axis}" for axis, name in waiting]
-    return told + what_is_approximate(render, variant, colouring_of(render, variant).working)
+def tell_what_waits(workshop: Workshop, render: Render, variant: Variant) -> None:
+    """A line on stderr for all that a variant names and a render, or the disk, does not have."""
+    read, engine = workshop.reading_of(SHOT, render, variant), workshop.engine_for(SHOT, render)
+    waiting = workshop.evaluate(lambda: waiting_names(read, variant, engine), LONG)
+    for found in waiting:
+        print(f"escala: {found.place} waits: {render.name} has no {found.name}", file=sys.stderr)
+    for path in missing_files(variant.model_copy(update={"finish": Finish()})):
+        print(f"escala: {path} is missing: what names it waits", file=sys.stderr)
 
 
-def _frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:
+def _with_own_paths(variant: Variant, folder: Path) -> Variant:
+    """The variant with the pictures of its labels beside its own file, where they have no whole path."""
+
+    def placed(change: AnyChange) -> AnyChange:
+        if not isinstance(change, Label):
+            return change
+        return change.model_copy(update={"pictures": tuple(str(folder / picture) for picture in change.pictures)})
+
+    return variant.with_surfaces(placed)
+
+
+def frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:
+    """The frames in a range that are there; missing ones are told. Raises `BadSource` where there is none."""
     if wanted is None:
         return sorted(render.frames)
     inside = range(wanted[0], wanted[1] + 1)

@@ -16,7 +16,7 @@ from .mattes import Matte, MatteName, ShapeMatte, check_joins, members_of, with_
 from .migration import VERSION, migrated
 from .render import Document
 from .source import SourceChoice
-from .surface import Label, Surface
+from .surface import AnyChange, Label, Surface
 
 
 class Variant(Document):
@@ -114,6 +114,11 @@ class Variant(Document):
             for name, part in parts.items()
         }
         return self.model_copy(update=changed)
+
+    def with_surfaces(self, change: Callable[[AnyChange], AnyChange]) -> "Variant":
+        """The same with every change of a surface as `change` makes it."""
+        changes = tuple(change(old) for old in self.surface.changes)
+        return self.model_copy(update={"surface": self.surface.model_copy(update={"changes": changes})})
 
     @property
     def changes_reading(self) -> bool:
