@@ -87,10 +87,10 @@ class LookingApiTest(SourceApiTest):
         for wish in ({"kind": "chromaticity"}, {"kind": "histogram", "scale": "display"}, {"region": REGION}):
             answer = self.client.post(f"{self.address}/scope", json={"columns": 90, "rows": 60, **wish})
             self.assertEqual((answer.status_code, answer.mimetype), (200, "image/png"))
-        self.assertEqual(self.client.get(f"{self.address}/objects").json, {"objects": []})
+        self.assertEqual(self.client.get(f"{self.address}/mattes/layers").json, {"layers": []})
         refused = self.client.post(f"{self.address}/scope", json={"object_name": "hull"})
         self.assertEqual(refused.status_code, 422)
-        self.assertIn("cryptomatte", refused.json["detail"])
+        self.assertIn("no object is named 'hull'", refused.json["detail"])
 
     def test_the_probe_tells_hue_and_passes(self) -> None:
         probe = self.client.post(f"{self.address}/probe", json={"x": 3, "y": 4}).json["probe"]

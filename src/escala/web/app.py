@@ -13,6 +13,7 @@ from escala.model.strict_json import from_json, to_json
 from .colour.routes import routes as colour_routes
 from .deliveries.routes import routes as delivery_routes
 from .guard import register_guard
+from .mattes.routes import routes as matte_routes
 from .pictures.routes import routes as picture_routes
 from .problems import invalid_request, problem, register_problems
 from .settings import Settings
@@ -37,7 +38,7 @@ def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
     app.json = StrictJson(app)
     register_guard(app, settings)
     register_problems(app)
-    for routes in (shot_routes, variant_routes, picture_routes, colour_routes, delivery_routes):
+    for routes in (shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes):
         app.register_api(routes)
 
     @app.route("/api/openapi.json")

@@ -15,12 +15,13 @@ from escala.engine.progress import Progress, untold
 from escala.engine.source.takeover import Changes
 from escala.engine.workshop import Workshop
 from escala.media.configs import is_builtin
-from escala.media.places import place_in, printable
+from escala.media.places import NothingThere, place_in, printable
 from escala.media.sources import SourceFile
 from escala.media.store import StoredFrame
 from escala.media.whole import is_alive, make_folder, sweep, told_writing, write_bytes
 from escala.model.corrections import Correction
 from escala.model.render import Render
+from escala.model.surface import AnyChange, Label
 from escala.model.variant import Variant
 from escala.record.database import Record
 from escala.record.deliveries import break_off
@@ -228,7 +229,19 @@ class Studio:
                 return correction
             return correction.model_copy(update={"path": str(self.roots.readable(correction.path))})
 
-        return variant.model_copy(update={"colour": colour}).with_corrections(found)
+        def shown(change: AnyChange) -> AnyChange:
+            if not isinstance(change, Label):
+                return change
+            return change.model_copy(update={"pictures": tuple(map(self._admitted_picture, change.pictures))})
+
+        return variant.model_copy(update={"colour": colour}).with_corrections(found).with_surfaces(shown)
+
+    def _admitted_picture(self, path: str) -> str:
+        """A picture of a label as it really is; one that is missing waits, and keeps its name."""
+        try:
+            return str(self.roots.readable(path))
+        except NothingThere:
+            return path
 
 
 STUDIO = "studio"

@@ -25,7 +25,7 @@ def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0) -> Plane
     whole = np.isfinite(colour).all(axis=0)
     if whole.all():
         return np.stack([_blurred(np.asarray(plane), radius_px, turn) for plane in colour])
-    share = np.maximum(_blurred(whole.astype(np.float32), radius_px, turn), np.float32(1e-12))
+    share = np.maximum(_blurred(np.asarray(whole, np.float32), radius_px, turn), np.float32(1e-12))
     filled = np.where(whole, colour, np.float32(0.0))
     return np.stack([_blurred(np.asarray(plane), radius_px, turn) / share for plane in filled])
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..balance.levels import MIDDLE_GREY
-from ..planes import Planes
+from ..planes import Matte, Planes
 
 Bytes = NDArray[np.uint8]
 
@@ -17,6 +17,7 @@ Bytes = NDArray[np.uint8]
 BELOW, ABOVE = 8, 8
 _HATCH = 6
 _SQUARE = 16
+_HATCHED = np.array([243, 230, 194], np.float32)
 # Negative channels up to this share of the largest one come from rounding and filtering.
 _SLACK = np.float32(1e-3)
 _LUMA = np.array([0.2126, 0.7152, 0.0722])
@@ -55,6 +56,18 @@ def show_outside(planes: Planes, weights: ArrayLike) -> Bytes:
     grey = np.clip(np.maximum(light, 0) ** (1 / 2.4), 0, 1) * 96
     shown = np.where(outside_gamut(np.nan_to_num(planes)), 255, grey)
     return np.repeat(np.rint(shown).astype(np.uint8)[..., None], 3, axis=2)
+
+
+def show_matte(matte: Matte) -> Bytes:
+    """A matte (H, W) alone, as grey: white where it covers; (H, W, 3)."""
+    return np.repeat(np.rint(np.clip(matte, 0, 1) * 255).astype(np.uint8)[..., None], 3, axis=2)
+
+
+def hatch_matte(pixels: Bytes, matte: Matte) -> Bytes:
+    """Display bytes (H, W, 3) with slanted lines over what a matte (H, W) covers, as strong as it does."""
+    y, x = np.ogrid[: matte.shape[0], : matte.shape[1]]
+    share = np.where((x + y) % _HATCH < 2, np.clip(matte, 0, 1) * np.float32(0.75), np.float32(0.0))[..., None]
+    return np.asarray(np.rint(pixels + share * (_HATCHED - pixels.astype(np.float32))), np.uint8)
 
 
 def lay_over(planes: Planes, alpha: NDArray[np.float32], behind: Planes) -> Planes:

@@ -1,6 +1,6 @@
 """Pictures for the screen: working-space planes to display bytes, fast while things move, exact when they rest."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -16,9 +16,11 @@ from escala.core.looking.viewer_aids import (
     apply_gamma,
     checker,
     grey_of,
+    hatch_matte,
     lay_over,
     mark_ends,
     show_channel,
+    show_matte,
     show_outside,
     show_stops,
 )
@@ -39,7 +41,8 @@ Triple = tuple[float, float, float]
 class ViewerAids:
     """What the viewer alone does to a picture: exposure in stops, gamma, what is shown, marks at the screen's ends.
 
-    `behind`: what is seen through clear pixels; nothing, a checker, or a colour (sRGB, 0..1).
+    `behind`: what is seen through clear pixels; nothing, a checker, or a colour (sRGB, 0..1). `matte`: one of the
+    variant, "hatched" over the picture or "alone".
     """
 
     exposure: float = 0.0
@@ -48,6 +51,13 @@ class ViewerAids:
     marks: bool = False
     behind: str = "nothing"
     behind_colour: Triple = (0.5, 0.5, 0.5)
+    matte: str | None = None
+    matte_as: str = "hatched"
+
+    @property
+    def of_light(self) -> "ViewerAids":
+        """What of them is done to the light, before anything is laid over the picture."""
+        return replace(self, matte=None, matte_as="hatched")
 
 
 NO_AIDS = ViewerAids()
@@ -64,10 +74,13 @@ def screen_picture(
     colouring = asked.colouring
     if not seen.scene:
         pixels = to_bytes(seen.planes)
-    elif aids != NO_AIDS:
+    elif aids.of_light != NO_AIDS:
         pixels = aided_bytes(seen.planes, seen.picture.alpha, colouring, aids)
     else:
         pixels = moving_bytes(seen.planes, colouring) if asked.is_moving else resting_bytes(seen.planes, colouring)
+    if aids.matte is not None:
+        matte = subject.engine.mattes.at(aids.matte, asked)
+        pixels = show_matte(matte) if aids.matte_as == "alone" else hatch_matte(pixels, matte)
     pixels = _enlarged(pixels, size)
     return (encode_jpeg(pixels), "image/jpeg") if asked.is_moving else (encode_png(pixels), "image/png")
 

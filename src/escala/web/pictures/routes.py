@@ -20,7 +20,6 @@ from escala.engine.looking.probe import probe_at
 from escala.engine.looking.scope import ScopeWish, draw_scope
 from escala.engine.looking.screen import ViewerAids, difference_of, screen_picture
 from escala.engine.looking.subject import Subject, values_at
-from escala.engine.mattes.objects import crypto_layers
 from escala.engine.worker import LONG, MOVING, RESTING, SMALL
 from escala.model.numbers import Count
 from escala.model.variant import Variant
@@ -34,7 +33,6 @@ from .schemas import (
     BoardOut,
     BoardRequest,
     DifferenceQuery,
-    ObjectsOut,
     PictureRequest,
     ProbeOut,
     ProbeRequest,
@@ -58,7 +56,7 @@ class FrameQuery(Query):
 routes = APIBlueprint("pictures", __name__, url_prefix="/api/variants/<int:variant_id>")
 
 
-def _evaluate(
+def evaluate_variant(
     path: VariantPath,
     preview: Preview,
     work: Callable[[Evaluator, Variant], Result],
@@ -149,21 +147,21 @@ def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
 @routes.post("/board", responses={200: BoardOut})
 def post_board(path: VariantPath, body: BoardRequest) -> dict[str, Any]:
     """Rows, columns and shares of the board."""
-    board, _ = _evaluate(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
+    board, _ = evaluate_variant(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
     return {"board": asdict(board)}
 
 
 @routes.post("/board/sheet")
 def post_board_sheet(path: VariantPath, body: BoardRequest) -> Response:
     """The small pictures of the board, on one sheet."""
-    _, sheet = _evaluate(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
+    _, sheet = evaluate_variant(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
     return Response(sheet, mimetype="image/jpeg")
 
 
 @routes.get("/tally", responses={200: TallyOut})
 def get_tally(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
     """The recipe as a sum, and its verdict."""
-    tally = _evaluate(path, Preview(frame=query.frame), tally_of, LONG)
+    tally = evaluate_variant(path, Preview(frame=query.frame), tally_of, LONG)
     return {"tally": asdict(tally) if tally else None}
 
 
@@ -174,7 +172,7 @@ def get_tally_sheet(path: VariantPath, query: FrameQuery) -> Response:
     def work(engine: Evaluator, variant: Variant) -> bytes:
         return tally_sheet(engine, variant, query.lifted)
 
-    return Response(_evaluate(path, Preview(frame=query.frame), work, LONG), mimetype="image/jpeg")
+    return Response(evaluate_variant(path, Preview(frame=query.frame), work, LONG), mimetype="image/jpeg")
 
 
 @routes.get("/difference")
@@ -184,7 +182,7 @@ def get_difference(path: VariantPath, query: DifferenceQuery) -> Response:
     def work(engine: Evaluator, variant: Variant) -> bytes:
         return difference_picture(engine, variant, query.gain, query.width)
 
-    return Response(_evaluate(path, Preview(frame=query.frame), work, LONG), mimetype="image/png")
+    return Response(evaluate_variant(path, Preview(frame=query.frame), work, LONG), mimetype="image/png")
 
 
 @routes.post("/probe", responses={200: ProbeOut})
@@ -194,7 +192,7 @@ def post_probe(path: VariantPath, body: ProbeRequest) -> dict[str, Any]:
     def work(engine: Evaluator, variant: Variant) -> dict[str, Any]:
         return {"probe": asdict(probe_at(engine, variant, body.x, body.y, body.size))}
 
-    return _evaluate(path, body, work, SMALL)
+    return evaluate_variant(path, body, work, SMALL)
 
 
 @routes.post("/scope")
@@ -211,16 +209,6 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
         return draw_scope(subject, _look(subject.engine, size, region), wish, purpose)
 
     return Response(_evaluate_subjects(path, [body], work, SMALL), mimetype="image/png")
-
-
-@routes.get("/objects", responses={200: ObjectsOut})
-def get_objects(path: VariantPath) -> dict[str, Any]:
-    """The names of the objects in the cryptomattes."""
-
-    def work(engine: Evaluator, variant: Variant) -> list[str]:
-        return sorted({name for layer in crypto_layers(engine.frame) for name in layer.manifest})
-
-    return {"objects": _evaluate(path, Preview(), work, SMALL)}
 
 
 # The most pixels of which the numbers are told at once, and the longest side of a picture that a scope counts.

@@ -22,6 +22,8 @@ class Aids(BaseModel):
     marks: bool = False
     behind: Literal["nothing", "checker", "colour"] = "nothing"
     behind_colour: Triple = (0.5, 0.5, 0.5)
+    matte: str | None = None
+    matte_as: Literal["hatched", "alone"] = "hatched"
 
 
 class SubjectRequest(Preview):
@@ -79,12 +81,6 @@ class ScopeRequest(SubjectRequest):
     rows: int = Field(126, ge=16, le=1024)
     region: Region | None = None
     object_name: str | None = None
-
-
-class ObjectsOut(BaseModel):
-    """The objects that a render's cryptomattes name."""
-
-    objects: list[str]
 
 
 class ProbeRequest(Preview):

@@ -1,0 +1,156 @@
+"""The shelf: a variant's mattes as small pictures, what each covers, where it is used, and what it waits for."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from escala.core.planes import Matte
+from escala.media.stills import encode_jpeg
+from escala.model.mattes import members_of
+from escala.model.variant import Variant
+
+from ..evaluation import Purpose
+from ..evaluator import Evaluator
+from ..looking.look import Look, whole_look
+from .mattes import absent_in
+from .objects import Found, crypto_layers, missing_of_layer, objects_under
+
+TILE_WIDTH, TILES_A_ROW = 112, 8
+# Outlines are drawn by so many pixels along the longer side of what is seen, and by so many lines at most.
+_OUTLINE_PIXELS, _MOST_OUTLINES = 960, 400
+
+Outline = list[list[float]]
+
+
+@dataclass(frozen=True)
+class ShelfMatte:
+    """A matte of a variant: the share of the picture that it covers, and its tile (row, column) on the sheet.
+
+    `uses`: pointers to the fields in which it limits something; `joined_in`: the mattes that are joined from it;
+    `waits`: what it names and the render does not have.
+    """
+
+    name: str
+    kind: str
+    share: float
+    row: int
+    column: int
+    uses: tuple[str, ...]
+    members: tuple[str, ...]
+    joined_in: tuple[str, ...]
+    waits: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """The mattes of a variant, in order of their names; tiles are of one size."""
+
+    mattes: tuple[ShelfMatte, ...]
+    tile_width: int
+    tile_height: int
+
+
+@dataclass(frozen=True)
+class ObjectLayer:
+    """A cryptomatte layer: its names, and the share of what is covered that its stored ranks leave out, 0..1."""
+
+    name: str
+    names: tuple[str, ...]
+    missing: float
+
+
+@dataclass(frozen=True)
+class Under:
+    """What lies at a place, by layer, nearest rank first; the outline of the first there, as closed lines."""
+
+    found: tuple[Found, ...]
+    outline: list[Outline]
+
+
+def draw_shelf(engine: Evaluator, variant: Variant) -> tuple[Shelf, bytes]:
+    """The shelf of a variant, and its sheet of small pictures as JPEG: white where a matte covers."""
+    look = whole_look(engine.render, TILE_WIDTH)
+    asked = engine.ask(variant, look, Purpose.MOVING)
+    uses: dict[str, list[str]] = {}
+    for place, name in variant.matte_uses():
+        uses.setdefault(name, []).append(place)
+    waits: dict[str, list[str]] = {}
+    for name, _, absent in absent_in(engine.render, engine.frame, variant):
+        waits.setdefault(name, []).append(absent)
+    names = sorted(variant.mattes)
+    mattes = [engine.mattes.at(name, asked) for name in names]
+    found = tuple(
+        ShelfMatte(
+            name, variant.mattes[name].kind, float(matte.mean()), index // TILES_A_ROW, index % TILES_A_ROW,
+            tuple(uses.get(name, ())), members_of(variant.mattes[name]), tuple(variant.joins_of(name)),
+            tuple(waits.get(name, ())),
+        )
+        for index, (name, matte) in enumerate(zip(names, mattes, strict=True))
+    )  # fmt: skip
+    return Shelf(found, look.out_width, look.out_height), encode_jpeg(_sheet(mattes, look))
+
+
+def object_layers(engine: Evaluator) -> tuple[ObjectLayer, ...]:
+    """The cryptomatte layers of a frame; worked out once."""
+
+    def make() -> tuple[ObjectLayer, ...]:
+        alpha = engine.render.alpha_pass
+        return tuple(
+            ObjectLayer(layer.name, tuple(sorted(layer.manifest)), missing_of_layer(engine.frame, layer, alpha))
+            for layer in crypto_layers(engine.frame)
+        )
+
+    return engine.cache.get(engine.keys.of_reading("object layers"), make)
+
+
+def objects_at(engine: Evaluator, x: int, y: int, width: int, height: int, layer: str | None) -> Under:
+    """What lies in a rectangle of the displayed picture, in columns and rows, and the outline of the first."""
+    raster, (across, down) = engine.render.raster, engine.render.offset
+    left, top = (
+        min(max(place + offset, 0), size - 1)
+        for place, offset, size in ((x, across, raster.width), (y, down, raster.height))
+    )
+    place = Look(left, top, *_sides(left, top, width, height, raster.width, raster.height))
+    found = tuple(objects_under(engine.frame, place, layer))
+    if not found:
+        return Under((), [])
+    asked = engine.ask(Variant(), _outline_look(engine), Purpose.MOVING)
+    cover = engine.mattes.of_objects((found[0].name,), asked)
+    return Under(found, outlines_of(cover, asked.look, engine))
+
+
+def matte_outlines(engine: Evaluator, variant: Variant, name: str) -> list[Outline]:
+    """Closed lines around a matte where it covers half, in places of the displayed picture. Raises `UnknownChoice`."""
+    asked = engine.ask(variant, _outline_look(engine), Purpose.MOVING)
+    return outlines_of(engine.mattes.at(name, asked), asked.look, engine)
+
+
+def outlines_of(matte: Matte, look: Look, engine: Evaluator) -> list[Outline]:
+    """Closed lines around what a matte covers by half, the longest first, in places of the displayed picture."""
+    covered = (np.pad(matte, 1) >= 0.5).astype(np.uint8)
+    lines, _ = cv2.findContours(covered, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_SIMPLE)
+    lines = sorted(lines, key=len, reverse=True)[:_MOST_OUTLINES]
+    scale, (across, down) = look.width / look.out_width, engine.render.offset
+    corner = np.array([look.x - across, look.y - down])
+    return [np.round((line[:, 0, :] - 0.5) * scale + corner, 2).tolist() for line in lines]
+
+
+def _outline_look(engine: Evaluator) -> Look:
+    return whole_look(engine.render, _OUTLINE_PIXELS)
+
+
+def _sides(left: int, top: int, width: int, height: int, columns: int, rows: int) -> tuple[int, int, int, int]:
+    wide, high = max(1, min(width, columns - left)), max(1, min(height, rows - top))
+    return wide, high, wide, high
+
+
+def _sheet(mattes: list[Matte], look: Look) -> NDArray[np.uint8]:
+    rows = max(1, -(-len(mattes) // TILES_A_ROW))
+    sheet = np.zeros((rows * look.out_height, TILES_A_ROW * look.out_width), np.float32)
+    for index, matte in enumerate(mattes):
+        top, left = index // TILES_A_ROW * look.out_height, index % TILES_A_ROW * look.out_width
+        sheet[top : top + look.out_height, left : left + look.out_width] = matte
+    # Half covered looks half as bright on the screen.
+    return np.repeat(np.rint(np.clip(sheet, 0, 1) * 255).astype(np.uint8)[..., None], 3, axis=2)

@@ -1,0 +1,1 @@
+"""Mattes: the shelf, what lies under the pointer, outlines."""

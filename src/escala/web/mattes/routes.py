@@ -1,0 +1,60 @@
+"""Mattes of a variant: the shelf and its small pictures, names under the pointer, outlines."""
+
+from dataclasses import asdict
+from typing import Any
+
+from flask import Response
+from flask_openapi3 import APIBlueprint
+
+from escala.engine.evaluator import Evaluator
+from escala.engine.mattes.shelf import draw_shelf, matte_outlines, object_layers, objects_at
+from escala.engine.worker import SMALL
+from escala.model.variant import Variant
+
+from ..pictures.routes import FrameQuery, evaluate_variant
+from ..schemas import Preview, VariantPath
+from .schemas import LayersOut, OutlineOut, OutlineRequest, PointRequest, ShelfOut, UnderOut
+
+routes = APIBlueprint("mattes", __name__, url_prefix="/api/variants/<int:variant_id>/mattes")
+
+
+@routes.post("/shelf", responses={200: ShelfOut})
+def post_shelf(path: VariantPath, body: Preview) -> dict[str, Any]:
+    """The mattes of a variant: what each covers, where it is used, what it waits for."""
+    return {"shelf": asdict(evaluate_variant(path, body, draw_shelf, SMALL)[0])}
+
+
+@routes.post("/shelf/sheet")
+def post_shelf_sheet(path: VariantPath, body: Preview) -> Response:
+    """The small pictures of the shelf, on one sheet."""
+    return Response(evaluate_variant(path, body, draw_shelf, SMALL)[1], mimetype="image/jpeg")
+
+
+@routes.get("/layers", responses={200: LayersOut})
+def get_layers(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
+    """The cryptomatte layers of a frame."""
+
+    def work(engine: Evaluator, variant: Variant) -> list[dict[str, Any]]:
+        return [asdict(layer) for layer in object_layers(engine)]
+
+    return {"layers": evaluate_variant(path, Preview(frame=query.frame), work, SMALL)}
+
+
+@routes.post("/point", responses={200: UnderOut})
+def post_point(path: VariantPath, body: PointRequest) -> dict[str, Any]:
+    """What lies under the pointer, or in a rectangle that was drawn."""
+
+    def work(engine: Evaluator, variant: Variant) -> dict[str, Any]:
+        return asdict(objects_at(engine, body.x, body.y, body.width, body.height, body.layer))
+
+    return evaluate_variant(path, body, work, SMALL)
+
+
+@routes.post("/outline", responses={200: OutlineOut})
+def post_outline(path: VariantPath, body: OutlineRequest) -> dict[str, Any]:
+    """The outline of a matte."""
+
+    def work(engine: Evaluator, variant: Variant) -> list[Any]:
+        return matte_outlines(engine, variant, body.name)
+
+    return {"outline": evaluate_variant(path, body, work, SMALL)}
