@@ -13,6 +13,8 @@ import FinishBench from '@/stations/finish/FinishBench.vue'
 import QuietBench from '@/stations/QuietBench.vue'
 import SurfaceBench from '@/stations/surface/SurfaceBench.vue'
 import SourceBench from '@/stations/source/SourceBench.vue'
+import MatteBench from '@/mattes/MatteBench.vue'
+import MatteShelf from '@/mattes/MatteShelf.vue'
 import DifferencePanel from '@/tally/DifferencePanel.vue'
 import CompareStrip from '@/viewer/CompareStrip.vue'
 import FrameStrip from '@/viewer/FrameStrip.vue'
@@ -22,6 +24,7 @@ import { spoken } from '@/stores/levels'
 import { useHolds } from '@/stores/holds'
 import { useJobs } from '@/stores/jobs'
 import { useRoom } from '@/stores/room'
+import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
 
 const room = useRoom()
@@ -50,10 +53,13 @@ watch(
   () => {
     Object.assign(room, { frame: null, pins: [], chosenPin: 0, chosen: null, chosenPasses: [] })
     holds.clear()
+    shelf.close()
   },
 )
 const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
-const lower = computed(() => LOWER[room.station])
+const shelf = useShelf()
+const lower = computed(() => (shelf.open ? MatteShelf : LOWER[room.station]))
+watch(() => room.station, shelf.close)
 </script>
 
 <template>
@@ -97,9 +103,18 @@ const lower = computed(() => LOWER[room.station])
         >
           {{ room.tapped ? 'picture taken here' : 'take the picture here' }}
         </button>
+        <button
+          type="button"
+          :aria-pressed="shelf.open"
+          title="The mattes of this variant: where things count"
+          @click="shelf.open ? shelf.close() : shelf.show()"
+        >
+          mattes
+        </button>
         <button type="button" @click="room.benchOpen = false">fold</button>
       </div>
       <JobLine v-for="job in proofs" :key="job.id" class="proof" :job="job" />
+      <MatteBench v-if="shelf.open" />
       <component :is="bench" />
     </aside>
     <button v-else-if="!room.bare" type="button" class="unfold" @click="room.benchOpen = true">

@@ -86,6 +86,12 @@ export async function fetchBoardSheet(
   return URL.createObjectURL(await response.blob())
 }
 
+/** The sheet of the small pictures of mattes, as an address for CSS; revoke it when it is replaced. */
+export async function fetchShelfSheet(variantId: number, patch: PatchStep[], frame: number | null) {
+  const response = await postJson(`/api/variants/${variantId}/mattes/shelf/sheet`, { patch, frame })
+  return URL.createObjectURL(await response.blob())
+}
+
 export interface ScopeWish extends SubjectWish {
   kind: 'waveform' | 'parade' | 'histogram' | 'chromaticity'
   scale: 'stops' | 'display'

@@ -262,6 +262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Pictures beside a shot's files and in the folders there, which labels can show. */
+        get: operations["shots_list_pictures_shots__int_shot_id__pictures_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/render": {
         parameters: {
             query?: never;
@@ -468,6 +485,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/mattes/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The cryptomatte layers of a frame. */
+        get: operations["mattes_get_layers_layers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/mattes/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The outline of a matte. */
+        post: operations["mattes_post_outline_outline_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/mattes/point": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What lies under the pointer, or in a rectangle that was drawn. */
+        post: operations["mattes_post_point_point_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/mattes/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The mattes of a variant: what each covers, where it is used, what it waits for. */
+        post: operations["mattes_post_shelf_shelf_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/mattes/shelf/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The small pictures of the shelf, on one sheet. */
+        post: operations["mattes_post_shelf_sheet_shelf_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/name": {
         parameters: {
             query?: never;
@@ -478,23 +580,6 @@ export interface paths {
         get?: never;
         /** Give a variant another name. */
         put: operations["variants_rename_variant_variants__int_variant_id__name_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/variants/{variant_id}/objects": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The names of the objects in the cryptomattes. */
-        get: operations["pictures_get_objects_objects_get"];
-        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -768,6 +853,17 @@ export interface components {
              */
             marks: boolean;
             /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Matte As
+             * @default hatched
+             * @enum {string}
+             */
+            matte_as: "hatched" | "alone";
+            /**
              * Show
              * @default colour
              * @enum {string}
@@ -777,6 +873,8 @@ export interface components {
         /**
          * Balance
          * @description Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
+         *
+         *     `corrections`: of parts of the light, after the levels.
          */
         Balance: {
             /** Cells */
@@ -787,6 +885,11 @@ export interface components {
             components?: {
                 [key: string]: components["schemas"]["Level"];
             };
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
             /** Lights */
             lights?: {
                 [key: string]: components["schemas"]["Level"];
@@ -794,14 +897,68 @@ export interface components {
         };
         /**
          * Beauty
-         * @description Corrections on the whole CG, before anything that a camera or a plate adds.
+         * @description What is taken out of the CG, then corrections on the whole of it; before what a camera or a plate adds.
          */
         Beauty: {
             /**
              * Corrections
              * @default []
              */
-            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"])[];
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            /**
+             * Removed
+             * @default []
+             */
+            removed: components["schemas"]["Removal"][];
+        };
+        /**
+         * BlurCorrection
+         * @description A Gaussian whose sigmas lie along `turn` degrees and across it.
+         */
+        BlurCorrection: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blur";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Radius Px
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            radius_px: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * Board
@@ -899,6 +1056,13 @@ export interface components {
              */
             kind: "cdl";
             /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
+            /**
              * Offset
              * @default [
              *       0,
@@ -978,6 +1142,54 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * ChannelMatte
+         * @description A channel of a pass, from 0 at `low` to 1 at `high`.
+         */
+        ChannelMatte: {
+            /**
+             * Channel
+             * @default 0
+             */
+            channel: number;
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "channel";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /** Pass */
+            pass: string;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
         };
         /**
          * ColourChoice
@@ -1081,8 +1293,15 @@ export interface components {
              * @enum {string}
              */
             kind: "config";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
             /** Name */
             name: string;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
             /**
              * On
              * @default true
@@ -1136,6 +1355,13 @@ export interface components {
              * @enum {string}
              */
             kind: "contrast";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
             /**
              * On
              * @default true
@@ -1191,6 +1417,13 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
             /**
              * On
              * @default true
@@ -1250,6 +1483,46 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "done" | "failed" | "cancelled" | "broken off";
+        };
+        /**
+         * DepthMatte
+         * @description 1 between two depths, ramps of `soft` outside; in scene units.
+         */
+        DepthMatte: {
+            /** Far */
+            far: number;
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "depth";
+            /** Near */
+            near: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
         };
         /**
          * Diagnostic
@@ -1320,6 +1593,57 @@ export interface components {
             }[];
         };
         /**
+         * EllipseMatte
+         * @description A drawn ellipse, turned counter-clockwise as seen; `feather_px`: how far it fades outwards.
+         */
+        EllipseMatte: {
+            /** Centre */
+            centre: [
+                number,
+                number
+            ];
+            /**
+             * Feather Px
+             * @default 0
+             */
+            feather_px: number;
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ellipse";
+            /** Radii */
+            radii: [
+                number,
+                number
+            ];
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * EventsOut
          * @description What happened after a mark, and the new mark. `missed`: some of it is no longer known; look at everything.
          */
@@ -1348,6 +1672,13 @@ export interface components {
              * @enum {string}
              */
             kind: "exposure";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
             /**
              * On
              * @default true
@@ -1455,7 +1786,19 @@ export interface components {
              * Corrections
              * @default []
              */
-            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"])[];
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+        };
+        /**
+         * Found
+         * @description What covers a place: an object, its layer, and how much of the place it covers, 0..1.
+         */
+        Found: {
+            /** Coverage */
+            coverage: number;
+            /** Layer */
+            layer: string;
+            /** Name */
+            name: string;
         };
         /**
          * FoundRecipe
@@ -1491,6 +1834,58 @@ export interface components {
             low: number;
         };
         /**
+         * HueMatte
+         * @description 1 within half of `width` of a hue, ramps of `soft` outside, in degrees; 0 for colours nearer to grey.
+         *
+         *     `of` None: the plain beauty.
+         */
+        HueMatte: {
+            /** Centre */
+            centre: number;
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hue";
+            /**
+             * Least Saturation
+             * @default 0.1
+             */
+            least_saturation: number;
+            /**
+             * Of
+             * @default null
+             */
+            of: string | null;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+            /** Width */
+            width: number;
+        };
+        /**
          * HueSaturationCorrection
          * @description Hue turned by degrees, saturation and value multiplied; by the hexagon of HSV.
          */
@@ -1511,6 +1906,13 @@ export interface components {
              */
             kind: "hue_saturation";
             /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
+            /**
              * On
              * @default true
              */
@@ -1530,6 +1932,53 @@ export interface components {
              * @default 1
              */
             value: number;
+        };
+        /**
+         * IdMatte
+         * @description 1 where a pass holds one of some numbers, or one of some colours within `tolerance` in each channel.
+         */
+        IdMatte: {
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "id";
+            /** Pass */
+            pass: string;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+            /**
+             * Tolerance
+             * @default 0.004
+             */
+            tolerance: number;
+            /**
+             * Values
+             * @default []
+             */
+            values: (number | [
+                number,
+                number,
+                number
+            ])[];
         };
         /**
          * JobOut
@@ -1561,8 +2010,148 @@ export interface components {
             what: string;
         };
         /**
+         * JoinMatte
+         * @description Mattes put together: any of them, all of them, the first minus the others, their product, their sum.
+         */
+        JoinMatte: {
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "any" | "all" | "minus" | "product" | "sum";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "join";
+            /** Of */
+            of: string[];
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+        };
+        /**
+         * Label
+         * @description One of several pictures laid on a surface by its uv pass.
+         *
+         *     It is scaled about the middle of the uv square, then turned counter-clockwise as seen, then moved, in uv. `space`
+         *     None: as its file says. `uv` None: the pass that was recognised. `v_up`: v = 0 is the picture's lower edge.
+         */
+        Label: {
+            /**
+             * Chosen
+             * @default 0
+             */
+            chosen: number;
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "label";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number
+            ];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Outside
+             * @default clip
+             * @enum {string}
+             */
+            outside: "clip" | "repeat" | "mirror";
+            /** Pictures */
+            pictures: string[];
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /**
+             * Space
+             * @default null
+             */
+            space: string | null;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Uv
+             * @default null
+             */
+            uv: string | null;
+            /**
+             * V Up
+             * @default true
+             */
+            v_up: boolean;
+        };
+        /**
+         * LayersOut
+         * @description The cryptomatte layers of a frame, with their names.
+         */
+        LayersOut: {
+            /** Layers */
+            layers: components["schemas"]["ObjectLayer"][];
+        };
+        /**
          * Level
-         * @description What is done to one light, component or cell.
+         * @description What is done to one light, component or cell; by a matte where that is named. Mute and solo count everywhere.
          */
         Level: {
             /**
@@ -1575,6 +2164,11 @@ export interface components {
              * @default 6500
              */
             kelvin: number;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
             /**
              * Multiplier
              * @default 1
@@ -1610,6 +2204,51 @@ export interface components {
             ];
         };
         /**
+         * LuminanceMatte
+         * @description 1 between two luminances in stops over 0.18, ramps of `soft` stops outside. `of` None: the plain beauty.
+         */
+        LuminanceMatte: {
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /** High */
+            high: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "luminance";
+            /** Low */
+            low: number;
+            /**
+             * Of
+             * @default null
+             */
+            of: string | null;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+        };
+        /**
          * LutCorrection
          * @description A LUT file on working-space values.
          */
@@ -1624,6 +2263,13 @@ export interface components {
              * @enum {string}
              */
             kind: "lut";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
             /**
              * On
              * @default true
@@ -1747,12 +2393,145 @@ export interface components {
             name: string;
         };
         /**
-         * ObjectsOut
-         * @description The objects that a render's cryptomattes name.
+         * NormalMatte
+         * @description 1 where a surface faces a direction within `angle` degrees, a ramp over `soft` degrees outside.
          */
-        ObjectsOut: {
-            /** Objects */
-            objects: string[];
+        NormalMatte: {
+            /**
+             * Angle
+             * @default 45
+             */
+            angle: number;
+            /** Direction */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "normal";
+            /**
+             * Soft
+             * @default 15
+             */
+            soft: number;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+        };
+        /**
+         * ObjectLayer
+         * @description A cryptomatte layer: its names, and the share of what is covered that its stored ranks leave out, 0..1.
+         */
+        ObjectLayer: {
+            /** Missing */
+            missing: number;
+            /** Name */
+            name: string;
+            /** Names */
+            names: string[];
+        };
+        /**
+         * ObjectMatte
+         * @description Coverage of named objects; in names `*` is any run, `?` one sign. `layer` None: the first that knows the name.
+         */
+        ObjectMatte: {
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "object";
+            /**
+             * Layer
+             * @default null
+             */
+            layer: string | null;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+        };
+        /**
+         * Of
+         * @description What a correction at Balance acts on: all of a light, all of a component, or the cell of both.
+         */
+        Of: {
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /**
+             * Light
+             * @default null
+             */
+            light: string | null;
+        };
+        /**
+         * OutlineOut
+         * @description Closed lines around a matte where it covers half, in pixels of the displayed picture.
+         */
+        OutlineOut: {
+            /** Outline */
+            outline: number[][][];
+        };
+        /**
+         * OutlineRequest
+         * @description A matte of the variant.
+         */
+        OutlineRequest: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Name */
+            name: string;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * Part
@@ -1886,11 +2665,114 @@ export interface components {
             viewer: string;
         };
         /**
+         * PointRequest
+         * @description A rectangle of pixels of the displayed picture, and the cryptomatte layer that is asked; all by default.
+         */
+        PointRequest: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Height
+             * @default 1
+             */
+            height: number;
+            /**
+             * Layer
+             * @default null
+             */
+            layer: string | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * Portion
          * @description Which portion of a component a pass holds. Raw: its light, before the colour of the surface multiplies it.
          * @enum {string}
          */
         Portion: "total" | "direct" | "indirect" | "colour" | "raw";
+        /**
+         * PositionMatte
+         * @description 1 in a sphere or box in the scene, a ramp over `soft` outside; in scene units.
+         */
+        PositionMatte: {
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "position";
+            /**
+             * Shape
+             * @default sphere
+             * @enum {string}
+             */
+            shape: "sphere" | "box";
+            /** Size */
+            size: number | [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+        };
+        /**
+         * Preview
+         * @description An edit under way: applied for the answer, not kept.
+         */
+        Preview: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+        };
         /**
          * Probe
          * @description Means over a square of pixels. `linear`: finished working space; `source`: the beauty in the space of the file.
@@ -1996,6 +2878,13 @@ export interface components {
              */
             kind: "range";
             /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
+            /**
              * On
              * @default true
              */
@@ -2068,9 +2957,7 @@ export interface components {
         };
         /**
          * Recolour
-         * @description A change of colour passes before light multiplies them: of one component or all, of one object or all.
-         *
-         *     `hue`: degrees; `saturation`, `value`: factors.
+         * @description Colour passes turned by `hue` degrees, their saturation and value multiplied.
          */
         Recolour: {
             /**
@@ -2089,21 +2976,25 @@ export interface components {
              */
             id: string;
             /**
-             * Kind
-             * @default recolour
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "recolour";
             /**
-             * Object Name
+             * Matte
              * @default null
              */
-            object_name: string | null;
+            matte: string | null;
             /**
              * On
              * @default true
              */
             on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
             /**
              * Saturation
              * @default 1
@@ -2128,6 +3019,32 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * Removal
+         * @description What a matte covers, taken out of all passes and the alpha.
+         */
+        Removal: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
         };
         /**
          * Render
@@ -2233,6 +3150,59 @@ export interface components {
             twin: string | null;
         };
         /**
+         * Repaint
+         * @description A colour that becomes another, its texture kept; in the working space.
+         */
+        Repaint: {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Component
+             * @default null
+             */
+            component: string | null;
+            /** From */
+            from: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "repaint";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /** To */
+            to: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * RevisionList
          * @description All states of a variant, oldest first.
          */
@@ -2288,6 +3258,13 @@ export interface components {
             kind: "roll_off";
             /** Limit */
             limit: number;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
             /**
              * On
              * @default true
@@ -2359,6 +3336,156 @@ export interface components {
              * @default display
              */
             station: string;
+        };
+        /**
+         * ShapeMatte
+         * @description A drawn outline, closed. `keys`: points by frame, linear between them, in place of `points`.
+         *
+         *     `smooth`: a curve through the points; `feather_px`: how far it fades outwards.
+         */
+        ShapeMatte: {
+            /**
+             * Feather Px
+             * @default 0
+             */
+            feather_px: number;
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Keys
+             * @default null
+             */
+            keys: {
+                [key: string]: [
+                    number,
+                    number
+                ][];
+            } | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shape";
+            /**
+             * Points
+             * @default null
+             */
+            points: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Smooth
+             * @default true
+             */
+            smooth: boolean;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+        };
+        /**
+         * SharpenCorrection
+         * @description More of what a Gaussian would take away.
+         */
+        SharpenCorrection: {
+            /**
+             * Amount
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sharpen";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Radius Px
+             * @default 0
+             */
+            radius_px: number;
+        };
+        /**
+         * Shelf
+         * @description The mattes of a variant, in order of their names; tiles are of one size.
+         */
+        Shelf: {
+            /** Mattes */
+            mattes: components["schemas"]["ShelfMatte"][];
+            /** Tile Height */
+            tile_height: number;
+            /** Tile Width */
+            tile_width: number;
+        };
+        /**
+         * ShelfMatte
+         * @description A matte of a variant: the share of the picture that it covers, and its tile (row, column) on the sheet.
+         *
+         *     `uses`: pointers to the fields in which it limits something; `joined_in`: the mattes that are joined from it;
+         *     `waits`: what it names and the render does not have.
+         */
+        ShelfMatte: {
+            /** Column */
+            column: number;
+            /** Joined In */
+            joined_in: string[];
+            /** Kind */
+            kind: string;
+            /** Members */
+            members: string[];
+            /** Name */
+            name: string;
+            /** Row */
+            row: number;
+            /** Share */
+            share: number;
+            /** Uses */
+            uses: string[];
+            /** Waits */
+            waits: string[];
+        };
+        /**
+         * ShelfOut
+         * @description The mattes of a variant.
+         */
+        ShelfOut: {
+            shelf: components["schemas"]["Shelf"];
         };
         /**
          * ShotChange
@@ -2552,10 +3679,10 @@ export interface components {
          */
         Surface: {
             /**
-             * Recolours
+             * Changes
              * @default []
              */
-            recolours: components["schemas"]["Recolour"][];
+            changes: (components["schemas"]["Recolour"] | components["schemas"]["Repaint"] | components["schemas"]["Label"])[];
         };
         /**
          * Tally
@@ -2734,6 +3861,13 @@ export interface components {
              */
             kind: "tint";
             /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
+            /**
              * On
              * @default true
              */
@@ -2743,6 +3877,16 @@ export interface components {
              * @default 1
              */
             opacity: number;
+        };
+        /**
+         * UnderOut
+         * @description What lies there, the nearest rank first, and the outline of the first, in pixels of the displayed picture.
+         */
+        UnderOut: {
+            /** Found */
+            found: components["schemas"]["Found"][];
+            /** Outline */
+            outline: number[][][];
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -2830,6 +3974,10 @@ export interface components {
             colour?: components["schemas"]["ColourChoice"];
             display?: components["schemas"]["DisplayChoice"];
             finish?: components["schemas"]["Finish"];
+            /** Mattes */
+            mattes?: {
+                [key: string]: components["schemas"]["ObjectMatte"] | components["schemas"]["IdMatte"] | components["schemas"]["ChannelMatte"] | components["schemas"]["DepthMatte"] | components["schemas"]["PositionMatte"] | components["schemas"]["NormalMatte"] | components["schemas"]["LuminanceMatte"] | components["schemas"]["HueMatte"] | components["schemas"]["ShapeMatte"] | components["schemas"]["EllipseMatte"] | components["schemas"]["JoinMatte"];
+            };
             /**
              * Recipe
              * @default null
@@ -2842,10 +3990,10 @@ export interface components {
             residual: boolean;
             /**
              * Schema Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            schema_version: 1;
+            schema_version: 2;
             source?: components["schemas"]["SourceChoice"];
             surface?: components["schemas"]["Surface"];
             tally?: components["schemas"]["TallyChoice"];
@@ -2978,6 +4126,13 @@ export interface components {
              * @enum {string}
              */
             kind: "white_balance";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /** @default null */
+            of: components["schemas"]["Of"] | null;
             /**
              * On
              * @default true
@@ -3549,6 +4704,37 @@ export interface operations {
             };
         };
     };
+    shots_list_pictures_shots__int_shot_id__pictures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediaOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_take_over_render_shots__int_shot_id__render_put: {
         parameters: {
             query?: never;
@@ -3962,6 +5148,171 @@ export interface operations {
             };
         };
     };
+    mattes_get_layers_layers_get: {
+        parameters: {
+            query?: {
+                frame?: number | null;
+                lifted?: boolean;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayersOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    mattes_post_outline_outline_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlineRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    mattes_post_point_point_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnderOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    mattes_post_shelf_shelf_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    mattes_post_shelf_sheet_shelf_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     variants_rename_variant_variants__int_variant_id__name_put: {
         parameters: {
             query?: never;
@@ -3984,37 +5335,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VariantOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
-    pictures_get_objects_objects_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                variant_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ObjectsOut"];
                 };
             };
             /** @description Unprocessable Entity */

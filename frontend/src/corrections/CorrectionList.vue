@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Correction } from '@/api/types'
-import { useCorrections } from '@/stores/useCorrections'
+import { useShot } from '@/stores/shot'
+import { useEntries } from '@/stores/useEntries'
 import CorrectionRow from './CorrectionRow.vue'
-import { KIND_BY_NAME, KINDS, type Kind } from './kinds'
+import { KIND_BY_NAME, type Kind } from './kinds'
+import KindChoice from './KindChoice.vue'
 
 /** Corrections at one place of the path as sentences, in the order in which they act. */
 const props = defineProps<{
@@ -12,24 +14,36 @@ const props = defineProps<{
   empty: string
   /** A kind that has a place of its own there. */
   without?: Correction['kind']
+  /** At Balance: the light, the component or both that they act on. */
+  of?: { light: string | null; component: string | null }
 }>()
-const corrections = useCorrections(props.place)
+const corrections = useEntries<Correction>(props.place)
+const shots = useShot()
+const isOf = (c: Correction) => JSON.stringify(c.of ?? null) === JSON.stringify(props.of ?? null)
 const listed = computed(() =>
-  corrections.all.value.filter((c) => KIND_BY_NAME.has(c.kind) && c.kind !== props.without),
+  corrections.all.value.filter((c) => KIND_BY_NAME.has(c.kind) && c.kind !== props.without && isOf(c)),
 )
 const opened = ref('')
 const choosing = ref(false)
+const made = (kind: Kind) => ({ kind: kind.kind, ...kind.start, ...(props.of ? { of: props.of } : {}) })
 
-function add(kind: Kind) {
+async function add(kind: Kind) {
   choosing.value = false
-  corrections.add({ kind: kind.kind, ...kind.start }, `${kind.words} laid on`)
+  opened.value = (await corrections.add(made(kind), `${kind.words} laid on`))?.id ?? ''
 }
 
-/** One place earlier or later among all corrections of the list. */
+/** One place earlier or later among those that are listed. */
 function move(correction: Correction, by: number) {
   const at = listed.value.indexOf(correction) + by
   const beside = listed.value[at]
   if (beside) corrections.move(correction, beside, `${KIND_BY_NAME.get(correction.kind)!.words} moved`)
+}
+
+/** A copy at another place of the path. */
+function copy(correction: Correction, to: string) {
+  const words = KIND_BY_NAME.get(correction.kind)!.words
+  const value = { ...correction, id: '', of: null }
+  void shots.edit([{ op: 'add', path: `${to}/-`, value }], `${words} copied to ${to.split('/')[1]}`)
 }
 </script>
 
@@ -39,17 +53,7 @@ function move(correction: Correction, by: number) {
       <h2>Corrections</h2>
       <button type="button" :aria-expanded="choosing" @click="choosing = !choosing">add</button>
     </div>
-    <div v-if="choosing" class="kinds" role="group" aria-label="Kinds of corrections">
-      <button
-        v-for="kind in KINDS.filter((one) => one.kind !== without)"
-        :key="kind.kind"
-        type="button"
-        :title="kind.hint"
-        @click="add(kind)"
-      >
-        {{ kind.words }}
-      </button>
-    </div>
+    <KindChoice v-if="choosing" :place="place" :made="made" :without="without" @chosen="add" />
     <p v-if="!listed.length && !choosing" class="quiet">
       {{ empty }}
     </p>
@@ -58,21 +62,16 @@ function move(correction: Correction, by: number) {
       :key="correction.id"
       :correction="correction"
       :kind="KIND_BY_NAME.get(correction.kind)!"
+      :what="corrections.limitable(correction.id!, KIND_BY_NAME.get(correction.kind)!.words)"
+      :place="place"
       :open="opened === correction.id"
       @toggle="opened = opened === correction.id ? '' : (correction.id ?? '')"
       @moving="corrections.show(correction.id!, $event)"
       @settled="(change, label) => corrections.keep(correction.id!, change, label)"
       @earlier="move(correction, -1)"
       @later="move(correction, 1)"
+      @copy="copy(correction, $event)"
       @drop="corrections.drop(correction.id!, `${KIND_BY_NAME.get(correction.kind)!.words} taken away`)"
     />
   </section>
 </template>
-
-<style scoped>
-.kinds {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px;
-}
-</style>

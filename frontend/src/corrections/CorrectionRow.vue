@@ -3,17 +3,26 @@ import { computed } from 'vue'
 import type { Correction } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import { readout, SHARE } from '@/parts/ruler'
+import WhereWord from '@/mattes/WhereWord.vue'
+import type { Limitable } from '@/stores/shelf'
 import CurveDrawing from './CurveDrawing.vue'
 import type { Kind, Row } from './kinds'
 
 /** One correction: a sentence, and opened the rulers that it is made of. */
-const props = defineProps<{ correction: Correction; kind: Kind; open: boolean }>()
+const props = defineProps<{
+  correction: Correction
+  kind: Kind
+  open: boolean
+  what: Limitable
+  place: string
+}>()
 const emit = defineEmits<{
   toggle: []
   moving: [change: object]
   settled: [change: object, label: string]
   earlier: []
   later: []
+  copy: [to: string]
   drop: []
 }>()
 const values = computed(() => props.correction as unknown as Record<string, unknown>)
@@ -22,12 +31,18 @@ const on = computed(() => props.correction.on !== false)
 const words = computed(() =>
   [
     props.kind.sentence(values.value),
+    props.correction.matte ? `where ${props.correction.matte}` : '',
     opacity.value < 1 ? `${Math.round(opacity.value * 100)} %` : '',
     on.value ? '' : 'off',
   ]
     .filter(Boolean)
     .join(' · '),
 )
+
+const PLACES = [
+  { place: '/beauty/corrections', words: 'Beauty' },
+  { place: '/finish/corrections', words: 'Finish' },
+]
 
 function settle(row: Row, value: number) {
   const label = `${props.kind.words}, ${row.label.toLowerCase()} ${readout(row.scale, value)}`
@@ -51,6 +66,15 @@ function settle(row: Row, value: number) {
         </button>
         <button type="button" @click="emit('earlier')">earlier</button>
         <button type="button" @click="emit('later')">later</button>
+        <button
+          v-for="to in PLACES.filter((one) => one.place !== place)"
+          :key="to.place"
+          type="button"
+          :title="`A copy of it at ${to.words}`"
+          @click="emit('copy', to.place)"
+        >
+          copy to {{ to.words }}
+        </button>
         <button type="button" @click="emit('drop')">take away</button>
       </div>
       <CurveDrawing
@@ -77,6 +101,7 @@ function settle(row: Row, value: number) {
           emit('settled', { opacity: $event / 100 }, `${kind.words}, opacity ${Math.round($event)} %`)
         "
       />
+      <WhereWord :what="what" />
     </div>
   </div>
 </template>
@@ -105,6 +130,7 @@ function settle(row: Row, value: number) {
 }
 .acts {
   display: flex;
+  flex-wrap: wrap;
   gap: 4px;
 }
 </style>

@@ -37,6 +37,21 @@ function field(key: string, label: string, scale: RulerScale): Row {
   return { label, scale, read: (values) => Number(values[key]), write: (value) => ({ [key]: value }) }
 }
 
+const RADIUS: RulerScale = {
+  min: 0, max: 256, neutral: 0, step: 0.5, major: 10, spacing: 8, digits: 1, signed: false, unit: 'px',
+} // prettier-ignore
+
+/** One of the two numbers of a blur. */
+function pair(index: 0 | 1, label: string): Row {
+  const read = (values: Values) => values.radius_px as [number, number]
+  return {
+    label,
+    scale: RADIUS,
+    read: (values) => read(values)[index],
+    write: (value, values) => ({ radius_px: read(values).map((old, at) => (at === index ? value : old)) }),
+  }
+}
+
 const number = (value: unknown, digits = 2) => Number(value).toFixed(digits).replace('-', '−')
 const LIGHT = { ...factorScale(16, 0), min: -4 }
 const light = (neutral: number): RulerScale => ({ ...LIGHT, neutral })
@@ -150,6 +165,27 @@ export const KINDS: Kind[] = [
       },
     ],
     sentence: (v) => `roll-off from ${stopsText(Number(v.start))} to ${stopsText(Number(v.limit))} stops`,
+  },
+  {
+    kind: 'blur',
+    words: 'blur',
+    hint: 'A Gaussian; its width along a direction and across it, in pixels of the full picture.',
+    start: { radius_px: [4, 4], turn: 0 },
+    rows: [pair(0, 'Along'), pair(1, 'Across'), field('turn', 'Turn', TURN)],
+    sentence: (v) => {
+      const [along, across] = v.radius_px as [number, number]
+      return along === across
+        ? `blur ${number(along, 1)} px`
+        : `blur ${number(along, 1)} by ${number(across, 1)} px`
+    },
+  },
+  {
+    kind: 'sharpen',
+    words: 'sharpen',
+    hint: 'More of what a blur of that width would take away.',
+    start: { radius_px: 1.5, amount: 0.5 },
+    rows: [field('radius_px', 'Width', RADIUS), field('amount', 'Amount', { ...factorScale(4, 0), min: -1 })],
+    sentence: (v) => `sharpen ${number(v.amount)} at ${number(v.radius_px, 1)} px`,
   },
 ]
 

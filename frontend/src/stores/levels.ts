@@ -14,7 +14,7 @@ export function levelOf(variant: Variant, axis: Axis, name: string): Level {
 const whole = new WeakMap<object, Level>()
 
 export function isNeutral(level: Level): boolean {
-  return JSON.stringify({ ...NEUTRAL_LEVEL, ...level }) === JSON.stringify(NEUTRAL_LEVEL)
+  return JSON.stringify({ ...NEUTRAL_LEVEL, ...level, matte: null }) === JSON.stringify(NEUTRAL_LEVEL)
 }
 
 /** The edit that gives a level its new values. */

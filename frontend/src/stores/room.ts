@@ -36,6 +36,8 @@ export const useRoom = defineStore('room', () => {
   const scale = ref(1)
   const fitted = ref(true)
   const view = shallowRef<Region | null>(null)
+  /** Where the upper left corner of the picture lies on its canvas, and screen pixels for each of the picture. */
+  const placing = shallowRef({ x: 0, y: 0, scale: 1 })
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
   /** How large pictures come while something is dragged, as a share of the screen's pixels along a side. */
@@ -109,7 +111,7 @@ export const useRoom = defineStore('room', () => {
   }
 
   return {
-    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, milliseconds, zoomWish, settled, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
+    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, placing, milliseconds, zoomWish, settled, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
     aids, aided, bright, lifted, sheetOpen, sheetOver, passShown, go, choose, showLarge, showSheet,
   } // prettier-ignore
 })

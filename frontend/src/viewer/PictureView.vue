@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { computed, onMounted, onScopeDispose, ref, watch } from 'vue'
+import MatteOverlay from '@/mattes/MatteOverlay.vue'
 import StationHint from '@/parts/StationHint.vue'
 import { useGrip } from '@/stores/grip'
 import { useHolds } from '@/stores/holds'
 import { useRoom } from '@/stores/room'
+import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
 import { FrameCanvas } from './FrameCanvas'
 import type { Place } from './framing'
@@ -22,6 +24,7 @@ const shots = useShot()
 const room = useRoom()
 const holds = useHolds()
 const grips = useGrip()
+const shelf = useShelf()
 const canvas = ref<HTMLCanvasElement>()
 const sheet = ref<HTMLCanvasElement>()
 const pinMarks = ref<Mark[]>([])
@@ -43,6 +46,7 @@ function placeMarks() {
   room.scale = frame.scale
   room.fitted = frame.fitted
   room.view = frame.region()
+  room.placing = { ...frame.toCanvas({ x: 0, y: 0 }), scale: frame.scale }
   pinMarks.value = room.pins.map((pin, index) => ({
     ...frame!.toCanvas({ x: pin.x + 0.5, y: pin.y + 0.5 }),
     number: index + 1,
@@ -90,6 +94,7 @@ watch(
   () => [
     [shots.variant?.id, shots.variant?.head, shots.draft, shots.renderKey],
     [room.tap, room.frame, room.aids, room.passShown],
+    [shelf.open && shelf.seen, shelf.chosen],
     [holds.shown, holds.mode, holds.gain, holds.measure],
   ],
   pictures.ask,
@@ -142,6 +147,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       @keydown="hand.onKey"
     />
     <canvas v-if="room.scale >= LEGIBLE" ref="sheet" class="values" aria-hidden="true" />
+    <MatteOverlay v-if="shelf.open" />
     <div
       v-for="mark in pinMarks"
       :key="mark.number"
@@ -152,7 +158,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       <span v-if="pinMarks.length > 1">{{ mark.number }}</span>
     </div>
     <div
-      v-if="pinMark && grips.grip?.words()"
+      v-if="pinMark && !grips.grip?.everywhere && grips.grip?.words()"
       class="bubble"
       :class="{ leftward: pinMark.x > (frame?.size.width ?? 0) - 250 }"
       :style="{ left: pinMark.x + 'px', top: pinMark.y + 'px' }"

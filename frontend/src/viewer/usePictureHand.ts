@@ -38,6 +38,7 @@ export function usePictureHand(
   function purpose(at: Place): Doing {
     if (nearWipe(at)) return 'wipe'
     // A picture that is seen whole has nowhere to pan to.
+    if (grips.grip?.everywhere) return 'grip'
     return grips.grip && (onPin(at) || (room.fitted && inside(at))) ? 'grip' : 'pan'
   }
 
@@ -90,30 +91,36 @@ export function usePictureHand(
     if (!picture) return
     const at = placeOf(event)
     room.hover = down ? null : pixelAt(at)
-    if (!down) return
+    if (!down) return grips.grip?.hover?.(picture.toPicture(at))
     if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start()
     if (down.does === 'wipe') moveWipe(at, event.shiftKey)
-    else if (down.moved && down.does === 'grip') grips.grip?.move(offset(down.at, at), event.shiftKey)
+    else if (down.moved && down.does === 'grip') follow(at, event.shiftKey)
     else if (down.moved) picture.pan(at.x - down.last.x, at.y - down.last.y)
     down.last = at
   }
 
   /** What is gripped follows the hand before the screen is drawn. */
   function onEarlyMove(event: PointerEvent) {
-    if (down?.moved && down.does === 'grip' && takes(event))
-      grips.grip?.move(offset(down.at, placeOf(event)), event.shiftKey)
+    if (down?.moved && down.does === 'grip' && takes(event)) follow(placeOf(event), event.shiftKey)
+  }
+
+  function follow(at: Place, fine: boolean) {
+    grips.grip?.move(offset(down!.at, at), fine, frame()!.toPicture(at))
   }
 
   function start() {
     down!.moved = true
     if (down!.does !== 'grip') return
     gripping.value = true
-    grips.grip?.begin(onPin(down!.at) ? null : pixelAt(down!.at))
+    const onIt = !grips.grip?.everywhere && onPin(down!.at)
+    grips.grip?.begin(onIt ? null : pixelAt(down!.at), frame()!.toPicture(down!.at))
   }
 
   function onUp(event: PointerEvent) {
     if (!down || !frame()) return
-    if (!down.moved && down.does !== 'wipe') room.putPin(pixelAt(placeOf(event)), event.shiftKey)
+    const at = placeOf(event)
+    if (!down.moved && down.does === 'grip' && grips.grip?.click) grips.grip.click(frame()!.toPicture(at))
+    else if (!down.moved && down.does !== 'wipe') room.putPin(pixelAt(at), event.shiftKey)
     cancel()
   }
 
@@ -147,7 +154,10 @@ export function usePictureHand(
     })
   }
 
-  const onLeave = () => (room.hover = null)
+  function onLeave() {
+    room.hover = null
+    grips.grip?.hover?.(null)
+  }
   return {
     onDown,
     onLeave,

@@ -3,6 +3,7 @@ import type { SubjectWish } from '@/api/client'
 import { useHolds, type Hold } from '@/stores/holds'
 import { useReel } from '@/stores/reel'
 import { useRoom } from '@/stores/room'
+import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import type { FrameCanvas } from './FrameCanvas'
@@ -23,6 +24,14 @@ export function usePictures(frame: () => FrameCanvas | null) {
   const reel = useReel()
   const first = computed(() => Math.min(...Object.keys(shots.shot?.render.frames ?? {}).map(Number)))
   const pace = new Pace()
+  const shelf = useShelf()
+  /** What the viewer alone does to the picture, with the matte that is looked at. */
+  const aids = computed(() => {
+    const shown = shelf.open && shelf.seen !== 'outline' && shelf.chosen
+    return shown && shelf.seen !== 'outline'
+      ? { ...room.aids, matte: shown, matte_as: shelf.seen }
+      : room.aids
+  })
   const moving = computed(() => shots.draft.length > 0)
   let thread: PictureThread | null = null
   /** When the newest wish was made: only its picture settles. */
@@ -60,7 +69,7 @@ export function usePictures(frame: () => FrameCanvas | null) {
     const size = { region, out_width: out.width, out_height: out.height }
     const shown = room.passShown ?? undefined
     const subject = { patch: shots.draft, frame: room.frame, station: room.tap, pass_name: shown }
-    return { variantId, asked, body: { aids: room.aids, ...subject, ...size } }
+    return { variantId, asked, body: { aids: aids.value, ...subject, ...size } }
   }
 
   /** The held pictures that are on the screen. */

@@ -52,6 +52,7 @@ def _materials(build: s.SceneBuilder) -> None:
     add("iron", (0.06, 0.06, 0.07), 0.38, 0.20)
     add("wood", (0.36, 0.21, 0.10), 0.55, 0.04, texture=s.WOOD)
     add("hull_paint", (0.62, 0.62, 0.60), 0.32, 0.05, texture=s.HULL)
+    add("hull_band", (0.62, 0.36, 0.08), 0.32, 0.05, texture=s.HULL)  # follows the paint that it lies on
     add("cabin_paint", (0.70, 0.69, 0.65), 0.42, 0.04)
     add("funnel_paint", (0.55, 0.10, 0.06), 0.40, 0.04)
     add("sail_cloth", (0.72, 0.68, 0.58), 0.80, 0.03, texture=s.SAIL)

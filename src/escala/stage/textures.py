@@ -71,6 +71,19 @@ def surface_place(scene, shape, point):  # type: ignore[no-untyped-def]
 
 
 @serial_kernel
+def painted_material(scene, shape, point):  # type: ignore[no-untyped-def]
+    """The material that is seen at a point: a hull's band is painted with one of its own, the next in the list."""
+    row = scene.shape_material[shape]
+    on_hull = scene.kinds[shape] == CONVEX and int(scene.materials[row, 6]) == HULL
+    return row + 1 if on_hull and _is_band(scene.bounds, shape, point) else row
+
+
+@serial_kernel
+def _is_band(bounds, shape, point):  # type: ignore[no-untyped-def]
+    return bounds[shape, 3] >= 5.0 and 1.35 < point[1] < 2.05
+
+
+@serial_kernel
 def _stone(albedo, point, normal, bump):  # type: ignore[no-untyped-def]
     top = normal[1] > 0.5
     a, b = point[0], point[2] if top else point[1] * 1.4
@@ -123,7 +136,7 @@ def _hull(bounds, shape, point):  # type: ignore[no-untyped-def]
         return scaled((0.09, 0.16, 0.20), shade)
     if height < 0.45:
         return scaled((0.20, 0.05, 0.04), shade)
-    if 1.35 < height < 2.05:
+    if _is_band(bounds, shape, point):
         return scaled((0.62, 0.36, 0.08), shade)
     return scaled((0.64, 0.63, 0.60), shade)
 

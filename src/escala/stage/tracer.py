@@ -11,7 +11,7 @@ from .sampling import next_number, start_sample
 from .scene import GLASS_SOLID, GLASS_THIN, MATTE, MOON_LIGHT, SKY_LIGHT, WINDOW_LIGHT
 from .shading import pass_glass, reflect_factors, sample_reflection, specular_share
 from .shapes import FAR, clear_way, nearest_hit
-from .textures import surface_at
+from .textures import painted_material, surface_at
 from .vectors import add, dot, product, row3, scaled, unit
 
 # Where a contribution goes: (light, slot).
@@ -64,7 +64,7 @@ def _trace_sample(scene, place, state, film, extras, objects, materials):  # typ
     common = scaled(_ONES, mist_transmittance(scene.mist, origin, direction, distance))
     if shape >= 0:
         objects[scene.shape_object[shape]] += 1
-        materials[scene.shape_material[shape]] += 1
+        materials[painted_material(scene, shape, add(origin, direction, distance))] += 1
         extras[COVER] += 1
     _trace_path(scene, origin, direction, shape, distance, normal, common, state, film, extras)
     luma = _luma(film) - before

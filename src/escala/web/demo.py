@@ -11,6 +11,7 @@ from pathlib import Path
 
 from escala.core.errors import EscalaError
 from escala.record.shots import all_shots
+from escala.stage.emblems import write_emblems
 
 from .jobs import Job
 from .settings import Settings
@@ -55,6 +56,7 @@ def start_demo(studio: Studio) -> None:
     """Render what is not there yet, one after another, and show it; in a thread of its own."""
 
     def work() -> None:
+        write_emblems(demo_folder(studio.settings) / "emblems")
         for render in DEMO_RENDERS:
             _keep(studio, render)
 

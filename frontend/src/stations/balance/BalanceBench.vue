@@ -9,6 +9,9 @@ import { levelOf, levelPatch, spoken, isNeutral, stopsText } from '@/stores/leve
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useLightGrip } from './useLightGrip'
+import CorrectionList from '@/corrections/CorrectionList.vue'
+import WhereWord from '@/mattes/WhereWord.vue'
+import type { Limitable } from '@/stores/shelf'
 import PinPanel from '@/stations/looking/PinPanel.vue'
 import ScopePanel from '@/stations/looking/ScopePanel.vue'
 
@@ -35,6 +38,19 @@ const approximate = computed(() => {
   )
   return both && !recipes.includes('lights_components')
 })
+
+/** What corrections of the chosen head or cell act on. */
+const of = computed(() => {
+  const { axis = 'lights', name = '' } = room.chosen ?? {}
+  const [light, component] = axis === 'cells' ? name.split('/') : axis === 'lights' ? [name] : [null, name]
+  return { light: light ?? null, component: component ?? null }
+})
+const limitable = computed<Limitable>(() => ({
+  key: `level ${room.chosen?.axis} ${room.chosen?.name}`,
+  words: `the level of ${title.value.toLowerCase()}`,
+  matte: () => level.value.matte ?? null,
+  patch: (matte) => patchOf({ matte }),
+}))
 
 function patchOf(change: Partial<Level>) {
   return levelPatch(room.chosen!.axis, room.chosen!.name, { ...level.value, ...change })
@@ -100,10 +116,18 @@ function keep(change: Partial<Level>, what: string) {
       @moving="show({ tint: tintOf($event, tint.amount) })"
       @settled="keep({ tint: tintOf($event, tint.amount) }, 'tint')"
     />
+    <WhereWord :what="limitable" />
     <p v-if="approximate" class="warning" role="status">
       Approximate: lights and components move at once, and this render has no passes for both together.
     </p>
   </section>
+  <CorrectionList
+    v-if="room.chosen"
+    :key="`${room.chosen.axis} ${room.chosen.name}`"
+    place="/balance/corrections"
+    :of="of"
+    :empty="`None on ${title.toLowerCase()}.`"
+  />
   <PinPanel />
   <ScopePanel />
 </template>

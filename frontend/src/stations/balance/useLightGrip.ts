@@ -79,10 +79,5 @@ export function useLightGrip() {
     return level ? `${spoken(room.chosen!.name)} ${stopsText(level.stops)} stops, ${level.kelvin} K` : ''
   })
   const doing = () => moving.value || 'drag up or down: level, sideways: warmth'
-  const grips = useGrip()
-  const grip = { begin, move, end, words: () => words.value, doing }
-  grips.grip = grip
-  onScopeDispose(() => {
-    if (grips.grip === grip) grips.grip = null
-  })
+  onScopeDispose(useGrip().take({ begin, move, end, words: () => words.value, doing }))
 }

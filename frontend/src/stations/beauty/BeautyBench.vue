@@ -6,6 +6,7 @@ import TallyVerdict from '@/tally/TallyVerdict.vue'
 import TermControls from '@/tally/TermControls.vue'
 import { useTally } from '@/tally/useTally'
 import { useTermEdits } from '@/tally/useTermEdits'
+import RemovedList from './RemovedList.vue'
 import CorrectionList from '@/corrections/CorrectionList.vue'
 import { counted, percent, spoken } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
@@ -66,6 +67,7 @@ function stateOf(name: string): string {
         </template>
       </p>
     </section>
+    <RemovedList />
     <CorrectionList place="/beauty/corrections" empty="None on the whole of it." />
     <section class="bench-part lines" aria-label="Tally">
       <LiftSwitch class="lifting" />

@@ -2,19 +2,19 @@
 import Select from 'primevue/select'
 import { computed } from 'vue'
 import type { Correction } from '@/api/types'
-import { useCorrections } from '@/stores/useCorrections'
+import { useEntries } from '@/stores/useEntries'
 import { useColourOffer } from '@/stores/useColourOffer'
 
 /** Looks and named transforms of the colour config, laid on working-space values at Finish. */
 type ConfigPart = Extract<Correction, { kind: 'config' }>
 
-const corrections = useCorrections('/finish/corrections')
+const corrections = useEntries<Correction>('/finish/corrections')
 const { offer } = useColourOffer()
 const laid = computed(() => corrections.all.value.filter((c): c is ConfigPart => c.kind === 'config'))
 const names = computed(() => [...(offer.value?.looks ?? []), ...(offer.value?.named_transforms ?? [])])
 
 function add(name: string) {
-  corrections.add({ kind: 'config', name }, `${name} laid on`)
+  void corrections.add({ kind: 'config', name }, `${name} laid on`)
 }
 </script>
 

@@ -7,15 +7,16 @@ import RulerScale from '@/parts/RulerScale.vue'
 import TripleRuler from '@/parts/TripleRuler.vue'
 import { factorScale, OFFSET, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
 import { useTroubles } from '@/stores/troubles'
-import { useCorrections } from '@/stores/useCorrections'
+import { useEntries } from '@/stores/useEntries'
 import CorrectionList from '@/corrections/CorrectionList.vue'
+import WhereWord from '@/mattes/WhereWord.vue'
 import ConfigCorrections from './ConfigCorrections.vue'
 import PinPanel from '@/stations/looking/PinPanel.vue'
 import ScopePanel from '@/stations/looking/ScopePanel.vue'
 
 type Row = { key: 'slope' | 'offset' | 'power'; label: string; scale: Scale; keeps: 'ratio' | 'distance' }
 
-const corrections = useCorrections('/finish/corrections')
+const corrections = useEntries<Correction>('/finish/corrections')
 const troubles = useTroubles()
 const file = ref<HTMLInputElement>()
 const ROWS: Row[] = [
@@ -43,7 +44,7 @@ function show(kept: Exposure | Cdl, change: object) {
 
 function keep(kept: Exposure | Cdl, change: object, label: string) {
   if (kept.id) corrections.keep(kept.id, change, label)
-  else corrections.add({ kind: kept.kind, ...change }, label, kept.kind === 'exposure')
+  else void corrections.add({ kind: kept.kind, ...change }, label, kept.kind === 'exposure')
 }
 
 const channelsText = (row: Row, value: Triple) =>
@@ -82,6 +83,7 @@ async function takeFile(event: Event) {
       @moving="show(exposure, { stops: $event })"
       @settled="keep(exposure, { stops: $event }, `Exposure ${readout(STOPS, $event)} stops`)"
     />
+    <WhereWord v-if="exposureKept" :what="corrections.limitable(exposure.id, 'exposure')" />
   </section>
   <section class="bench-part" aria-label="ASC CDL">
     <div class="bench-head">
@@ -112,6 +114,7 @@ async function takeFile(event: Event) {
       @moving="show(cdl, { saturation: $event })"
       @settled="keep(cdl, { saturation: $event }, 'Saturation')"
     />
+    <WhereWord v-if="cdlKept" :what="corrections.limitable(cdl.id, 'the CDL')" />
   </section>
   <CorrectionList
     place="/finish/corrections"

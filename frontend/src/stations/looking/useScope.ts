@@ -1,9 +1,9 @@
 import { createSharedComposable } from '@vueuse/core'
-import { onScopeDispose, ref, shallowRef, watch } from 'vue'
-import { api, fetchScope, told, type ScopeWish } from '@/api/client'
+import { computed, onScopeDispose, ref, shallowRef } from 'vue'
+import { fetchScope, type ScopeWish } from '@/api/client'
 import type { PatchStep } from '@/api/types'
 import { useRoom } from '@/stores/room'
-import { useShot } from '@/stores/shot'
+import { usePointing } from '@/mattes/usePointing'
 import { useSteadily } from '@/stores/useSteadily'
 
 export type ScopeKind = ScopeWish['kind']
@@ -40,21 +40,6 @@ export const useScope = createSharedComposable(() => {
 
 /** The objects that the render names. */
 export function useObjects() {
-  const shots = useShot()
-  const objects = shallowRef<string[]>([])
-  watch(
-    () => [shots.variant?.id, shots.renderKey],
-    async () => {
-      const id = shots.variant?.id
-      if (id === undefined) return
-      const params = { path: { variant_id: id } }
-      objects.value = (
-        await told<{ objects: string[] }>(api.GET('/api/variants/{variant_id}/objects', { params })).catch(
-          () => ({ objects: [] }),
-        )
-      ).objects
-    },
-    { immediate: true },
-  )
-  return objects
+  const { layers } = usePointing()
+  return computed(() => [...new Set(layers.value.flatMap((layer) => layer.names))].sort())
 }

@@ -1,77 +1,34 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { NEUTRAL_RECOLOUR } from '@/api/defaults'
-import type { Recolour } from '@/api/types'
-import RulerScale from '@/parts/RulerScale.vue'
-import { factorScale, readout, TURN, type RulerScale as Scale } from '@/parts/ruler'
-import { pointerStep, spoken } from '@/stores/levels'
-import { useShot } from '@/stores/shot'
+import type { SurfaceChange } from '@/api/types'
 import PinPanel from '@/stations/looking/PinPanel.vue'
 import ScopePanel from '@/stations/looking/ScopePanel.vue'
-import { useObjects } from '@/stations/looking/useScope'
+import { spoken } from '@/stores/levels'
+import { useShelf } from '@/stores/shelf'
+import { useShot } from '@/stores/shot'
+import { useEntries } from '@/stores/useEntries'
+import ChangePart from './ChangePart.vue'
 
-/** Colours of surfaces, changed before light multiplies them: shading, highlights and reflections stay right. */
-type Measured = 'hue' | 'saturation' | 'value'
-
+/** Surfaces changed before light multiplies them: shading, highlights and reflections stay right. */
 const shots = useShot()
-const objects = useObjects()
-const recolours = computed<Recolour[]>(() =>
-  (shots.document?.surface?.recolours ?? []).map((kept) => ({ ...NEUTRAL_RECOLOUR, ...kept })),
-)
-const ROWS: { key: Measured; label: string; scale: Scale }[] = [
-  { key: 'hue', label: 'Hue', scale: TURN },
-  { key: 'saturation', label: 'Saturation', scale: factorScale(4, 1) },
-  { key: 'value', label: 'Value', scale: factorScale(4, 1) },
-]
+const shelf = useShelf()
+const changes = useEntries<SurfaceChange>('/surface/changes')
 const coloured = computed(() =>
   (shots.variant?.reading.passes ?? []).filter((p) => p.part === 'colour').map((p) => p.component ?? ''),
 )
-/** What a change can be limited to. */
-const limits = computed(() => [
-  {
-    key: 'object_name' as const,
-    label: 'Which object',
-    none: 'all surfaces',
-    names: objects.value,
-    edit: 'Another object recoloured',
-  },
-  {
-    key: 'component' as const,
-    label: 'Which component',
-    none: 'every component with a colour',
-    names: coloured.value,
-    edit: 'Another component recoloured',
-  },
-])
-const nameOf = (change: Recolour) => (change.object_name ? spoken(change.object_name) : 'All surfaces')
+const hasUv = computed(() => (shots.variant?.reading.passes ?? []).some((p) => p.role === 'uv'))
+const GREY = [0.18, 0.18, 0.18]
 
-const at = (change: Recolour) => `/surface/recolours/${pointerStep(change.id)}`
-const patch = (of: Recolour, change: Partial<Recolour>) =>
-  Object.entries(change).map(([field, value]) => ({
-    op: 'replace' as const,
-    path: `${at(of)}/${field}`,
-    value,
-  }))
-
-function keep(of: Recolour, change: Partial<Recolour>, label: string) {
-  void shots.edit(patch(of, change), label)
+/** The shelf opens with it: the next thing to say is where. */
+async function add(value: object, label: string, words: string) {
+  const made = await changes.add(value, label)
+  if (made?.id) shelf.show(changes.limitable(made.id, words))
 }
 
-function settle(of: Recolour, row: (typeof ROWS)[number], value: number) {
-  const label = `${nameOf(of)}: ${row.label.toLowerCase()} ${readout(row.scale, value)}`
-  keep(of, { [row.key]: value }, label)
-}
-
-function add() {
-  void shots.edit(
-    [{ op: 'add', path: '/surface/recolours/-', value: NEUTRAL_RECOLOUR }],
-    'A colour to change',
-  )
-}
-
-function drop(change: Recolour) {
-  void shots.edit([{ op: 'remove', path: at(change) }], 'Colour as rendered')
-}
+const turn = () => add({ ...NEUTRAL_RECOLOUR }, 'A colour to turn', 'the turned colour')
+const repaint = () => add({ kind: 'repaint', from: GREY, to: GREY }, 'A colour to repaint', 'the repainted colour') // prettier-ignore
+const label = () => add({ kind: 'label', pictures: [] }, 'A label to lay', 'the label')
 </script>
 
 <template>
@@ -83,71 +40,32 @@ function drop(change: Recolour) {
     </p>
   </section>
   <template v-else>
-    <section
-      v-for="change in recolours"
-      :key="change.id"
-      class="bench-part"
-      :aria-label="`Colour of ${nameOf(change)}`"
-    >
+    <section class="bench-part" aria-label="Change a surface">
       <div class="bench-head">
-        <h2>{{ nameOf(change) }}</h2>
+        <button type="button" @click="turn">turn a colour</button>
+        <button type="button" @click="repaint">repaint one</button>
         <button
           type="button"
-          :aria-pressed="!change.on"
-          @click="keep(change, { on: !change.on }, `${nameOf(change)} on or off`)"
+          :disabled="!hasUv"
+          :title="hasUv ? 'A picture on the surface, by its uv' : 'This render has no uv pass'"
+          @click="label"
         >
-          off
+          lay a label
         </button>
-        <button type="button" @click="drop(change)">take away</button>
       </div>
-      <div class="choices">
-        <select
-          v-for="limit in limits"
-          :key="limit.key"
-          :value="change[limit.key] ?? ''"
-          :aria-label="limit.label"
-          @change="
-            keep(change, { [limit.key]: ($event.target as HTMLSelectElement).value || null }, limit.edit)
-          "
-        >
-          <option value="">{{ limit.none }}</option>
-          <option v-for="name in limit.names" :key="name" :value="name">{{ spoken(name) }}</option>
-        </select>
-      </div>
-      <RulerScale
-        v-for="row in ROWS"
-        :key="row.key"
-        :label="row.label"
-        :scale="row.scale"
-        :value="change[row.key]"
-        @moving="shots.preview(patch(change, { [row.key]: $event }))"
-        @settled="settle(change, row, $event)"
-      />
-    </section>
-    <section class="bench-part">
-      <button type="button" @click="add">
-        {{ recolours.length ? 'change another colour' : 'change a colour' }}
-      </button>
       <p class="quiet">
         Colour passes of {{ coloured.map(spoken).join(', ').toLowerCase() }} are changed before light
         multiplies them. Where a renderer gives no light by itself, the lit pass is divided by its colour.
       </p>
     </section>
+    <ChangePart
+      v-for="change in changes.all.value"
+      :key="change.id"
+      :change="change"
+      :changes="changes"
+      :components="coloured"
+    />
   </template>
   <PinPanel />
   <ScopePanel />
 </template>
-
-<style scoped>
-.choices {
-  display: grid;
-  gap: 4px;
-}
-.choices select {
-  padding: 3px 6px;
-  border: 1px solid var(--line);
-  background: var(--well);
-  color: inherit;
-  font: inherit;
-}
-</style>

@@ -108,9 +108,12 @@ def absent_objects(frame: StoredFrame, names: Sequence[str], layer: str | None) 
 
 
 def objects_under(frame: StoredFrame, look: Look, layer: str | None = None) -> list[Found]:
-    """What lies in a region of pixels, by layer, in each the object that covers most of it first."""
+    """What lies in a region of pixels, by layer, in each the object that covers most of it first.
+
+    Layers of objects come before those of materials or assets, as far as their names tell.
+    """
     found = []
-    for one in crypto_layers(frame):
+    for one in sorted(crypto_layers(frame), key=lambda one: "obj" not in one.name.lower()):
         if layer in (None, one.name):
             shares = coverage_of_ids(_ranks(frame, one, look))
             pixels = look.width * look.height

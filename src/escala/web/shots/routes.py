@@ -18,6 +18,7 @@ from escala.engine.worker import SMALL
 from escala.media.limits import check_disk
 from escala.media.places import place_in, plain_name, printable
 from escala.media.sources import SUFFIXES
+from escala.media.stills import READABLE
 from escala.media.whole import make_folder
 from escala.model.render import Render
 from escala.model.variant import Variant
@@ -172,6 +173,25 @@ def list_media(query: MediaQuery) -> dict[str, Any]:
     """Folders and pictures below the media roots."""
     studio = the_studio()
     return {"folder": query.folder, "entries": _entries(studio, query.folder)}
+
+
+@routes.get("/shots/<int:shot_id>/pictures", responses={200: MediaOut})
+def list_pictures(path: ShotPath) -> dict[str, Any]:
+    """Pictures beside a shot's files and in the folders there, which labels can show."""
+    studio = the_studio()
+    render = studio.render_of(path.shot_id)
+    own = {Path(entry.path) for entries in render.frames.values() for entry in entries}
+    folder = next(iter(own)).parent
+    try:
+        folders = [folder, *(e for e in sorted(studio.roots.readable(folder).iterdir()) if e.is_dir())]
+        found = [e for place in folders for e in sorted(place.iterdir()) if e.suffix.lower() in READABLE]
+    except (BadSource, OSError):
+        found = []  # the files are gone, or lie where nothing may be read: there is nothing to offer
+    shown = [e for e in found if e not in own and not e.name.startswith(".")][:_MOST_PICTURES]
+    return {"folder": str(folder), "entries": [{"name": e.name, "path": str(e), "folder": False} for e in shown]}
+
+
+_MOST_PICTURES = 200
 
 
 @routes.get("/uploads/room")

@@ -1,0 +1,87 @@
+<script setup lang="ts">
+import { computed, onScopeDispose, shallowRef, watch } from 'vue'
+import { fetchPicture } from '@/api/client'
+import { NO_AIDS } from '@/api/defaults'
+import type { Correction } from '@/api/types'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import { KINDS, type Kind } from './kinds'
+
+/** All kinds of corrections as words, each with a small live picture of the frame with it. */
+const props = defineProps<{
+  place: string
+  made: (kind: Kind) => object
+  without?: Correction['kind']
+}>()
+const emit = defineEmits<{ chosen: [kind: Kind] }>()
+const shots = useShot()
+const room = useRoom()
+const WIDTH = 96
+const kinds = computed(() => KINDS.filter((one) => one.kind !== props.without))
+const pictures = shallowRef<Record<string, string>>({})
+const size = computed(() => {
+  const display = shots.shot?.render.display ?? { width: 16, height: 9 }
+  return {
+    width: display.width,
+    height: display.height,
+    out: Math.round((WIDTH * display.height) / display.width),
+  }
+})
+
+async function load() {
+  const id = shots.variant?.id
+  if (id === undefined) return
+  const { width, height, out } = size.value
+  const shape = { region: { x: 0, y: 0, width, height }, out_width: WIDTH, out_height: out }
+  for (const kind of kinds.value) {
+    const patch = [{ op: 'add' as const, path: `${props.place}/-`, value: props.made(kind) }]
+    const subject = { patch, frame: room.frame, station: 'display' as const }
+    const wish = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
+    const picture = await fetchPicture(id, wish).catch(() => null) // one that cannot be shown stays dark
+    if (gone) return
+    if (picture) pictures.value = { ...pictures.value, [kind.kind]: URL.createObjectURL(picture.file) }
+  }
+}
+let gone = false
+watch(() => shots.variant?.head, load, { immediate: true })
+onScopeDispose(() => {
+  gone = true
+  Object.values(pictures.value).forEach((address) => URL.revokeObjectURL(address))
+})
+</script>
+
+<template>
+  <div class="kinds" role="group" aria-label="Kinds of corrections">
+    <button
+      v-for="kind in kinds"
+      :key="kind.kind"
+      type="button"
+      :title="kind.hint"
+      @click="emit('chosen', kind)"
+    >
+      <span
+        class="small"
+        :style="{ height: `${size.out}px`, backgroundImage: `url(${pictures[kind.kind] ?? ''})` }"
+      />
+      {{ kind.words }}
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.kinds {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: 6px;
+}
+.kinds button {
+  padding: 0 0 3px;
+  text-align: left;
+  font-size: 12px;
+}
+.small {
+  display: block;
+  width: 100%;
+  background: #000 center / cover;
+}
+</style>

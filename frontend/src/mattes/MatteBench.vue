@@ -1,0 +1,197 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import RulerScale from '@/parts/RulerScale.vue'
+import { readout } from '@/parts/ruler'
+import { counted } from '@/stores/levels'
+import { useRoom } from '@/stores/room'
+import { useShelf, type Seen } from '@/stores/shelf'
+import { useShot } from '@/stores/shot'
+import { renamedMatte, withoutMatte } from './documents'
+import { COMMON, matteWords, rowsOf, type MatteRow } from './kinds'
+import MatteNames from './MatteNames.vue'
+import MattePass from './MattePass.vue'
+import { pointsAt, type Shape } from './drawing'
+import { useMatteHand } from './useMatteHand'
+import { useShelfFacts } from './useShelfFacts'
+
+/** The chosen matte: how it is looked at, what it is made of, how it is shaped; beside it what makes another one. */
+const shelf = useShelf()
+const shots = useShot()
+const room = useRoom()
+const { shelf: facts } = useShelfFacts()
+const { number } = useMatteHand()
+const typedName = ref('')
+const dropping = ref(false)
+const SEEN: { seen: Seen; words: string }[] = [
+  { seen: 'outline', words: 'outline' },
+  { seen: 'hatched', words: 'hatched' },
+  { seen: 'alone', words: 'alone' },
+]
+const fact = computed(() => facts.value?.mattes.find((one) => one.name === shelf.chosen))
+const rows = computed(() => (shelf.matte ? [...rowsOf(shelf.matte), ...COMMON] : []))
+const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
+const keyed = computed(() => shelf.matte?.kind === 'shape' && Boolean(shelf.matte.keys))
+/** What is done to it, in words, while the rulers are folded. */
+const shaped = computed(() => {
+  const { grow_px: grown = 0, soften_px: soft = 0, gain = 1 } = shelf.matte ?? {}
+  const px = (value: number) => `${Math.abs(value).toFixed(1)} px`
+  return [
+    grown > 0 ? `grown ${px(grown)}` : grown < 0 ? `shrunk ${px(grown)}` : '',
+    soft > 0 ? `softened ${px(soft)}` : '',
+    gain !== 1 ? `× ${gain.toFixed(2)}` : '',
+  ]
+    .filter(Boolean)
+    .join(', ')
+})
+const users = computed(() => [...(fact.value?.uses ?? []), ...(fact.value?.joined_in ?? [])])
+
+watch(
+  () => shelf.chosen,
+  (name) => {
+    typedName.value = name ?? ''
+    dropping.value = false
+  },
+  { immediate: true },
+)
+
+function valueOf(row: MatteRow): number {
+  const value = (shelf.matte as unknown as Record<string, unknown>)[row.field]
+  return Number(value ?? NEUTRAL[row.field] ?? 0) / (row.factor ?? 1)
+}
+const NEUTRAL: Record<string, number> = { gain: 1, angle: 45, soft: 0, high: 1, least_saturation: 0.1 }
+
+function fieldsOf(row: MatteRow, value: number): object {
+  return { [row.field]: value * (row.factor ?? 1) }
+}
+
+function settle(row: MatteRow, value: number) {
+  shelf.change(fieldsOf(row, value), `${row.label.toLowerCase()} ${readout(row.scale(value), value)}`)
+}
+
+function rename() {
+  const [from, to] = [shelf.chosen!, typedName.value.trim()]
+  if (!to || to === from || to in shelf.mattes) return void (typedName.value = from)
+  const patch = renamedMatte(shelf.mattes, facts.value?.mattes ?? [], from, to)
+  shelf.choose(null)
+  void shots.edit(patch, `${from} is now ${to}`).then(() => shelf.choose(to))
+}
+
+function drop() {
+  const name = shelf.chosen!
+  if (users.value.length && !dropping.value) return void (dropping.value = true)
+  const patch = withoutMatte(shelf.mattes, facts.value?.mattes ?? [], name)
+  shelf.choose(null)
+  void shots.edit(patch, `${name} taken away`)
+}
+
+/** A drawn outline moves over frames: it has points for each of some of them. */
+function toggleKeys() {
+  const shape = shelf.matte as Shape
+  const points = pointsAt(shape, number.value)
+  const next = keyed.value
+    ? { points, keys: null }
+    : { points: null, keys: { [String(number.value)]: points } }
+  shelf.change(next, keyed.value ? 'still' : 'moves over frames')
+}
+</script>
+
+<template>
+  <section v-if="shelf.matte && shelf.chosen" class="bench-part" aria-label="Chosen matte">
+    <div class="bench-head">
+      <input v-model="typedName" aria-label="Name of the matte" maxlength="120" @change="rename" />
+      <button type="button" @click="drop">take away</button>
+    </div>
+    <p v-if="dropping" class="warning" role="alert">
+      It is used {{ counted(users.length, 'time') }}: {{ users.join(', ') }}.
+      <button type="button" @click="drop">take it away, and go on without</button>
+      <button type="button" @click="dropping = false">keep it</button>
+    </p>
+    <p class="quiet">
+      {{ matteWords(shelf.matte) }}
+      <template v-if="fact?.waits.length"> · waits: this render has no {{ fact.waits.join(', ') }}</template>
+    </p>
+    <div class="seen" role="group" aria-label="How it is shown">
+      <button
+        v-for="one in SEEN"
+        :key="one.seen"
+        type="button"
+        :aria-pressed="shelf.seen === one.seen"
+        @click="shelf.seen = one.seen"
+      >
+        {{ one.words }}
+      </button>
+      <button
+        type="button"
+        :aria-pressed="shelf.matte.invert ?? false"
+        @click="shelf.change({ invert: !shelf.matte.invert }, 'turned round')"
+      >
+        turned round
+      </button>
+    </div>
+    <MatteNames v-if="shelf.matte.kind === 'object'" :matte="shelf.matte" />
+    <div v-if="shelf.matte.kind === 'shape'" class="seen">
+      <button
+        type="button"
+        :aria-pressed="shelf.matte.smooth ?? true"
+        @click="shelf.change({ smooth: !(shelf.matte.smooth ?? true) }, 'smooth or straight')"
+      >
+        smooth
+      </button>
+      <button v-if="hasFrames" type="button" :aria-pressed="keyed" @click="toggleKeys">
+        moves over frames
+      </button>
+      <span v-if="keyed" class="quiet"
+        >points dragged here are those of frame {{ room.frame ?? number }}</span
+      >
+    </div>
+    <details class="shaping">
+      <summary>shape it{{ shaped ? ` · ${shaped}` : '' }}</summary>
+      <RulerScale
+        v-for="one in rows"
+        :key="one.field"
+        :label="one.label"
+        :scale="one.scale(valueOf(one))"
+        :value="valueOf(one)"
+        @moving="shelf.change(fieldsOf(one, $event), null)"
+        @settled="settle(one, $event)"
+      />
+    </details>
+  </section>
+  <MattePass v-else-if="shelf.way === 'pass'" />
+  <section v-else class="bench-part">
+    <p class="quiet">
+      {{
+        shelf.limited
+          ? 'Choose a matte on the shelf, or make one in the picture: it limits what you came from.'
+          : 'Choose a matte on the shelf, or make one in the picture.'
+      }}
+    </p>
+    <MatteNames v-if="shelf.way === 'object'" :matte="null" />
+  </section>
+</template>
+
+<style scoped>
+.seen {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  align-items: center;
+}
+.shaping[open] {
+  display: grid;
+  gap: 8px;
+}
+summary {
+  color: var(--text-2);
+  cursor: pointer;
+}
+.bench-head input {
+  flex: 1;
+  min-width: 0;
+  padding: 3px 6px;
+  border: 1px solid var(--line);
+  background: var(--well);
+  color: inherit;
+  font: inherit;
+}
+</style>

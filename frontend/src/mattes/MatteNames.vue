@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { Matte } from '@/api/types'
+import { percent } from '@/stores/levels'
+import { useShelf } from '@/stores/shelf'
+import { useMatteHand } from './useMatteHand'
+import { usePointing } from './usePointing'
+
+/** The names of a matte of objects: those in it, and typing narrows those that the render has. */
+const props = defineProps<{ matte: Extract<Matte, { kind: 'object' }> | null }>()
+const shelf = useShelf()
+const { layers } = usePointing()
+const { takeNames } = useMatteHand()
+const typed = ref('')
+const MOST = 24
+const taken = computed(() => props.matte?.names ?? [])
+const shown = computed(() => layers.value.filter((one) => !shelf.layer || one.name === shelf.layer))
+const matching = computed(() => {
+  const pattern = typed.value.trim()
+  const all = [...new Set(shown.value.flatMap((layer) => layer.names))]
+  if (!pattern) return all
+  const signs = pattern.replace(/[.+^${}()|[\]\\]/g, '\\$&').replaceAll('*', '.*').replaceAll('?', '.') // prettier-ignore
+  const wanted = new RegExp(signs, 'i')
+  return all.filter((name) => wanted.test(name))
+})
+const isPattern = computed(() => /[*?]/.test(typed.value))
+const missing = computed(() => Math.max(0, ...shown.value.map((layer) => layer.missing)))
+
+function take(name: string) {
+  void takeNames([name], true)
+  if (name === typed.value.trim()) typed.value = ''
+}
+</script>
+
+<template>
+  <div class="names">
+    <div v-if="taken.length" class="taken">
+      <button
+        v-for="name in taken"
+        :key="name"
+        type="button"
+        :title="`Give ${name} back`"
+        @click="take(name)"
+      >
+        {{ name }} ×
+      </button>
+    </div>
+    <select v-if="layers.length > 1" v-model="shelf.layer" aria-label="Which names">
+      <option :value="null">all names</option>
+      <option v-for="layer in layers" :key="layer.name" :value="layer.name">{{ layer.name }}</option>
+    </select>
+    <input
+      v-model="typed"
+      type="text"
+      aria-label="Names"
+      :placeholder="`type one of ${matching.length} names, * for any`"
+      @keydown.enter="typed.trim() && take(isPattern ? typed.trim() : (matching[0] ?? typed.trim()))"
+    />
+    <div class="known">
+      <button v-if="isPattern" type="button" @click="take(typed.trim())">
+        all that match {{ typed.trim() }}
+      </button>
+      <button
+        v-for="name in typed.trim() ? matching.slice(0, MOST) : []"
+        :key="name"
+        type="button"
+        :aria-pressed="taken.includes(name)"
+        @click="take(name)"
+      >
+        {{ name }}
+      </button>
+      <span v-if="typed.trim() && matching.length > MOST" class="quiet"
+        >and {{ matching.length - MOST }} more: type</span
+      >
+    </div>
+    <p v-if="!layers.length" class="quiet">
+      This render names no objects: it has no cryptomatte. Take another way, or an ID pass.
+    </p>
+    <p v-else-if="missing >= 0.0005" class="quiet">
+      {{ percent(missing) }} of what is covered is in no stored rank: render more ranks to have it.
+    </p>
+  </div>
+</template>
+
+<style scoped>
+.names {
+  display: grid;
+  gap: 6px;
+}
+.taken,
+.known {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 3px;
+}
+.taken button {
+  border-color: var(--accent);
+}
+input,
+select {
+  padding: 3px 6px;
+  border: 1px solid var(--line);
+  background: var(--well);
+  color: inherit;
+  font: inherit;
+}
+</style>

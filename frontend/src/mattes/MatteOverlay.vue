@@ -1,0 +1,140 @@
+<script setup lang="ts">
+import { computed, onScopeDispose, shallowRef, watch } from 'vue'
+import { api, told } from '@/api/client'
+import { useRoom } from '@/stores/room'
+import { useShelf } from '@/stores/shelf'
+import { useShot } from '@/stores/shot'
+import { useMatteHand } from './useMatteHand'
+import { usePointing, type Outline } from './usePointing'
+
+/** Over the picture while the shelf is open: outlines, what is pointed at, handles of what is drawn. */
+const room = useRoom()
+const shots = useShot()
+const shelf = useShelf()
+const pointing = usePointing()
+const hand = useMatteHand()
+onScopeDispose(hand.take())
+const outline = shallowRef<Outline[]>([])
+
+const turned = computed(() => `translate(${room.placing.x} ${room.placing.y}) scale(${room.placing.scale})`)
+const pathOf = (lines: Outline[]) =>
+  lines.map((line) => `M${line.map(([x, y]) => `${x} ${y}`).join('L')}Z`).join('')
+const chosen = computed(() => pathOf(outline.value))
+const under = computed(() => (shelf.way === 'object' ? pathOf(pointing.under.value.outline) : ''))
+const near = computed(() => room.hover && pointing.under.value.found.length > 0)
+const label = computed(() => {
+  const { x, y, scale } = room.placing
+  return room.hover
+    ? { left: `${x + room.hover.x * scale + 16}px`, top: `${y + room.hover.y * scale + 12}px` }
+    : {}
+})
+const openLine = computed(() => hand.open.value.map(([x, y]) => `${x},${y}`).join(' '))
+const side = computed(() => 9 / room.placing.scale)
+const drag = computed(() => {
+  const pulled = hand.frame.value
+  if (!pulled) return null
+  const { from, to } = pulled
+  return { x: Math.min(from.x, to.x), y: Math.min(from.y, to.y), width: Math.abs(to.x - from.x), height: Math.abs(to.y - from.y) } // prettier-ignore
+})
+
+let busy = false
+async function load(): Promise<void> {
+  const [id, name] = [shots.variant?.id, shelf.chosen]
+  if (id === undefined || !name || !shelf.matte) return void (outline.value = [])
+  if (busy) return
+  busy = true
+  try {
+    const params = { path: { variant_id: id } }
+    const body = { name, frame: room.frame, patch: shots.draft as unknown as Record<string, never>[] }
+    const answer = await told<{ outline: Outline[] }>(
+      api.POST('/api/variants/{variant_id}/mattes/outline', { params, body }),
+    )
+    outline.value = answer.outline
+  } catch {
+    outline.value = [] // it may have been taken away meanwhile
+  } finally {
+    busy = false
+  }
+  if (name !== shelf.chosen) await load()
+}
+watch(() => [shelf.chosen, shelf.matte, room.frame, shots.variant?.id], load, { immediate: true })
+</script>
+
+<template>
+  <svg class="overlay" aria-hidden="true">
+    <g :transform="turned">
+      <path v-if="shelf.seen === 'outline'" :d="chosen" class="shade" />
+      <path v-if="shelf.seen === 'outline'" :d="chosen" class="line" data-outline="chosen" />
+      <path :d="under" class="shade" />
+      <path :d="under" class="line under" data-outline="under" />
+      <polyline v-if="openLine" :points="openLine" class="line" />
+      <circle
+        v-for="([x, y], i) in hand.open.value"
+        :key="i"
+        :cx="x"
+        :cy="y"
+        :r="side / 2"
+        class="handle"
+        :class="{ first: i === 0 }"
+      />
+      <template v-for="handle in hand.handles.value" :key="handle.name">
+        <rect
+          v-if="handle.what === 'fade'"
+          :x="handle.at.x - side / 2"
+          :y="handle.at.y - side / 2"
+          :width="side"
+          :height="side"
+          class="handle"
+        />
+        <circle v-else :cx="handle.at.x" :cy="handle.at.y" :r="side / 2" class="handle" />
+      </template>
+      <rect v-if="drag" v-bind="drag" class="line" />
+    </g>
+  </svg>
+  <p v-if="near && hand.words()" class="named" :style="label" role="status">{{ hand.words() }}</p>
+</template>
+
+<style scoped>
+.overlay {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.line,
+.shade {
+  fill: none;
+  vector-effect: non-scaling-stroke;
+}
+.shade {
+  stroke: #000;
+  stroke-width: 3;
+  opacity: 0.6;
+}
+.line {
+  stroke: #f3e6c2;
+  stroke-width: 1.25;
+}
+.under {
+  stroke-dasharray: 5 3;
+}
+.handle {
+  fill: #1c1c1c;
+  stroke: #f3e6c2;
+  stroke-width: 1.5;
+  vector-effect: non-scaling-stroke;
+}
+.first {
+  fill: #f3e6c2;
+}
+.named {
+  position: absolute;
+  margin: 0;
+  padding: 2px 8px;
+  background: var(--surface-1);
+  font-size: 12px;
+  white-space: nowrap;
+  pointer-events: none;
+}
+</style>

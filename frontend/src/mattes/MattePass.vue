@@ -1,0 +1,49 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useShelf } from '@/stores/shelf'
+import { useShot } from '@/stores/shot'
+
+/** A matte from a pass: as it masks, or by the numbers in it. */
+const shelf = useShelf()
+const shots = useShot()
+const DATA = new Set(['mask', 'alpha', 'shadow', 'occlusion', 'variance', 'other'])
+const passes = computed(() => shots.variant?.reading.passes ?? [])
+const masks = computed(() => passes.value.filter((p) => DATA.has(p.role)))
+const ids = computed(() => passes.value.filter((p) => p.role === 'id'))
+
+function mask(pass: string) {
+  const name = shelf.freeName(pass)
+  void shelf.keep(name, { kind: 'channel', pass }, `${name}, a pass`)
+}
+
+function numbered(pass: string) {
+  const name = shelf.freeName(pass)
+  void shelf.keep(name, { kind: 'id', pass, values: [] }, `${name}, by numbers`)
+}
+</script>
+
+<template>
+  <section class="bench-part" aria-label="From a pass">
+    <p v-if="!masks.length && !ids.length" class="quiet">
+      This render has no pass that masks or numbers things.
+    </p>
+    <div v-if="masks.length" class="passes">
+      <button v-for="pass in masks" :key="pass.name" type="button" @click="mask(pass.name)">
+        as {{ pass.name }} masks
+      </button>
+    </div>
+    <div v-if="ids.length" class="passes">
+      <button v-for="pass in ids" :key="pass.name" type="button" @click="numbered(pass.name)">
+        by the numbers of {{ pass.name }}
+      </button>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.passes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+</style>

@@ -1,0 +1,132 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useShelf } from '@/stores/shelf'
+import { WAYS } from './kinds'
+import MatteTile from './MatteTile.vue'
+import { useShelfFacts } from './useShelfFacts'
+
+/** The mattes of the variant in a row, and the ways of making one in the picture. */
+const shelf = useShelf()
+const { shelf: facts, sheet } = useShelfFacts()
+const COLUMNS = 8
+const joining = ref<{ one: string; other: string } | null>(null)
+const tile = computed(() => ({
+  width: facts.value?.tile_width ?? 112,
+  height: facts.value?.tile_height ?? 63,
+}))
+const hint = computed(() => WAYS.find((way) => way.way === shelf.way)!.hint)
+const title = computed(() => (shelf.limited ? `Where ${shelf.limited.words} counts` : 'Mattes'))
+
+const HOWS = [
+  { how: 'any', words: 'either' },
+  { how: 'all', words: 'both' },
+  { how: 'minus', words: 'the first without the second' },
+]
+
+function join(how: string) {
+  if (!joining.value) return
+  const { one, other } = joining.value
+  const words = how === 'minus' ? `${one} without ${other}` : how === 'all' ? `${one} and ${other}` : `${one} or ${other}` // prettier-ignore
+  const name = shelf.freeName(words.slice(0, 80))
+  joining.value = null
+  void shelf.keep(name, { kind: 'join', how, of: [one, other] }, `${name} put together`)
+}
+</script>
+
+<template>
+  <section class="shelf" aria-label="Shelf of mattes">
+    <div class="head">
+      <h2>{{ title }}</h2>
+      <div class="ways" role="group" aria-label="Make a matte">
+        <button
+          v-for="way in WAYS"
+          :key="way.way"
+          type="button"
+          :aria-pressed="shelf.way === way.way"
+          :title="way.hint"
+          @click="shelf.make(way.way)"
+        >
+          {{ way.words }}
+        </button>
+      </div>
+      <button type="button" class="close" @click="shelf.close()">done</button>
+    </div>
+    <p class="quiet">{{ hint }}</p>
+    <div v-if="joining" class="joining" role="group" aria-label="Put two mattes together">
+      {{ joining.one }} and {{ joining.other }}:
+      <button v-for="one in HOWS" :key="one.how" type="button" @click="join(one.how)">{{ one.words }}</button>
+      <button type="button" @click="joining = null">neither</button>
+    </div>
+    <div class="row">
+      <button
+        v-if="shelf.limited"
+        type="button"
+        class="everywhere"
+        :aria-pressed="shelf.limited.matte() === null"
+        @click="shelf.limit(null)"
+      >
+        everywhere
+      </button>
+      <MatteTile
+        v-for="matte in facts?.mattes ?? []"
+        :key="matte.name"
+        :matte="matte"
+        :sheet="sheet"
+        :tile="tile"
+        :columns="COLUMNS"
+        :chosen="shelf.chosen === matte.name"
+        @choose="shelf.limited ? shelf.limit(matte.name) : shelf.choose(matte.name)"
+        @dropped="joining = { one: $event, other: matte.name }"
+      />
+      <p v-if="!facts?.mattes.length" class="quiet">None yet: make the first one in the picture.</p>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.shelf {
+  display: grid;
+  grid-template-rows: auto auto 1fr;
+  gap: 6px;
+  height: 100%;
+  padding: 8px 14px;
+  overflow: hidden;
+}
+.head {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+}
+.head h2 {
+  font-size: 13px;
+  white-space: nowrap;
+}
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 3px;
+}
+.ways button {
+  padding: 2px 7px;
+  font-size: 12px;
+}
+.close {
+  margin: 0 44px 0 auto;
+}
+.row {
+  display: flex;
+  gap: 8px;
+  align-items: flex-start;
+  overflow: auto;
+}
+.everywhere {
+  flex: none;
+  width: 92px;
+  height: 64px;
+}
+.joining {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+</style>

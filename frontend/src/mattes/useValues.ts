@@ -1,0 +1,20 @@
+import { api, told } from '@/api/client'
+import { useRoom } from '@/stores/room'
+import { useShot } from '@/stores/shot'
+import type { Place } from '@/viewer/framing'
+
+/** The numbers at a pixel: of a pass as stored, or the light of the plain beauty. */
+export function useValues() {
+  const shots = useShot()
+  const room = useRoom()
+
+  return async function valuesAt(pass: string | null, place: Place): Promise<number[]> {
+    const params = { path: { variant_id: shots.variant!.id } }
+    const region = { x: Math.floor(place.x), y: Math.floor(place.y), width: 1, height: 1 }
+    const body = { region, pass_name: pass, picture: null, station: 'source', frame: room.frame }
+    const answer = await told<{ channels: (number | null)[][][] }>(
+      api.POST('/api/variants/{variant_id}/values', { params, body }),
+    )
+    return answer.channels.map((rows) => rows[0]![0] ?? Number.NaN)
+  }
+}

@@ -1,0 +1,75 @@
+<script setup lang="ts">
+import { computed, type Component } from 'vue'
+import type { SurfaceChange } from '@/api/types'
+import WhereWord from '@/mattes/WhereWord.vue'
+import { spoken } from '@/stores/levels'
+import type { useEntries } from '@/stores/useEntries'
+import LabelPart from './LabelPart.vue'
+import RecolourPart from './RecolourPart.vue'
+import RepaintPart from './RepaintPart.vue'
+
+/** One change of a surface: what it is, where it counts, and the rulers of its kind. */
+const props = defineProps<{
+  change: SurfaceChange
+  changes: ReturnType<typeof useEntries<SurfaceChange>>
+  components: string[]
+}>()
+const PARTS: Record<SurfaceChange['kind'], { words: string; part: Component }> = {
+  recolour: { words: 'Turned colour', part: RecolourPart },
+  repaint: { words: 'Repainted colour', part: RepaintPart },
+  label: { words: 'Label', part: LabelPart },
+}
+const id = computed(() => props.change.id ?? '')
+const kind = computed(() => PARTS[props.change.kind])
+const name = computed(() => props.change.matte ?? 'everywhere')
+
+const keep = (change: object, label: string) => props.changes.keep(id.value, change, label)
+
+function settled(change: object, label: string) {
+  keep(change, `${kind.value.words}, ${name.value}: ${label}`)
+}
+</script>
+
+<template>
+  <section class="bench-part" :class="{ off: change.on === false }" :aria-label="`${kind.words} ${name}`">
+    <div class="bench-head">
+      <h2>{{ kind.words }}</h2>
+      <button
+        type="button"
+        :aria-pressed="change.on === false"
+        @click="keep({ on: change.on === false }, `${kind.words} ${name} on or off`)"
+      >
+        off
+      </button>
+      <button type="button" @click="changes.drop(id, `${kind.words} ${name} as rendered`)">take away</button>
+    </div>
+    <div class="bench-head">
+      <WhereWord :what="changes.limitable(id, `the ${kind.words.toLowerCase()}`)" />
+      <select
+        v-if="components.length > 1"
+        :value="change.component ?? ''"
+        aria-label="Which component"
+        @change="
+          keep({ component: ($event.target as HTMLSelectElement).value || null }, 'Another component changed')
+        "
+      >
+        <option value="">every component with a colour</option>
+        <option v-for="one in components" :key="one" :value="one">{{ spoken(one) }}</option>
+      </select>
+    </div>
+    <component :is="kind.part" :change="change" @moving="changes.show(id, $event)" @settled="settled" />
+  </section>
+</template>
+
+<style scoped>
+.off {
+  color: var(--text-3);
+}
+select {
+  padding: 3px 6px;
+  border: 1px solid var(--line);
+  background: var(--well);
+  color: inherit;
+  font: inherit;
+}
+</style>
