@@ -8,8 +8,8 @@ from escala.engine.looking.look import fit_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
 from escala.engine.workshop import Workshop
-from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
+from escala.stage.emblems import write_emblems
 from escala.stage.render import StageJob, render_frame
 
 
@@ -21,8 +21,38 @@ def main() -> None:
         workshop = Workshop(folder / "store", 2**30)
         render, _ = workshop.read([folder / "tiny.exr"])
         engine = workshop.engine_for(0, render)
-        variant = Variant(balance=Balance(lights={"moon": Level(stops=1)}))
-        screen_picture(Subject(engine, variant, "display"), fit_look(0, 0, 64, 36, 32, 32), Purpose.MOVING)
+        emblem = write_emblems(folder)[0]
+        for purpose in (Purpose.MOVING, Purpose.RESTING):
+            subject = Subject(engine, everything(emblem), "display")
+            screen_picture(subject, fit_look(0, 0, 64, 36, 32, 18), purpose)
+
+
+def everything(emblem: Path) -> Variant:
+    """A document that runs through every kernel of the path."""
+    mattes = {
+        "thing": {"kind": "object", "names": ["hull"], "grow_px": 2, "soften_px": 1},
+        "near": {"kind": "depth", "near": 1, "far": 9, "soft": 2},
+        "bright": {"kind": "luminance", "low": -2, "high": 2, "soft": 1},
+        "red": {"kind": "hue", "centre": 20, "width": 60, "soft": 20},
+        "drawn": {"kind": "shape", "points": [[4, 4], [40, 6], [20, 30]], "feather_px": 4},
+    }
+    corrections = [{"kind": "contrast", "amount": 1.1, "matte": name} for name in mattes] + [
+        {"kind": "roll_off", "start": 2, "limit": 4},
+        {"kind": "hue_saturation", "hue": 10},
+        {"kind": "blur", "radius_px": [1, 1]},
+    ]
+    changes = [
+        {"kind": "recolour", "hue": 20, "matte": "thing"},
+        {"kind": "label", "pictures": [str(emblem)], "matte": "thing"},
+    ]
+    return Variant.model_validate(
+        {
+            "mattes": mattes,
+            "surface": {"changes": changes},
+            "balance": {"lights": {"moon": {"stops": 1, "matte": "near"}}},
+            "finish": {"corrections": corrections},
+        }
+    )
 
 
 if __name__ == "__main__":
