@@ -76,6 +76,7 @@ onScopeDispose(() => {
 }
 .kinds button {
   padding: 0 0 3px;
+  text-indent: 5px;
   text-align: left;
   font-size: 12px;
 }

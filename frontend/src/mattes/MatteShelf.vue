@@ -37,21 +37,21 @@ function join(how: string) {
   <section class="shelf" aria-label="Shelf of mattes">
     <div class="head">
       <h2>{{ title }}</h2>
-      <div class="ways" role="group" aria-label="Make a matte">
-        <button
-          v-for="way in WAYS"
-          :key="way.way"
-          type="button"
-          :aria-pressed="shelf.way === way.way"
-          :title="way.hint"
-          @click="shelf.make(way.way)"
-        >
-          {{ way.words }}
-        </button>
-      </div>
+      <p class="quiet">{{ hint }}</p>
       <button type="button" class="close" @click="shelf.close()">done</button>
     </div>
-    <p class="quiet">{{ hint }}</p>
+    <div class="ways" role="group" aria-label="Make a matte">
+      <button
+        v-for="way in WAYS"
+        :key="way.way"
+        type="button"
+        :aria-pressed="shelf.way === way.way"
+        :title="way.hint"
+        @click="shelf.make(way.way)"
+      >
+        {{ way.words }}
+      </button>
+    </div>
     <div v-if="joining" class="joining" role="group" aria-label="Put two mattes together">
       {{ joining.one }} and {{ joining.other }}:
       <button v-for="one in HOWS" :key="one.how" type="button" @click="join(one.how)">{{ one.words }}</button>
@@ -59,7 +59,7 @@ function join(how: string) {
     </div>
     <div class="row">
       <button
-        v-if="shelf.limited"
+        v-if="shelf.limited && !shelf.limited.needed"
         type="button"
         class="everywhere"
         :aria-pressed="shelf.limited.matte() === null"
@@ -99,6 +99,12 @@ function join(how: string) {
 }
 .head h2 {
   font-size: 13px;
+  white-space: nowrap;
+}
+.head p {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
   white-space: nowrap;
 }
 .ways {

@@ -1,5 +1,5 @@
 import { createSharedComposable } from '@vueuse/core'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import type { Matte } from '@/api/types'
 import { percent } from '@/stores/levels'
 import { useGrip, type GripPlace } from '@/stores/grip'
@@ -37,6 +37,8 @@ export const useMatteHand = createSharedComposable(() => {
   let first: Promise<number[]> | null = null
   let latest = 0
   let made: Made | null = null
+
+  watch(() => [shelf.way, shelf.open], () => (open.value = [])) // prettier-ignore
 
   function firstFrame(): number {
     const numbers = Object.keys(shots.shot?.render.frames ?? {}).map(Number)

@@ -11,6 +11,8 @@ export interface Limitable {
   words: string
   matte: () => string | null
   patch: (name: string | null) => PatchStep[]
+  /** Whether it has to have a matte: everywhere makes no sense. */
+  needed?: boolean
 }
 
 /** How a matte is made by a gesture in the picture. */
@@ -36,6 +38,7 @@ export const useShelf = defineStore('shelf', () => {
   function show(what: Limitable | null = null) {
     open.value = true
     limited.value = what
+    way.value = 'object'
     choose(what?.matte() ?? null)
   }
 

@@ -17,6 +17,7 @@ function takeAway() {
     key: 'something to take away',
     words: 'what is taken away',
     matte: () => null,
+    needed: true,
     patch: (matte) => (matte ? [{ op: 'add', path: '/beauty/removed/-', value: { matte } }] : []),
   })
 }

@@ -67,6 +67,11 @@ onMounted(async () => {
   offered.value = (await told<{ entries: MediaEntry[] }>(request).catch(() => ({ entries: [] }))).entries
 })
 
+/** Wider or narrower, as high as it is. */
+function stretch(ratio: number) {
+  return { scale: [Number((scale.value[1] * ratio).toPrecision(5)), scale.value[1]] }
+}
+
 function grow(by: number) {
   const times = by / scale.value[0]
   return { scale: [by, Number((scale.value[1] * times).toPrecision(5))] }
@@ -123,6 +128,13 @@ function grow(by: number) {
       :value="scale[0]"
       @moving="emit('moving', grow($event))"
       @settled="emit('settled', grow($event), `size ${readout(SIZE, $event)}`)"
+    />
+    <RulerScale
+      label="Width to height"
+      :scale="SIZE"
+      :value="scale[0] / scale[1]"
+      @moving="emit('moving', stretch($event))"
+      @settled="emit('settled', stretch($event), `width to height ${readout(SIZE, $event)}`)"
     />
     <RulerScale
       label="Turn"
