@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from escala.core.corrections.tone import set_contrast
+from escala.core.corrections.corrections import set_contrast
 from escala.engine.balance.board import draw_board
 from escala.engine.evaluation import Purpose
 from escala.engine.looking.look import full_look

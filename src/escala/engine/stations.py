@@ -17,7 +17,7 @@ from .balance.plan import waiting_levels
 from .beauty.head import Head
 from .beauty.removal import left_by_removals
 from .chain import Link, Picture
-from .corrections.registry import apply_correction, files_of, reach_of
+from .corrections.registry import apply_corrections, files_of, reach_of
 from .evaluation import Evaluation
 from .mattes.mattes import Mattes
 from .surface.changes import colour_passes
@@ -63,9 +63,7 @@ def _corrected(place: str, part_of: Callable[[Variant], Corrected]) -> Link:
         return part_of(variant) if part_of(variant).changes else None
 
     def function(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
-        for correction in part_of(asked.variant).corrections:
-            picture = apply_correction(picture, correction, asked, mattes)
-        return picture
+        return apply_corrections(picture, part_of(asked.variant).corrections, asked, mattes)
 
     def reach(asked: Evaluation) -> float:
         return sum(map(reach_of, part_of(asked.variant).corrections))

@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 import PyOpenColorIO as ocio
 
-from escala.core.corrections.corrections import apply_cdl, correct, expose
+from escala.core.corrections.corrections import apply_cdl
 from tests.made import light
 
 
@@ -28,16 +28,3 @@ class CdlTest(unittest.TestCase):
 
     def test_neutral_changes_nothing(self) -> None:
         np.testing.assert_array_equal(apply_cdl(light(1)), light(1))
-
-
-class OpacityTest(unittest.TestCase):
-    def test_half_an_exposure(self) -> None:
-        planes = light(1)
-        found = correct(planes, lambda p: expose(p, 1.0), 0.5, None)
-        np.testing.assert_allclose(found, planes * 1.5)
-
-    def test_colour_is_divided_by_alpha_around_it_but_never_by_none(self) -> None:
-        planes = np.full((3, 1, 3), 0.2, np.float32)
-        alpha = np.array([[0.0, 0.5, 1.0]], np.float32)
-        found = correct(planes, lambda p: p**2, 1.0, alpha)
-        np.testing.assert_allclose(found[0, 0], [0.04, 0.08, 0.04], rtol=1e-5)

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from escala.core.corrections.tone import apply_curves, roll_off, set_contrast, set_range, tint
+from escala.core.corrections.corrections import apply_curves, roll_off, set_contrast, set_range, tint
 from tests.made import light
 
 PLANES = light(3, top=40.0) - np.float32(0.05)

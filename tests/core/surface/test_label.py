@@ -24,7 +24,12 @@ def square(height: int, width: int) -> np.ndarray:
 
 
 def laid(shown: np.ndarray, uv: np.ndarray, **how: object) -> np.ndarray:
-    return lay_label(uv, picture_pyramid(shown), Placement(**how), np.ones(uv.shape[1:], np.float32))
+    """What is seen of a picture, over black; as its fourth plane what it leaves of white."""
+    where, black = np.ones(uv.shape[1:], np.float32), np.zeros((3, *uv.shape[1:]), np.float32)
+    levels, placement = picture_pyramid(shown), Placement(**how)
+    over = lay_label(black, where, uv, levels, placement)
+    left = lay_label(black + 1, where, uv, levels, placement) - over
+    return np.concatenate([over, 1 - left[:1]])
 
 
 class LabelTest(unittest.TestCase):
@@ -73,11 +78,17 @@ class LabelTest(unittest.TestCase):
         uv, where = square(8, 8), np.zeros((8, 8), np.float32)
         where[2, 3] = 0.5
         uv[:, 0, 0] = np.nan
-        found = lay_label(uv, picture_pyramid(picture(8, 8)), Placement(), where)
-        self.assertEqual(np.argwhere(found.any(axis=0)).tolist(), [[2, 3]])
+        grey = np.full((3, 8, 8), 0.4, np.float32)
+        shown = picture(8, 8)
+        found = lay_label(grey, where, uv, picture_pyramid(shown), Placement())
+        self.assertEqual(np.argwhere((found != grey).any(axis=0)).tolist(), [[2, 3]])
+        np.testing.assert_allclose(found[:, 2, 3], 0.2 + shown[:3, 2, 3] / 2, rtol=1e-5)
+        part = lay_label(grey[:, 1:4, 2:6], where[1:4, 2:6], uv, picture_pyramid(shown), Placement(), (1, 2))
+        np.testing.assert_array_equal(part, found[:, 1:4, 2:6])
 
     def test_what_does_not_fit_is_refused(self) -> None:
         with self.assertRaises(ShapeError):
-            lay_label(square(8, 8), picture_pyramid(picture(8, 8)), Placement(), np.ones((4, 8), np.float32))
+            wrong = np.ones((3, 8, 8), np.float32), np.ones((4, 8), np.float32), square(8, 8)
+            lay_label(*wrong, picture_pyramid(picture(8, 8)), Placement())
         with self.assertRaises(UnknownChoice):
             laid(picture(8, 8), square(8, 8), outside="stretch")

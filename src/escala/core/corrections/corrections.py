@@ -1,20 +1,24 @@
-"""Corrections of colour: exposure and the ASC CDL; and how an opacity limits any of them."""
+"""Single corrections on planes: exposure, the ASC CDL, white, range, contrast, curves, tint, roll-off.
 
-from collections.abc import Callable
+All are in scene-linear light, (3, H, W), and never clip unless that is said.
+"""
 
-import numba
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
-from ..balance.levels import stops_to_gain
-from ..errors import ShapeError
-from ..kernels import kernel
-from ..planes import Matte, Planes, as_colour, as_planes
-
-# ASC CDL v1.2 fixes these weights for saturation, whatever the space.
-CDL_LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
-
-_BLOCK = 8192
+from ..balance.levels import MIDDLE_GREY, stops_to_gain
+from ..planes import Planes, as_planes
+from .program import Laid, run_steps
+from .steps import (
+    Points,
+    Step,
+    cdl_step,
+    contrast_step,
+    curves_step,
+    range_step,
+    roll_off_step,
+    tint_step,
+)
 
 
 def expose(planes: Planes, stops: float) -> Planes:
@@ -35,92 +39,53 @@ def apply_cdl(
     With `clamp` both steps are limited to 0..1 as the standard says. Without, the default for scene-linear light,
     nothing is limited and values below 0 pass the power unchanged.
     """
-    slopes, offsets, powers = (as_planes(np.asarray(v, np.float64)).reshape(3, 1, 1) for v in (slope, offset, power))
-    out = as_planes(planes) * slopes + offsets
-    if clamp:
-        out = np.clip(out, np.float32(0.0), np.float32(1.0))
-    if np.any(powers != 1.0):
-        raised = np.power(np.maximum(out, np.float32(0.0)), powers)
-        out = as_planes(np.where(out > 0.0, raised, out))
-    if saturation != 1.0:
-        luma = as_planes(np.tensordot(CDL_LUMA, out, axes=1))
-        out = as_planes(luma + np.float32(saturation) * (out - luma))
-    return np.clip(out, 0.0, 1.0) if clamp else out
+    return _run(planes, cdl_step(slope, offset, power, saturation, clamp))
 
 
-def correct(
+def set_range(
     planes: Planes,
-    function: Callable[[Planes], Planes],
-    opacity: float,
-    alpha: Planes | None,
-    matte: Matte | None = None,
+    black: float = 0.0,
+    white: float = 1.0,
+    out_black: float = 0.0,
+    out_white: float = 1.0,
+    gamma: float = 1.0,
 ) -> Planes:
-    """`in + o * (f(in) - in)`, on unassociated colour where `alpha` (H, W) is given and between 0 and 1.
+    """`x = (in - black) / (white - black)`; above 0 `x^(1/gamma)`; then to `out_black`..`out_white`. (3, H, W)."""
+    return _run(planes, range_step(black, white, out_black, out_white, gamma))
 
-    o is `opacity`, times `matte` (H, W) where that is given; exactly `f(in)` where it is 1, `in` where it is 0. A pixel
-    of which a channel is infinite or no number passes whole. Where alpha is 0 colour may still be there (an environment
-    seen by the camera): it is never divided by. (3, H, W).
+
+def set_contrast(planes: Planes, amount: float = 1.0, pivot: float = MIDDLE_GREY) -> Planes:
+    """`pivot * (in / pivot)^amount`: a line of that slope in stops; values of 0 and less stay. (3, H, W)."""
+    return _run(planes, contrast_step(amount, pivot))
+
+
+def apply_curves(
+    planes: Planes, master: Points = (), red: Points = (), green: Points = (), blue: Points = ()
+) -> Planes:
+    """Curves through points in stops around grey, `(x, y)` with x rising; none is the identity. (3, H, W).
+
+    Between points monotone cubic (PCHIP); beyond them the slope of the end goes on; below -10 stops straight through
+    0. First the curve of each channel, then the master.
     """
-    source = as_colour(planes)
-    shares = None if matte is None else as_planes(matte * np.float32(opacity))
-    if alpha is None:
-        return _blended(source, function(source), opacity, shares)
-    divisor = as_planes(np.where((alpha > 1e-4) & (alpha < 1.0), alpha, np.float32(1.0)))
-    straight = source / divisor
-    out = _blended(straight, function(straight), opacity, shares) * divisor
-    _keep_broken(source.reshape(3, -1), out.reshape(3, -1))
-    return out
+    return _run(planes, curves_step(master, red, green, blue))
 
 
-def _blended(source: Planes, changed: Planes, opacity: float, shares: Matte | None) -> Planes:
-    out = np.empty_like(source)
-    pictures = [picture.reshape(3, -1) for picture in (source, as_colour(changed, source), out)]
-    if shares is None:
-        _blend(pictures[0], pictures[1], np.float32(opacity), pictures[2])
-    elif shares.shape != source.shape[1:]:
-        raise ShapeError(f"a matte of shape {shares.shape} does not fit planes of shape {source.shape}")
-    else:
-        _blend_by(pictures[0], pictures[1], shares.reshape(-1), pictures[2])
-    return out
+def roll_off(planes: Planes, start: float, limit: float) -> Planes:
+    """Highlights that come near a limit and never reach it; `start` and `limit` in stops over grey. (3, H, W).
+
+    With `t = 0.18 * 2^start` and `m = 0.18 * 2^limit` the largest channel above t becomes
+    `t + (m - t)(1 - e^(-(in - t)/(m - t)))`, of equal slope at the joint; the others go in proportion, so hues stay.
+    """
+    return _run(planes, roll_off_step(start, limit))
 
 
-@kernel
-def _blend(source, changed, opacity, out):  # type: ignore[no-untyped-def]
-    count = source.shape[1]
-    for job in numba.prange((count + _BLOCK - 1) // _BLOCK):
-        for i in range(job * _BLOCK, min(count, (job + 1) * _BLOCK)):
-            red, green, blue = source[0, i], source[1, i], source[2, i]
-            if not (np.isfinite(red) and np.isfinite(green) and np.isfinite(blue)):
-                out[0, i], out[1, i], out[2, i] = red, green, blue
-            elif opacity == np.float32(1.0):
-                out[0, i], out[1, i], out[2, i] = changed[0, i], changed[1, i], changed[2, i]
-            else:
-                out[0, i] = red + opacity * (changed[0, i] - red)
-                out[1, i] = green + opacity * (changed[1, i] - green)
-                out[2, i] = blue + opacity * (changed[2, i] - blue)
+def tint(planes: Planes, colour: ArrayLike, amount: float, weights: NDArray[np.float64]) -> Planes:
+    """`(1 - a) in + a * Y(in) * colour / Y(colour)`, Y by `weights` of the working space; linear. (3, H, W).
+
+    A colour without luminance leaves all as it is.
+    """
+    return _run(planes, tint_step(colour, amount, weights))
 
 
-@kernel
-def _blend_by(source, changed, shares, out):  # type: ignore[no-untyped-def]
-    count = source.shape[1]
-    for job in numba.prange((count + _BLOCK - 1) // _BLOCK):
-        for i in range(job * _BLOCK, min(count, (job + 1) * _BLOCK)):
-            red, green, blue, share = source[0, i], source[1, i], source[2, i], shares[i]
-            if share == np.float32(0.0) or not (np.isfinite(red) and np.isfinite(green) and np.isfinite(blue)):
-                out[0, i], out[1, i], out[2, i] = red, green, blue
-            elif share == np.float32(1.0):
-                out[0, i], out[1, i], out[2, i] = changed[0, i], changed[1, i], changed[2, i]
-            else:
-                out[0, i] = red + share * (changed[0, i] - red)
-                out[1, i] = green + share * (changed[1, i] - green)
-                out[2, i] = blue + share * (changed[2, i] - blue)
-
-
-@kernel
-def _keep_broken(source, out):  # type: ignore[no-untyped-def]
-    count = source.shape[1]
-    for job in numba.prange((count + _BLOCK - 1) // _BLOCK):
-        for i in range(job * _BLOCK, min(count, (job + 1) * _BLOCK)):
-            red, green, blue = source[0, i], source[1, i], source[2, i]
-            if not (np.isfinite(red) and np.isfinite(green) and np.isfinite(blue)):
-                out[0, i], out[1, i], out[2, i] = red, green, blue
+def _run(planes: Planes, step: Step) -> Planes:
+    return run_steps(planes, [Laid(step)])

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..errors import ShapeError, choose
 from ..kernels import kernel, serial_kernel
 from ..looking.pyramid import halve_box
-from ..planes import Matte, Planes, as_planes
+from ..planes import Matte, Planes, as_colour, as_planes
 
 # What is seen of a picture beyond its edges.
 OUTSIDE = {"clip": 0, "repeat": 1, "mirror": 2}
@@ -33,13 +33,14 @@ class Placement:
     outside: str = "clip"
     v_up: bool = True
 
-    def place_of(self, uv: NDArray[np.float32]) -> NDArray[np.float32]:
-        """Where in the picture, (0, 0) its upper left and (1, 1) its lower right corner, uv (2, H, W) falls."""
-        u, v = uv[0] - np.float32(0.5 + self.move[0]), uv[1] - np.float32(0.5 + self.move[1])
-        cosine, sine = np.float32(np.cos(np.radians(self.turn))), np.float32(np.sin(np.radians(self.turn)))
-        across = (cosine * u + sine * v) / np.float32(self.scale[0]) + np.float32(0.5)
-        up = (cosine * v - sine * u) / np.float32(self.scale[1]) + np.float32(0.5)
-        return np.stack([across, np.float32(1.0) - up if self.v_up else up])
+    @property
+    def to_picture(self) -> NDArray[np.float64]:
+        """From uv to the place in the picture, (0, 0) its upper left and (1, 1) its lower right corner; (2, 3)."""
+        cosine, sine = np.cos(np.radians(self.turn)), np.sin(np.radians(self.turn))
+        turned = np.array([[cosine, sine], [-sine, cosine]]) / np.array(self.scale)[:, None]
+        shift = 0.5 - turned @ (0.5 + np.array(self.move))
+        placed = np.column_stack([turned, shift])
+        return np.stack([placed[0], np.array([0.0, 0.0, 1.0]) - placed[1] if self.v_up else placed[1]])
 
 
 def picture_pyramid(picture: Planes) -> list[Planes]:
@@ -50,36 +51,58 @@ def picture_pyramid(picture: Planes) -> list[Planes]:
     return levels
 
 
-def lay_label(uv: NDArray[np.float32], levels: Sequence[Planes], placement: Placement, where: Matte) -> Planes:
-    """What each pixel sees of a picture, (4, H, W), associated; 0 where `where` is 0.
+def lay_label(
+    colour: Planes,
+    where: Matte,
+    uv: NDArray[np.float32],
+    levels: Sequence[Planes],
+    placement: Placement,
+    corner: tuple[int, int] = (0, 0),
+) -> Planes:
+    """A colour pass (3, H, W) with a picture over it, as far as `where` (H, W) covers.
 
-    `uv`: (2, H, W); `levels`: `picture_pyramid`. The average over the pixel's footprint: a parallelogram by the
+    `uv`: (2, H or more, W or more), of which the pixels of the colour begin at `corner` (row, column); `levels`:
+    `picture_pyramid`. Each pixel shows the average of the picture over its footprint: a parallelogram by the
     differences of uv to its neighbours, those across seams left out. Seen one to one, the picture itself.
     """
-    if uv.ndim != 3 or uv.shape[0] != 2 or uv.shape[1:] != where.shape:
-        raise ShapeError(f"uv of shape {uv.shape} does not fit a matte of shape {where.shape}")
-    given = as_planes(uv)
+    planes, cover, given = as_colour(colour), as_planes(where), as_planes(uv)
+    rows, columns = (start + size for start, size in zip(corner, cover.shape, strict=True))
+    if cover.shape != planes.shape[1:] or given.ndim != 3 or given.shape[0] != 2:
+        raise ShapeError(f"a matte of shape {cover.shape} and uv of {given.shape} do not fit planes of {planes.shape}")
+    if rows > given.shape[1] or columns > given.shape[2]:
+        raise ShapeError(f"uv of shape {given.shape} has no place for planes of {planes.shape} at {corner}")
     sizes = np.array([level.shape[1:] for level in levels], np.int64)
     starts = np.cumsum([0, *(level.size for level in levels)])[:-1].astype(np.int64)
     texels = np.concatenate([level.reshape(-1) for level in levels])
-    out = np.zeros((4, *where.shape), np.float32)
     mode = choose("way beyond a label", placement.outside, OUTSIDE)
-    _lay(given, placement.place_of(given), texels, sizes, starts, np.int64(mode), as_planes(where), out)
+    out = np.empty_like(planes)
+    _lay(planes, cover, given, placement.to_picture, np.array(corner), texels, sizes, starts, np.int64(mode), out)
     return out
 
 
 @kernel
-def _lay(uv, place, texels, sizes, starts, mode, where, out):  # type: ignore[no-untyped-def]
+def _lay(colour, where, uv, place, corner, texels, sizes, starts, mode, out):  # type: ignore[no-untyped-def]
     height, width = where.shape
     for y in numba.prange(height):
-        steps, colour = np.zeros((2, 2)), np.zeros(4)
+        steps, seen = np.zeros((2, 2)), np.zeros(4)
+        row = np.int64(y) + corner[0]
         for x in range(width):
-            if where[y, x] <= 0 or not (np.isfinite(place[0, y, x]) and np.isfinite(place[1, y, x])):
-                continue
-            _footprint(uv, place, np.int64(y), np.int64(x), sizes[0], steps)
-            _average(place[0, y, x], place[1, y, x], steps, texels, sizes, starts, mode, colour)
-            for channel in range(4):
-                out[channel, y, x] = colour[channel]
+            column, share = x + corner[1], where[y, x]
+            u, v = float(uv[0, row, column]), float(uv[1, row, column])
+            seen[:] = 0.0
+            if share > 0 and np.isfinite(u) and np.isfinite(v):
+                _footprint(uv, place, row, column, sizes[0], steps)
+                across, down = _placed(place, u, v)
+                _average(across, down, steps, texels, sizes, starts, mode, seen)
+            for channel in range(3):
+                before = colour[channel, y, x]
+                shown = np.float32(seen[channel]) + before * np.float32(1.0 - seen[3])
+                out[channel, y, x] = before + share * (shown - before) if seen[3] > 0 else before
+
+
+@numba.njit(nogil=True, cache=True, inline="always")
+def _placed(place, u, v):  # type: ignore[no-untyped-def]
+    return place[0, 0] * u + place[0, 1] * v + place[0, 2], place[1, 0] * u + place[1, 1] * v + place[1, 2]
 
 
 @serial_kernel
@@ -92,11 +115,11 @@ def _footprint(uv, place, y, x, size, steps):  # type: ignore[no-untyped-def]
             row, column = (y, x + side) if axis == 0 else (y + side, x)
             if not (0 <= row < uv.shape[1] and 0 <= column < uv.shape[2]):
                 continue
-            jump = max(abs(uv[0, row, column] - uv[0, y, x]), abs(uv[1, row, column] - uv[1, y, x]))
-            if not jump < _SEAM:
+            du, dv = float(uv[0, row, column] - uv[0, y, x]) * side, float(uv[1, row, column] - uv[1, y, x]) * side
+            if not max(abs(du), abs(dv)) < _SEAM:
                 continue
-            across = (place[0, row, column] - place[0, y, x]) * side * size[1]
-            down = (place[1, row, column] - place[1, y, x]) * side * size[0]
+            across = (place[0, 0] * du + place[0, 1] * dv) * size[1]
+            down = (place[1, 0] * du + place[1, 1] * dv) * size[0]
             if across * across + down * down < best:
                 best = across * across + down * down
                 steps[axis, 0], steps[axis, 1] = across, down

@@ -12,7 +12,7 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from ..chain import Picture
-from ..corrections.registry import apply_correction, reach_of
+from ..corrections.registry import apply_corrections, reach_of
 from ..evaluation import Evaluation
 from ..mattes.mattes import Mattes
 
@@ -62,8 +62,6 @@ def add_corrected(
     planes: Planes, part: CorrectedPart, before: Picture, grown: Evaluation, asked: Evaluation, mattes: Mattes
 ) -> Planes:
     """A picture and what the corrections of a part change in that; `before`: the part at the place it was grown to."""
-    after = before
-    for correction in part.corrections:
-        after = apply_correction(after, correction, grown, mattes)
+    after = apply_corrections(before, part.corrections, grown, mattes)
     change = before.with_colour(np.subtract(after.colour, before.colour))
     return np.asarray(planes + change.part(grown.look, asked.look).colour)

@@ -4,17 +4,24 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
-from escala.core.balance.levels import white_gain
+from escala.core.balance.levels import stops_to_gain, white_gain
 from escala.core.colour.config import apply_lut
 from escala.core.corrections.blur import blur, sharpen
-from escala.core.corrections.corrections import apply_cdl, correct, expose
-from escala.core.corrections.tone import apply_curves, roll_off, set_contrast, set_range, tint
+from escala.core.corrections.program import Laid, lay_picture, run_steps
+from escala.core.corrections.steps import (
+    Step,
+    cdl_step,
+    contrast_step,
+    curves_step,
+    gain_step,
+    hue_step,
+    range_step,
+    roll_off_step,
+    tint_step,
+)
 from escala.core.errors import choose
 from escala.core.gaussian import reach_of_gaussian
-from escala.core.planes import Planes
-from escala.core.surface.recolour import recolour
+from escala.core.planes import Matte, Planes
 from escala.media.configs import read_lut
 from escala.model.corrections import (
     BlurCorrection,
@@ -38,13 +45,42 @@ from ..evaluation import Evaluation
 from ..mattes.mattes import Mattes
 
 
-def _expose(planes: Planes, correction: ExposureCorrection, asked: Evaluation) -> Planes:
-    return expose(planes, correction.stops)
+def _expose(correction: ExposureCorrection, asked: Evaluation) -> Step:
+    return gain_step(stops_to_gain(correction.stops))
 
 
-def _cdl(planes: Planes, correction: CdlCorrection, asked: Evaluation) -> Planes:
+def _cdl(correction: CdlCorrection, asked: Evaluation) -> Step:
     c = correction
-    return apply_cdl(planes, c.slope, c.offset, c.power, c.saturation, c.clamp)
+    return cdl_step(c.slope, c.offset, c.power, c.saturation, c.clamp)
+
+
+def _white_balance(correction: WhiteBalanceCorrection, asked: Evaluation) -> Step:
+    return gain_step(white_gain(asked.colouring.working, correction.kelvin, correction.duv))
+
+
+def _hue_saturation(correction: HueSaturationCorrection, asked: Evaluation) -> Step:
+    return hue_step(correction.hue, correction.saturation, correction.value)
+
+
+def _range(correction: RangeCorrection, asked: Evaluation) -> Step:
+    c = correction
+    return range_step(c.black, c.white, c.out_black, c.out_white, c.gamma)
+
+
+def _contrast(correction: ContrastCorrection, asked: Evaluation) -> Step:
+    return contrast_step(correction.amount, correction.pivot)
+
+
+def _curves(correction: CurvesCorrection, asked: Evaluation) -> Step:
+    return curves_step(correction.master, correction.red, correction.green, correction.blue)
+
+
+def _tint(correction: TintCorrection, asked: Evaluation) -> Step:
+    return tint_step(correction.colour, correction.amount, asked.colouring.working.luminance_weights)
+
+
+def _roll_off(correction: RollOffCorrection, asked: Evaluation) -> Step:
+    return roll_off_step(correction.start, correction.limit)
 
 
 def _lut(planes: Planes, correction: LutCorrection, asked: Evaluation) -> Planes:
@@ -52,37 +88,8 @@ def _lut(planes: Planes, correction: LutCorrection, asked: Evaluation) -> Planes
 
 
 def _config(planes: Planes, correction: ConfigCorrection, asked: Evaluation) -> Planes:
-    return asked.colouring.config.transform(planes, correction.name, asked.colouring.working.name, correction.inverse)
-
-
-def _white_balance(planes: Planes, correction: WhiteBalanceCorrection, asked: Evaluation) -> Planes:
-    gain = white_gain(asked.colouring.working, correction.kelvin, correction.duv)
-    return planes * gain.astype(np.float32)[:, None, None]
-
-
-def _hue_saturation(planes: Planes, correction: HueSaturationCorrection, asked: Evaluation) -> Planes:
-    return recolour(planes, correction.hue, correction.saturation, correction.value)
-
-
-def _range(planes: Planes, correction: RangeCorrection, asked: Evaluation) -> Planes:
-    c = correction
-    return set_range(planes, c.black, c.white, c.out_black, c.out_white, c.gamma)
-
-
-def _contrast(planes: Planes, correction: ContrastCorrection, asked: Evaluation) -> Planes:
-    return set_contrast(planes, correction.amount, correction.pivot)
-
-
-def _curves(planes: Planes, correction: CurvesCorrection, asked: Evaluation) -> Planes:
-    return apply_curves(planes, correction.master, correction.red, correction.green, correction.blue)
-
-
-def _tint(planes: Planes, correction: TintCorrection, asked: Evaluation) -> Planes:
-    return tint(planes, correction.colour, correction.amount, asked.colouring.working.luminance_weights)
-
-
-def _roll_off(planes: Planes, correction: RollOffCorrection, asked: Evaluation) -> Planes:
-    return roll_off(planes, correction.start, correction.limit)
+    colouring = asked.colouring
+    return colouring.config.transform(planes, correction.name, colouring.working.name, correction.inverse)
 
 
 def _blur(planes: Planes, correction: BlurCorrection, asked: Evaluation) -> Planes:
@@ -94,17 +101,20 @@ def _sharpen(planes: Planes, correction: SharpenCorrection, asked: Evaluation) -
     return sharpen(planes, correction.radius_px * asked.look.scale, correction.amount)
 
 
-# Kind: the function, and whether it is linear (then associated alpha needs no care).
-CORRECTIONS: dict[str, tuple[Callable[[Planes, Any, Evaluation], Planes], bool]] = {
-    "exposure": (_expose, True),
-    "cdl": (_cdl, False),
-    "white_balance": (_white_balance, True),
-    "hue_saturation": (_hue_saturation, False),
-    "range": (_range, False),
-    "contrast": (_contrast, False),
-    "curves": (_curves, False),
-    "tint": (_tint, True),
-    "roll_off": (_roll_off, False),
+# What changes each pixel by itself, as a step: neighbours in a list are run together.
+STEPS: dict[str, Callable[[Any, Evaluation], Step]] = {
+    "exposure": _expose,
+    "cdl": _cdl,
+    "white_balance": _white_balance,
+    "hue_saturation": _hue_saturation,
+    "range": _range,
+    "contrast": _contrast,
+    "curves": _curves,
+    "tint": _tint,
+    "roll_off": _roll_off,
+}
+# What looks around, or goes through the colour library: the function, and whether it is linear.
+PICTURES: dict[str, tuple[Callable[[Planes, Any, Evaluation], Planes], bool]] = {
     "lut": (_lut, False),
     "config": (_config, False),
     "blur": (_blur, True),
@@ -112,15 +122,38 @@ CORRECTIONS: dict[str, tuple[Callable[[Planes, Any, Evaluation], Planes], bool]]
 }
 
 
-def apply_correction(picture: Picture, correction: Correction, asked: Evaluation, mattes: Mattes) -> Picture:
-    """A correction on a picture, limited by its opacity and matte; on unassociated colour unless it is linear."""
-    function, linear = choose("correction", correction.kind, CORRECTIONS)
-    if not correction.is_seen:
-        return picture
+def apply_corrections(
+    picture: Picture, corrections: Sequence[Correction], asked: Evaluation, mattes: Mattes
+) -> Picture:
+    """Corrections on a picture in order, each limited by opacity and matte; on unassociated colour unless linear."""
+    run: list[Laid] = []
+    for correction in corrections:
+        if not correction.is_seen:
+            continue
+        matte = None if correction.matte is None else mattes.at(correction.matte, asked)
+        if correction.kind in STEPS:
+            run.append(Laid(STEPS[correction.kind](correction, asked), correction.opacity, matte))
+            continue
+        picture, run = _lay(_run(picture, run), correction, matte, asked), []
+    return _run(picture, run)
+
+
+def _lay(picture: Picture, correction: Correction, matte: Matte | None, asked: Evaluation) -> Picture:
+    """A correction of the whole picture."""
+    function, linear = choose("correction", correction.kind, PICTURES)
     alpha = None if linear else picture.alpha
-    matte = None if correction.matte is None else mattes.at(correction.matte, asked)
-    changed = correct(picture.colour, lambda p: function(p, correction, asked), correction.opacity, alpha, matte)
-    return picture.with_colour(changed)
+
+    def changed(planes: Planes) -> Planes:
+        return function(planes, correction, asked)
+
+    return picture.with_colour(lay_picture(picture.colour, changed, correction.opacity, alpha, matte))
+
+
+def _run(picture: Picture, steps: list[Laid]) -> Picture:
+    if not steps:
+        return picture
+    alpha = None if all(laid.step.linear for laid in steps) else picture.alpha
+    return picture.with_colour(run_steps(picture.colour, steps, alpha))
 
 
 def reach_of(correction: Correction) -> float:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
+from functools import reduce
 from typing import Any
 
 import numpy as np
@@ -110,18 +111,29 @@ class Surfaces:
         """What a term gains: its light times the change of its colour; a lit term is divided for that."""
         together = asked.colouring.sum_space((*term.passes, work.colour))
         before, after = self._change(work, together, asked)
-
-        def planes_of(name: str) -> Planes:
-            return self._pass_in(name, together, asked)
-
-        light = [factor for factor in term.factors if factor.names != (work.colour,) or factor.inverted]
-        if len(light) == len(term.factors) - 1:
-            gained = after - before
-            for factor in light:
-                gained = gained * factor_planes(factor, planes_of)
+        fell = self._light_of(term, work.colour, together, asked)
+        if fell is not None:
+            gained = fell * (after - before)
         else:
-            gained = term_planes(term, planes_of) * surface_change(before, after)
+            gained = self._lit(term, together, asked) * surface_change(before, after)
         return asked.colouring.config.convert(np.asarray(gained), together, asked.colouring.working.name)
+
+    def _light_of(self, term: Term, colour: str, space: str, asked: Evaluation) -> Planes | None:
+        """The light that a term multiplies with a colour pass; None for a term that is no such product."""
+        light = [factor for factor in term.factors if factor.names != (colour,) or factor.inverted]
+        if len(light) != len(term.factors) - 1:
+            return None
+
+        def make() -> Planes:
+            planes = [factor_planes(factor, lambda name: self._pass_in(name, space, asked)) for factor in light]
+            return reduce(np.multiply, planes) if planes else np.ones_like(self._pass_in(colour, space, asked))
+
+        key = self.terms.keys.of_reading("fell", str(term), colour, space, asked.look, colouring=asked.colouring)
+        return self.terms.kept(key, make, asked)
+
+    def _lit(self, term: Term, space: str, asked: Evaluation) -> Planes:
+        key = self.terms.keys.of_reading("lit", str(term), space, asked.look, colouring=asked.colouring)
+        return self.terms.kept(key, lambda: term_planes(term, lambda name: self._pass_in(name, space, asked)), asked)
 
     def _pass_in(self, name: str, space: str, asked: Evaluation) -> Planes:
         stored = colour_of_pass(self.terms.frame, name, asked.look)
@@ -132,8 +144,8 @@ class Surfaces:
         config, working = asked.colouring.config, asked.colouring.working.name
 
         def make() -> tuple[Planes, Planes]:
-            stored = self._pass_in(work.colour, space, asked)
-            changed = before = config.convert(stored, space, working)
+            stored, before = self._colour_of(work.colour, space, asked)
+            changed = before
             for change, picture in zip(work.changes, work.pictures, strict=True):
                 changed = self._changed(changed, change, picture, asked)
             return stored, stored if changed is before else config.convert(changed, working, space)
@@ -141,6 +153,16 @@ class Surfaces:
         # All terms of a component, one for each light, share it.
         facts = space, asked.look, asked.is_moving, work.key
         return self.terms.kept(self.terms.keys.of_reading("change", *facts, colouring=asked.colouring), make, asked)
+
+    def _colour_of(self, name: str, space: str, asked: Evaluation) -> tuple[Planes, Planes]:
+        """A colour pass in a scene-linear space, and in the working space."""
+
+        def make() -> tuple[Planes, Planes]:
+            stored = self._pass_in(name, space, asked)
+            return stored, asked.colouring.config.convert(stored, space, asked.colouring.working.name)
+
+        key = self.terms.keys.of_reading("surface colour", name, space, asked.look, colouring=asked.colouring)
+        return self.terms.kept(key, make, asked)
 
     def _changed(self, colour: Planes, change: AnyChange, picture: LabelPicture | None, asked: Evaluation) -> Planes:
         """A colour pass in the working space with one change, as far as its matte covers."""

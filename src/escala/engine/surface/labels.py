@@ -101,13 +101,12 @@ def labelled(
     levels = terms.cache.get(key, lambda: picture.levels(label, asked.colouring))
     placement = Placement(label.scale, label.move, label.turn, label.outside, label.v_up)
     place, (top, left) = _with_edge(asked.look, terms)
-    uv = as_planes(sample_pass(terms.frame, name, place, exact=True))[:2]
-    rows, columns = slice(top, top + where.shape[0]), slice(left, left + where.shape[1])
-    room = np.zeros(uv.shape[1:], np.float32)
-    room[rows, columns] = where
-    laid = lay_label(uv, levels, placement, room)[:, rows, columns]
-    shown = laid[:3] + colour * (np.float32(1.0) - laid[3])
-    return np.asarray(colour + where * (shown - colour))
+    uv = terms.kept(
+        terms.keys.of_pixels("uv", name, place),
+        lambda: as_planes(sample_pass(terms.frame, name, place, exact=True)),
+        asked,
+    )
+    return lay_label(colour, where, uv[:2], levels, placement, (top, left))
 
 
 def _with_edge(look: Look, terms: Terms) -> tuple[Look, tuple[int, int]]:

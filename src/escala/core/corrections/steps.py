@@ -1,0 +1,125 @@
+"""Steps that change each pixel by itself: what a correction is to the kernel that runs them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.interpolate import PchipInterpolator
+
+from ..balance.levels import MIDDLE_GREY
+
+Points = Sequence[tuple[float, float]]
+
+# Below so many stops under grey a curve goes straight through 0: there is no logarithm of darkness.
+TOE_STOPS = -10.0
+# ASC CDL v1.2 fixes these weights for saturation, whatever the space.
+CDL_LUMA = (0.2126, 0.7152, 0.0722)
+
+GAIN, MATRIX, CONTRAST, CDL, RANGE, CURVES, ROLL_OFF, HUE = range(8)
+NUMBERS = 16
+# A curve in its table: share of the toe, ends (x, y, slope) of both sides, how many pieces; then of each piece where
+# it begins, and its cubic.
+_PIECE = 5
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step by its code, its numbers and the table of its curves. `linear`: then alpha needs no care."""
+
+    code: int
+    numbers: tuple[float, ...]
+    linear: bool = False
+    table: tuple[float, ...] = ()
+
+
+def gain_step(gain: ArrayLike) -> Step:
+    """`in * gain`, one for each channel."""
+    red, green, blue = (float(value) for value in np.broadcast_to(np.asarray(gain, np.float64), 3))
+    return Step(GAIN, (red, green, blue), linear=True)
+
+
+def matrix_step(matrix: NDArray[np.float64]) -> Step:
+    """`matrix @ in`, (3, 3)."""
+    return Step(MATRIX, tuple(map(float, matrix.ravel())), linear=True)
+
+
+def tint_step(colour: ArrayLike, amount: float, weights: NDArray[np.float64]) -> Step:
+    """`(1 - a) in + a * Y(in) * colour / Y(colour)`; a colour without luminance leaves all as it is."""
+    tone = np.asarray(colour, np.float64)
+    luminance = float(weights @ tone)
+    if luminance <= 0.0 or amount == 0.0:
+        return gain_step(1.0)
+    return matrix_step((1.0 - amount) * np.eye(3) + amount * np.outer(tone / luminance, weights))
+
+
+def contrast_step(amount: float = 1.0, pivot: float = MIDDLE_GREY) -> Step:
+    """`pivot * (in / pivot)^amount`; values of 0 and less stay."""
+    return Step(CONTRAST, (amount, 1.0 / pivot, pivot))
+
+
+def cdl_step(
+    slope: ArrayLike = (1.0, 1.0, 1.0),
+    offset: ArrayLike = (0.0, 0.0, 0.0),
+    power: ArrayLike = (1.0, 1.0, 1.0),
+    saturation: float = 1.0,
+    clamp: bool = False,
+) -> Step:
+    """ASC CDL v1.2: `(in * slope + offset)^power`, then saturation with Rec.709 weights; limited to 0..1 by `clamp`."""
+    channels = [float(value) for triple in (slope, offset, power) for value in np.asarray(triple, np.float64)]
+    return Step(CDL, (*channels, saturation, float(clamp)))
+
+
+def range_step(black: float, white: float, out_black: float, out_white: float, gamma: float) -> Step:
+    """`x = (in - black) / (white - black)`; above 0 `x^(1/gamma)`; then to `out_black`..`out_white`."""
+    return Step(RANGE, (black, 1.0 / (white - black), 1.0 / gamma, out_white - out_black, out_black))
+
+
+def roll_off_step(start: float, limit: float) -> Step:
+    """Highlights above `start` that come near `limit`, in stops over grey."""
+    return Step(ROLL_OFF, (MIDDLE_GREY * 2.0**start, MIDDLE_GREY * 2.0**limit))
+
+
+def hue_step(hue: float = 0.0, saturation: float = 1.0, value: float = 1.0) -> Step:
+    """The hexagon of HSV: hue turned by degrees, saturation and value multiplied."""
+    return Step(HUE, (hue / 60.0, saturation, value))
+
+
+def curves_step(master: Points = (), red: Points = (), green: Points = (), blue: Points = ()) -> Step:
+    """Curves in stops around grey: that of each channel, then the master; none is the identity."""
+    table: list[float] = []
+    places = []
+    for points in (red, green, blue, master):
+        places.append(float(len(table)) if points else -1.0)
+        table += _curve_table(points) if points else []
+    return Step(CURVES, tuple(places), table=tuple(table))
+
+
+def _curve_table(points: Points) -> list[float]:
+    """A curve for the kernel: PCHIP between its points (Fritsch and Butland 1984), its end slopes carried on."""
+    xs, ys = (np.array(column, np.float64) for column in zip(*points, strict=True))
+    if len(xs) == 1:
+        slopes, pieces = np.ones(2), np.empty((0, _PIECE))
+    else:
+        curve = PchipInterpolator(xs, ys)
+        slopes = curve.derivative()(xs[[0, -1]])
+        pieces = np.column_stack([xs[:-1], curve.c.T])
+    at_toe = _curve_at(TOE_STOPS, xs, ys, slopes, pieces)
+    share = 2.0 ** (at_toe - TOE_STOPS)
+    ends = (xs[0], ys[0], slopes[0], xs[-1], ys[-1], slopes[1])
+    return [share, *map(float, ends), float(len(pieces)), *map(float, pieces.ravel())]
+
+
+def _curve_at(
+    x: float,
+    xs: NDArray[np.float64],
+    ys: NDArray[np.float64],
+    slopes: NDArray[np.float64],
+    pieces: NDArray[np.float64],
+) -> float:
+    if x <= xs[0]:
+        return float(ys[0] + slopes[0] * (x - xs[0]))
+    if x >= xs[-1]:
+        return float(ys[-1] + slopes[1] * (x - xs[-1]))
+    piece = pieces[np.searchsorted(xs, x, side="right") - 1]
+    return float(np.polyval(piece[1:], x - piece[0]))
