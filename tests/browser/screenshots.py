@@ -90,14 +90,27 @@ def _take_all(page: Page, server: RunningServer) -> None:
 
 
 def _recolour(page: Page, helper: BrowserTest) -> None:
-    """The hull band in teal, and as rendered again."""
+    """The hull band in teal, another emblem on the sail, and the shelf; then as rendered again."""
     helper.go(page, "Surface")
-    page.get_by_role("button", name="change a colour").click()
-    page.get_by_label("Which object").select_option("hull_paint")
+    for button, names in (("turn a colour", "hull_band"), ("lay a label", "sail")):
+        page.get_by_role("button", name=button).click()
+        page.get_by_role("textbox", name="Names").fill(names)
+        page.get_by_role("textbox", name="Names").press("Enter")
+        expect(page.get_by_role("textbox", name="Name of the matte")).to_have_value(names)
+        if button == "turn a colour":
+            helper.type_level(page, "Hue", "140")
+    page.get_by_role("button", name="+ lighthouse.png").click()
     helper.at_rest(page)
-    helper.type_level(page, "Hue", "150")
+    helper.type_level(page, "Size", "0.7")
+    _all_drawn(page)
+    page.mouse.move(640, 300)
+    page.screenshot(path=TARGET / "mattes.png")
+    page.get_by_role("button", name="done", exact=True).click()
+    helper.at_rest(page)
     page.screenshot(path=TARGET / "surface.png")
-    page.get_by_role("button", name="take away").click()
+    for _ in range(6):
+        page.get_by_role("button", name="Undo").click()
+    helper.at_rest(page)
     helper.go(page, "Display")
     helper.at_rest(page)
 

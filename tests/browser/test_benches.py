@@ -75,29 +75,6 @@ class PictureTest(BrowserTest):
         self.at_rest(page)
 
 
-class SurfaceBenchTest(BrowserTest):
-    def test_one_object_takes_another_colour_and_its_light_stays(self) -> None:
-        page = self.page
-        self.enter_demo(page)
-        self.go(page, "Surface")
-        page.get_by_role("button", name="change a colour").click()
-        object_choice = page.get_by_label("Which object")
-        expect(object_choice.get_by_role("option", name="Hull paint")).to_be_attached()
-        object_choice.select_option("crates")
-        self.at_rest(page)
-        before = page.evaluate(CANVAS)
-        self.type_level(page, "Hue", "150")
-        self.type_level(page, "Value", "2")
-        after = page.evaluate(CANVAS)
-        changed = np.abs(np.array(after, float) - before).reshape(-1, 4)[:, :3].max(axis=1) > 6
-        self.assertGreater(int(changed.sum()), 20)
-        # Only the crates: most of the picture stays as it was.
-        self.assertLess(float(changed.mean()), 0.25)
-        expect(page.get_by_role("navigation", name="Path")).to_contain_text("1 colour")
-        page.get_by_role("button", name="take away").click()
-        expect(page.get_by_role("navigation", name="Path")).to_contain_text("Surfaceunchanged")
-
-
 class FinishBenchTest(BrowserTest):
     def setUp(self) -> None:
         super().setUp()

@@ -114,6 +114,23 @@ class ColourApiTest(SourceApiTest):
         working = colour_config("ACES 2").convert(add_up(KEY, FILL), "Linear Rec.709 (sRGB)", "ACEScg")
         self.assertAlmostEqual(warning["share"], float((working.max(axis=0) > 1).mean()), places=6)
 
+    def test_colour_decisions_are_written_and_read_again(self) -> None:
+        write_layers(self.media / "cdl.exr", {"": light(1), "lg_key": light(1)})
+        variant = self.variant_of(self.open("cdl.exr")["result"]["shot_id"])
+        address = f"/api/variants/{variant['id']}/cdl"
+        self.assertIn("no colour decision", self.client.get(address).json["detail"])
+        corrections = [
+            {"kind": "cdl", "id": "warm", "slope": [1.2, 1, 0.8], "offset": [0.01, 0, -0.02], "saturation": 0.7},
+            {"kind": "exposure", "stops": 1}, {"kind": "cdl", "id": "late", "power": [1, 1.1, 1]},
+        ]  # fmt: skip
+        self.change(variant, "/finish/corrections", corrections)
+        for kind, count in (("cc", 1), ("ccc", 2), ("cdl", 2)):
+            answer = self.client.get(f"{address}?format={kind}")
+            self.assertEqual(answer.data.count(b"<ColorCorrection "), count)
+            self.assertIn(f".{kind}", answer.headers["Content-Disposition"])
+            read = self.client.post(f"/api/cdl?name=a.{kind}", data=answer.data).json
+            self.assertEqual((read["slope"], read["saturation"]), ([1.2, 1.0, 0.8], 0.7))
+
     def test_all_builtin_configs_are_offered(self) -> None:
         offer = self.client.get("/api/colour?config=Soft").json
         self.assertEqual([config["source"] for config in offer["configs"]][:3], list(BUILTIN_CONFIGS))

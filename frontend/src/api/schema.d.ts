@@ -416,6 +416,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/cdl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The CDL corrections of a variant as a file, each by its id. */
+        get: operations["colour_write_cdl_file_variants__int_variant_id__cdl_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/colour-warnings": {
         parameters: {
             query?: never;
@@ -4978,6 +4995,30 @@ export interface operations {
                 "application/json": components["schemas"]["BoardRequest"];
             };
         };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    colour_write_cdl_file_variants__int_variant_id__cdl_get: {
+        parameters: {
+            query?: {
+                format?: "cdl" | "cc" | "ccc";
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Unprocessable Entity */
             422: {

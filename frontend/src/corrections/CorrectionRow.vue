@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Correction } from '@/api/types'
+import type { Correction, StationName } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import { readout, SHARE } from '@/parts/ruler'
 import WhereWord from '@/mattes/WhereWord.vue'
@@ -80,6 +80,7 @@ function settle(row: Row, value: number) {
       <CurveDrawing
         v-if="kind.kind === 'curves'"
         :values="values"
+        :station="place.split('/')[1] as StationName"
         @moving="emit('moving', $event)"
         @settled="emit('settled', $event, 'curves drawn')"
       />

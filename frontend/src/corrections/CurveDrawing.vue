@@ -1,15 +1,21 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, onScopeDispose, ref } from 'vue'
+import { fetchScope } from '@/api/client'
+import type { PatchStep, StationName } from '@/api/types'
+import { useRoom } from '@/stores/room'
+import { useSteadily } from '@/stores/useSteadily'
 import { drawnCurve, nearestPoint, withPoint, type Point } from './curve'
 
 /** A curve in stops around grey: its points are dragged, a click adds one, a double click takes one away. */
-const props = defineProps<{ values: Record<string, unknown> }>()
+const props = defineProps<{ values: Record<string, unknown>; station: StationName }>()
 const emit = defineEmits<{ moving: [change: object]; settled: [change: object] }>()
 
 const CHANNELS = ['master', 'red', 'green', 'blue']
 const LOW = -8
 const HIGH = 8
 const SIDE = 300
+/** The ends of the scope's own scale, in stops. */
+const SCOPE = [-10, 8] as const
 const GRID = [-6, -4, -2, 0, 2, 4, 6]
 const NEAR_STOPS = 0.5
 
@@ -22,6 +28,19 @@ const line = computed(() =>
     .join(' '),
 )
 let held: number | null = null
+
+/** The histogram of the picture there, in stops, under the curve. */
+const room = useRoom()
+const histogram = ref('')
+async function load(id: number, patch: PatchStep[]) {
+  const size = { kind: 'histogram', scale: 'stops', columns: SIDE, rows: 90 } as const
+  const whole = { region: null, object_name: null, frame: room.frame, station: props.station }
+  const address = await fetchScope(id, { ...size, ...whole, patch })
+  if (histogram.value) URL.revokeObjectURL(histogram.value)
+  histogram.value = address
+}
+useSteadily(load)
+onScopeDispose(() => histogram.value && URL.revokeObjectURL(histogram.value))
 
 const place = (stops: number) => ((stops - LOW) / (HIGH - LOW)) * SIDE
 
@@ -84,6 +103,16 @@ function take(event: MouseEvent) {
       @pointercancel="held = null"
       @dblclick="take"
     >
+      <image
+        v-if="histogram"
+        :href="histogram"
+        :x="place(SCOPE[0])"
+        y="0"
+        :width="place(SCOPE[1]) - place(SCOPE[0])"
+        :height="SIDE"
+        preserveAspectRatio="none"
+        opacity="0.35"
+      />
       <g v-for="stop in GRID" :key="stop" :class="{ grey: stop === 0 }">
         <line :x1="place(stop)" :x2="place(stop)" y1="0" :y2="SIDE" />
         <line :y1="SIDE - place(stop)" :y2="SIDE - place(stop)" x1="0" :x2="SIDE" />

@@ -1,13 +1,17 @@
-"""ASC CDL files (.cdl, .cc, .ccc), read by OpenColorIO."""
+"""ASC CDL files (.cdl, .cc, .ccc), read and written by OpenColorIO."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 import PyOpenColorIO as ocio
 
-from escala.core.errors import UnreadableFile
+from escala.core.errors import BadSource, UnreadableFile, choose
 
 from .places import is_file, printable
+
+# By the file's extension, the library's word for the format.
+FORMATS = {".cc": "ColorCorrection", ".ccc": "ColorCorrectionCollection", ".cdl": "ColorDecisionList"}
 
 
 @dataclass(frozen=True)
@@ -32,3 +36,23 @@ def read_cdl(path: Path, identifier: str = "") -> CdlValues:
         raise UnreadableFile(path, f"not a CDL file: {printable(' '.join(str(error).split()))}") from error
     slope, offset, power = (tuple(map(float, v)) for v in (found.getSlope(), found.getOffset(), found.getPower()))
     return CdlValues(slope, offset, power, float(found.getSat()))  # type: ignore[arg-type]
+
+
+def cdl_text(decisions: Mapping[str, CdlValues], suffix: str) -> str:
+    """Decisions by their identifiers as the text of a file with this extension; a `.cc` holds the first alone.
+
+    Raises `UnknownChoice` for another extension, `BadSource` where there is nothing to write.
+    """
+    kind = choose("file extension of a colour decision", suffix, FORMATS)
+    if not decisions:
+        raise BadSource("there is no colour decision to write: lay a CDL on first")
+    group = ocio.GroupTransform()
+    for identifier, values in list(decisions.items())[: 1 if suffix == ".cc" else None]:
+        transform = ocio.CDLTransform()
+        transform.setID(identifier)
+        transform.setSlope(values.slope)
+        transform.setOffset(values.offset)
+        transform.setPower(values.power)
+        transform.setSat(values.saturation)
+        group.appendTransform(transform)
+    return str(group.write(formatName=kind, config=ocio.Config.CreateRaw()))

@@ -6,6 +6,7 @@ import type { Cdl, Correction, Exposure, Triple } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import TripleRuler from '@/parts/TripleRuler.vue'
 import { factorScale, OFFSET, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
+import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import { useEntries } from '@/stores/useEntries'
 import CorrectionList from '@/corrections/CorrectionList.vue'
@@ -17,6 +18,7 @@ import ScopePanel from '@/stations/looking/ScopePanel.vue'
 type Row = { key: 'slope' | 'offset' | 'power'; label: string; scale: Scale; keeps: 'ratio' | 'distance' }
 
 const corrections = useEntries<Correction>('/finish/corrections')
+const shots = useShot()
 const troubles = useTroubles()
 const file = ref<HTMLInputElement>()
 const ROWS: Row[] = [
@@ -49,6 +51,15 @@ function keep(kept: Exposure | Cdl, change: object, label: string) {
 
 const channelsText = (row: Row, value: Triple) =>
   value.map((channel) => readout(row.scale, channel)).join(', ')
+
+const CDL_FILES = ['cc', 'ccc', 'cdl']
+
+/** The browser saves it as any other file. */
+function writeCdl(event: Event) {
+  const chosen = event.target as HTMLSelectElement
+  window.location.assign(`/api/variants/${shots.variant!.id}/cdl?format=${chosen.value}`)
+  chosen.value = ''
+}
 
 async function takeFile(event: Event) {
   const chosen = (event.target as HTMLInputElement).files?.[0]
@@ -91,6 +102,10 @@ async function takeFile(event: Event) {
       <button type="button" @click="file?.click()">from file</button>
       <input ref="file" type="file" accept=".cdl,.cc,.ccc" hidden @change="takeFile" />
       <template v-if="cdlKept">
+        <select aria-label="Write the CDL to a file" :value="''" @change="writeCdl">
+          <option value="" disabled>to file</option>
+          <option v-for="kind in CDL_FILES" :key="kind" :value="kind">.{{ kind }}</option>
+        </select>
         <button type="button" :aria-pressed="!cdl.on" @click="keep(cdl, { on: !cdl.on }, 'CDL on or off')">
           off
         </button>

@@ -6,20 +6,22 @@ from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
-from flask import request
+from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.core.looking.viewer_aids import BELOW, stop_colours
 from escala.engine.colour.warnings import colour_warnings
 from escala.engine.worker import SMALL
-from escala.media.cdl import read_cdl
+from escala.media.cdl import CdlValues, cdl_text, read_cdl
 from escala.media.config_files import config_place, find_config, unpack_archives
 from escala.media.configs import colour_config
 from escala.media.places import place_in, plain_name, printable
 from escala.media.whole import told_writing, unfinished
 from escala.model.colour import ColourChoice
+from escala.model.corrections import CdlCorrection
 from escala.model.variant import Variant
 from escala.record.shots import find_variant, variant_document
 
@@ -28,6 +30,7 @@ from ..studio import Studio, keep_body, the_studio
 from .schemas import (
     BatchQuery,
     CdlOut,
+    CdlQuery,
     ColourOut,
     ColourQuery,
     ConfigFileQuery,
@@ -100,6 +103,21 @@ def get_stop_colours() -> dict[str, Any]:
     """The colours of the bands of one stop."""
     colours = [(int(red), int(green), int(blue)) for red, green, blue in stop_colours()]
     return {"stops": [{"stop": i - BELOW, "colour": colour} for i, colour in enumerate(colours)]}
+
+
+@routes.get("/variants/<int:variant_id>/cdl")
+def write_cdl_file(path: VariantPath, query: CdlQuery) -> Response:
+    """The CDL corrections of a variant as a file, each by its id."""
+    with the_studio().record.reading() as session:
+        row = find_variant(session, path.variant_id)
+        variant, name = variant_document(row), plain_name(row.name.lower(), "grade")
+    decisions = {
+        c.id: CdlValues(c.slope, c.offset, c.power, c.saturation)
+        for c in variant.corrections
+        if isinstance(c, CdlCorrection) and c.is_seen
+    }
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}.{query.format}"}
+    return Response(cdl_text(decisions, f".{query.format}"), mimetype="application/xml", headers=headers)
 
 
 @routes.post("/cdl", responses={200: CdlOut})

@@ -1,6 +1,6 @@
 """What requests and answers about colour hold."""
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
@@ -42,6 +42,12 @@ class ColourOut(BaseModel):
     display: str
     view: str
     faults: list[str]
+
+
+class CdlQuery(Query):
+    """The kind of file that colour decisions are written to."""
+
+    format: Literal["cdl", "cc", "ccc"] = "cc"
 
 
 class BatchQuery(Query):
