@@ -174,12 +174,6 @@ class FinishBenchTest(BrowserTest):
         expect(page.get_by_role("button", name="Undo")).to_be_enabled()
 
 
-CANVAS = """() => { const c = document.querySelector('canvas'), s = document.createElement('canvas');
-    s.width = 120; s.height = 80;
-    const t = s.getContext('2d'); t.imageSmoothingEnabled = false; t.drawImage(c, 0, 0, 120, 80);
-    return [...t.getImageData(0, 0, 120, 80).data] }"""
-
-
 class SourceBenchTest(BrowserTest):
     def test_roles_are_filtered_corrected_and_undone(self) -> None:
         page = self.page

@@ -5,11 +5,14 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.running import COPY, BrowserTest
+from tests.browser.running import BrowserTest
 
 BAND, SAIL, LANTERN, CRATES, STONES = (0.55, 0.536), (0.20, 0.36), (0.369, 0.81), (0.74, 0.75), (0.55, 0.95)
 MARGIN = 8
-CANVAS = f"() => {{ {COPY} return [...t.getImageData(0, 0, c.width, c.height).data] }}"
+CANVAS = """() => { const c = document.querySelector('canvas'), s = document.createElement('canvas');
+    s.width = 120; s.height = 80;
+    const t = s.getContext('2d'); t.imageSmoothingEnabled = false; t.drawImage(c, 0, 0, 120, 80);
+    return [...t.getImageData(0, 0, 120, 80).data] }"""
 
 
 class MatteTest(BrowserTest):
@@ -123,7 +126,7 @@ class TaskTest(MatteTest):
         self.type_level(page, "Level", "3")
         self.colour_at(page, LANTERN)
         changed = np.abs(np.array(page.evaluate(CANVAS), float) - before).reshape(-1, 4)[:, :3].max(axis=1) > 6
-        self.assertGreater(int(changed.sum()), 5)
+        self.assertGreater(int(changed.sum()), 1)
         self.assertLess(float(changed.mean()), 0.03)
 
     def test_the_crates_are_taken_away_and_put_back(self) -> None:
@@ -199,3 +202,9 @@ class ShelfTest(MatteTest):
         expect(corrections.get_by_role("button", name=re.compile("^tint .* where crat"))).to_be_visible()
         page.get_by_role("button", name="everywhere", exact=True).click()
         expect(corrections.get_by_role("button", name="where everywhere")).to_be_visible()
+        corrections.get_by_role("textbox", name="Name of the preset").fill("evening")
+        corrections.get_by_role("button", name="keep", exact=True).click()
+        self.go(page, "Beauty")
+        corrections.get_by_role("button", name="add").click()
+        corrections.get_by_role("button", name="evening").click()
+        expect(corrections.get_by_role("button", name=re.compile("^tint"))).to_be_visible()

@@ -6,6 +6,7 @@ from escala.core.corrections.corrections import set_contrast
 from escala.engine.balance.board import draw_board
 from escala.engine.evaluation import Purpose
 from escala.engine.looking.look import full_look
+from escala.engine.source.reading import read_engine
 from escala.engine.stations import STATION_BY_NAME
 from escala.model.balance import Balance, Level
 from escala.model.beauty import Beauty, Removal
@@ -13,6 +14,7 @@ from escala.model.colour import ColourChoice
 from escala.model.corrections import BlurCorrection, ContrastCorrection, ExposureCorrection, HueSaturationCorrection
 from escala.model.finish import Finish
 from escala.model.mattes import ChannelMatte
+from escala.model.source import SourceChoice
 from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for, grid_passes, one_axis_passes
 from tests.made import FolderTest, add_up, light, write_layers
@@ -184,6 +186,13 @@ class EdgeTest(FolderTest):
             found = edged.picture(edged.ask(variant, look), "finish")
             np.testing.assert_allclose(found.colour, whole * cover, rtol=1e-4, atol=1e-4)
             np.testing.assert_array_equal(found.alpha, cover)
+            straight = engine_for(
+                write_layers(self.folder / "straight.exr", {**passes, "": colour * (cover > 0)}, np.float32)
+            )
+            unassociated = variant.model_copy(update={"source": SourceChoice(alpha="unassociated")})
+            read = read_engine(straight, 1, straight, unassociated, self.folder / "store")
+            found = read.picture(read.ask(unassociated, look), "finish")
+            np.testing.assert_allclose(found.colour, whole * cover, rtol=1e-4, atol=1e-4)
 
 
 class RemovalTest(Limited):

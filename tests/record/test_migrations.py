@@ -33,6 +33,7 @@ class ColourOfFilesTest(FolderTest):
         del render["alpha_ignored"]
         with sqlite3.connect(file) as older:
             older.execute("DROP TABLE delivery")
+            older.execute("DROP TABLE preset")
             older.execute("ALTER TABLE shot DROP COLUMN place")
             older.execute("DROP INDEX ix_revision_variant_id_parent")
             older.execute("UPDATE alembic_version SET version_num = '0002'")
@@ -95,6 +96,7 @@ class MattesTest(FolderTest):
         states[2] = self.document([*states[1]["surface"]["recolours"], {"id": "b", "kind": "recolour", "value": 0.5}])
         states[3] = self.document([{"id": "a", "kind": "recolour", "hue": 40.0, "object_name": None}])
         with sqlite3.connect(file) as older:
+            older.execute("DROP TABLE preset")
             older.execute("UPDATE alembic_version SET version_num = '0005'")
             older.execute("UPDATE variant SET document = ?, head = 3", (json.dumps(states[3]),))
             for number, parent in ((1, 0), (2, 1), (3, 1)):

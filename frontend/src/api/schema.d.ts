@@ -174,6 +174,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All presets by their names. */
+        get: operations["presets_list_presets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep corrections under a name; where and of what they were is left out. */
+        put: operations["presets_put_preset__string_name__put"];
+        post?: never;
+        /** Take a preset away. */
+        delete: operations["presets_delete_preset__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots": {
         parameters: {
             query?: never;
@@ -1394,6 +1429,17 @@ export interface components {
              * @default 0.18
              */
             pivot: number;
+        };
+        /**
+         * Corrected
+         * @description A part of the document with corrections, which act in order.
+         */
+        Corrected: {
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
         };
         /**
          * CurvesCorrection
@@ -2774,6 +2820,24 @@ export interface components {
              * @default 0
              */
             soften_px: number;
+        };
+        /**
+         * PresetOut
+         * @description Corrections under a name.
+         */
+        PresetOut: {
+            /** Corrections */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * PresetsOut
+         * @description All presets.
+         */
+        PresetsOut: {
+            /** Presets */
+            presets: components["schemas"]["PresetOut"][];
         };
         /**
          * Preview
@@ -4469,6 +4533,92 @@ export interface operations {
                     "application/json": components["schemas"]["PictureMade"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    presets_list_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    presets_put_preset__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Corrected"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    presets_delete_preset__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -35,6 +35,7 @@ export type ShelfMatte = Schemas['ShelfMatte']
 export type Found = Schemas['Found']
 export type ObjectLayer = Schemas['ObjectLayer']
 export type Removal = Schemas['Removal']
+export type Preset = Schemas['PresetOut']
 export type ConfigMade = Schemas['ConfigOut']
 export type ColourWarning = Schemas['ColourWarning']
 export type Exposure = Required<Schemas['ExposureCorrection']>

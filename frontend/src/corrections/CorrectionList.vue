@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { Correction } from '@/api/types'
+import type { Correction, Preset } from '@/api/types'
 import { useShot } from '@/stores/shot'
 import { useEntries } from '@/stores/useEntries'
 import CorrectionRow from './CorrectionRow.vue'
 import { KIND_BY_NAME, type Kind } from './kinds'
 import KindChoice from './KindChoice.vue'
+import { usePresets } from './usePresets'
 
 /** Corrections at one place of the path as sentences, in the order in which they act. */
 const props = defineProps<{
@@ -32,6 +33,26 @@ async function add(kind: Kind) {
   opened.value = (await corrections.add(made(kind), `${kind.words} laid on`))?.id ?? ''
 }
 
+const { presets, keep } = usePresets()
+const wanted = ref('')
+
+/** All that is listed here, under a name. */
+function keepAll() {
+  void keep(wanted.value.trim(), listed.value)
+  wanted.value = ''
+}
+
+/** The corrections of a preset after those that are here, as one edit. */
+function lay(preset: Preset) {
+  choosing.value = false
+  const patch = preset.corrections.map((correction) => ({
+    op: 'add' as const,
+    path: `${props.place}/-`,
+    value: { ...correction, ...(props.of ? { of: props.of } : {}) },
+  }))
+  void shots.edit(patch, `preset ${preset.name} laid on`)
+}
+
 /** One place earlier or later among those that are listed. */
 function move(correction: Correction, by: number) {
   const at = listed.value.indexOf(correction) + by
@@ -53,7 +74,22 @@ function copy(correction: Correction, to: string) {
       <h2>Corrections</h2>
       <button type="button" :aria-expanded="choosing" @click="choosing = !choosing">add</button>
     </div>
+    <div v-if="choosing && presets.length" class="presets" role="group" aria-label="Presets">
+      <button
+        v-for="preset in presets"
+        :key="preset.name"
+        type="button"
+        :title="preset.corrections.map((c) => KIND_BY_NAME.get(c.kind)?.words ?? c.kind).join(', ')"
+        @click="lay(preset)"
+      >
+        {{ preset.name }}
+      </button>
+    </div>
     <KindChoice v-if="choosing" :place="place" :made="made" :without="without" @chosen="add" />
+    <form v-if="listed.length && !choosing" class="presets" @submit.prevent="keepAll">
+      <input v-model="wanted" aria-label="Name of the preset" maxlength="120" placeholder="keep as preset" />
+      <button type="submit" :disabled="!wanted.trim()">keep</button>
+    </form>
     <p v-if="!listed.length && !choosing" class="quiet">
       {{ empty }}
     </p>
@@ -75,3 +111,20 @@ function copy(correction: Correction, to: string) {
     />
   </section>
 </template>
+
+<style scoped>
+.presets {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+input {
+  flex: 1;
+  min-width: 0;
+  padding: 2px 6px;
+  border: 1px solid var(--line);
+  background: var(--well);
+  color: inherit;
+  font: inherit;
+}
+</style>

@@ -106,6 +106,16 @@ class DeliveryRow(Base):
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
 
 
+class PresetRow(Base):
+    """Corrections that are kept under a name, to be laid on elsewhere."""
+
+    __tablename__ = "preset"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    corrections: Mapped[list[Any]]
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+
+
 class NamingRuleRow(Base):
     """What a pass of this name is, as the hand said it last; `name` is without case and separators."""
 

@@ -15,12 +15,16 @@ from .deliveries.routes import routes as delivery_routes
 from .guard import register_guard
 from .mattes.routes import routes as matte_routes
 from .pictures.routes import routes as picture_routes
+from .presets.routes import routes as preset_routes
 from .problems import invalid_request, problem, register_problems
 from .settings import Settings
 from .shots.routes import routes as shot_routes
 from .studio import STUDIO, Studio
 from .variants.routes import routes as variant_routes
 
+ROUTES = (
+    shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, preset_routes,
+)  # fmt: skip
 STATIC = Path(__file__).parent / "static"
 
 
@@ -38,7 +42,15 @@ def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
     app.json = StrictJson(app)
     register_guard(app, settings)
     register_problems(app)
-    for routes in (shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes):
+    for routes in (
+        shot_routes,
+        variant_routes,
+        picture_routes,
+        matte_routes,
+        colour_routes,
+        delivery_routes,
+        preset_routes,
+    ):
         app.register_api(routes)
 
     @app.route("/api/openapi.json")

@@ -1,0 +1,1 @@
+"""Presets of corrections."""

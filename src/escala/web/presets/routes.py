@@ -1,0 +1,55 @@
+"""Presets: corrections kept under a name, for every shot."""
+
+from typing import Any
+
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+
+from escala.model.corrections import Corrected, Correction
+from escala.record.presets import all_presets, drop_preset, keep_preset
+
+from ..studio import the_studio
+
+routes = APIBlueprint("presets", __name__, url_prefix="/api/presets")
+
+
+class PresetPath(BaseModel):
+    """A preset in an address."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class PresetOut(BaseModel):
+    """Corrections under a name."""
+
+    name: str
+    corrections: list[Correction]
+
+
+class PresetsOut(BaseModel):
+    """All presets."""
+
+    presets: list[PresetOut]
+
+
+@routes.get("", responses={200: PresetsOut})
+def list_presets() -> dict[str, Any]:
+    """All presets by their names."""
+    with the_studio().record.reading() as session:
+        return {"presets": [{"name": row.name, "corrections": row.corrections} for row in all_presets(session)]}
+
+
+@routes.put("/<string:name>", responses={200: PresetOut})
+def put_preset(path: PresetPath, body: Corrected) -> dict[str, Any]:
+    """Keep corrections under a name; where and of what they were is left out."""
+    with the_studio().record.writing() as session:
+        row = keep_preset(session, path.name, body.corrections)
+        return {"name": row.name, "corrections": row.corrections}
+
+
+@routes.delete("/<string:name>")
+def delete_preset(path: PresetPath) -> tuple[str, int]:
+    """Take a preset away."""
+    with the_studio().record.writing() as session:
+        drop_preset(session, path.name)
+    return "", 204
