@@ -53,6 +53,7 @@ class SchemaTest(RecordTest):
         with sqlite3.connect(file) as older:
             older.execute("DROP TABLE naming_rule")
             older.execute("DROP TABLE delivery")
+            older.execute("DROP TABLE preset")
             older.execute("DROP INDEX ix_revision_variant_id_parent")
             older.execute("ALTER TABLE shot DROP COLUMN place")
             older.execute("UPDATE alembic_version SET version_num = '0001'")

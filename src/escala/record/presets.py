@@ -32,3 +32,4 @@ def drop_preset(session: Session, name: str) -> None:
     if row is None:
         raise NotFound(f"there is no preset {name!r}: it may have been taken away elsewhere")
     session.delete(row)
+    session.flush()
