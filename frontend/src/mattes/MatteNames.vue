@@ -3,14 +3,14 @@ import { computed, ref } from 'vue'
 import type { Matte } from '@/api/types'
 import { percent } from '@/stores/levels'
 import { useShelf } from '@/stores/shelf'
-import { useMatteHand } from './useMatteHand'
 import { usePointing } from './usePointing'
+import { useTakenNames } from './useTakenNames'
 
 /** The names of a matte of objects: those in it, and typing narrows those that the render has. */
 const props = defineProps<{ matte: Extract<Matte, { kind: 'object' }> | null }>()
 const shelf = useShelf()
 const { layers } = usePointing()
-const { takeNames } = useMatteHand()
+const { takeNames } = useTakenNames()
 const typed = ref('')
 const MOST = 24
 const taken = computed(() => props.matte?.names ?? [])

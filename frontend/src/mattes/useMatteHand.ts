@@ -11,10 +11,10 @@ import { asPoint, handleAt, handlesOf, withHandle, type Ellipse, type Shape } fr
 import { aroundPlace, brightnessAlike, depthBetween, facing, hueAlike } from './fromValues'
 import { WAYS } from './kinds'
 import { usePointing } from './usePointing'
+import { useTakenNames, useTarget } from './useTakenNames'
 import { useValues } from './useValues'
 
 const NEAR_PX = 10
-const LONGEST_NAME = 60
 
 type Made = { value: object; label: string }
 
@@ -26,6 +26,8 @@ export const useMatteHand = createSharedComposable(() => {
   const troubles = useTroubles()
   const pointing = usePointing()
   const valuesAt = useValues()
+  const taking = useTakenNames()
+  const target = useTarget()
   /** Points of an outline that is not closed yet, the frame of a drag that takes all, and the line of a pull. */
   const open = ref<[number, number][]>([])
   const frame = shallowRef<{ from: GripPlace; to: GripPlace } | null>(null)
@@ -48,14 +50,6 @@ export const useMatteHand = createSharedComposable(() => {
   const passOf = (role: string) => shots.variant?.reading.passes.find((p) => p.role === role)?.name ?? null
   /** The pass whose numbers a way reads; null: the light of the picture. */
   const SOURCES: Partial<Record<Way, string>> = { depth: 'depth', position: 'position', normal: 'normal' }
-
-  /** The chosen matte where a gesture of its kind changes it, else a new one's name. */
-  function target(kind: Matte['kind'], wish: string): { name: string; before: object } {
-    const same = shelf.matte?.kind === kind && shelf.chosen
-    return same
-      ? { name: same, before: shelf.matte! }
-      : { name: shelf.freeName(wish.slice(0, LONGEST_NAME)), before: {} }
-  }
 
   function begin(_pixel: Pin | null, at: GripPlace) {
     begun = at
@@ -126,42 +120,15 @@ export const useMatteHand = createSharedComposable(() => {
     begun = null
     latest += 1
     frame.value = null
-    if (drawn) await takeAll(drawn.from, drawn.to)
+    if (drawn) await taking.takeAll(drawn.from, drawn.to).catch((error) => troubles.tell(error))
     else if (made) await shelf.keep(name, made.value, made.label)
     made = null
-  }
-
-  async function takeAll(from: GripPlace, to: GripPlace) {
-    const [left, top] = [Math.min(from.x, to.x), Math.min(from.y, to.y)].map(Math.floor)
-    const wide = Math.max(1, Math.round(Math.abs(to.x - from.x)))
-    const high = Math.max(1, Math.round(Math.abs(to.y - from.y)))
-    try {
-      const { found } = await pointing.ask(left!, top!, wide, high)
-      await takeNames(found.filter((one) => one.layer === found[0]?.layer).map((one) => one.name))
-    } catch (error) {
-      troubles.tell(error)
-    }
-  }
-
-  /** Add names to the chosen matte of objects, or make one; one that is in it already is given back. */
-  async function takeNames(names: string[], toggles = false) {
-    if (!names.length) return
-    const aim = target('object', names.length > 1 ? 'things' : names[0]!)
-    const before = ((aim.before as { names?: string[] }).names ?? []) as string[]
-    const gone = toggles && names.every((one) => before.includes(one))
-    const next = gone
-      ? before.filter((one) => !names.includes(one))
-      : [...before, ...names.filter((one) => !before.includes(one))]
-    const label = gone ? `${aim.name} without ${names.join(', ')}` : `${aim.name} with ${names.join(', ')}`
-    const layer = shelf.layer ? { layer: shelf.layer } : {}
-    await shelf.keep(aim.name, { ...aim.before, kind: 'object', ...layer, names: next }, label.slice(0, 190))
   }
 
   async function click(at: GripPlace) {
     try {
       if (shelf.way === 'object') {
-        const { found } = await pointing.ask(Math.floor(at.x), Math.floor(at.y))
-        if (found[0]) await takeNames([found[0].name], true)
+        await taking.takeAt(at)
       } else if (shelf.way === 'shape') await point(at)
       else if (shelf.way === 'pass') await takeNumber(at)
       else if (shelf.way !== 'ellipse') {
@@ -212,7 +179,7 @@ export const useMatteHand = createSharedComposable(() => {
   const doing = () => WAYS.find((way) => way.way === shelf.way)?.hint ?? ''
   const grip = { begin, move, end: () => void end(), words, doing, click: (at: GripPlace) => void click(at), hover, everywhere: true } // prettier-ignore
   const take = () => useGrip().take(grip)
-  return { take, open, frame, handles, number, words, takeNames }
+  return { take, open, frame, handles, number, words }
 })
 
 const NAMES: Partial<Record<Way, string>> = {
