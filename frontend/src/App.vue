@@ -12,6 +12,7 @@ import StartPage from '@/start/StartPage.vue'
 import { useHolds } from '@/stores/holds'
 import { useJobs } from '@/stores/jobs'
 import { useRoom } from '@/stores/room'
+import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import WorkRoom from './WorkRoom.vue'
@@ -19,6 +20,7 @@ import WorkRoom from './WorkRoom.vue'
 const shots = useShot()
 const room = useRoom()
 const holds = useHolds()
+const shelf = useShelf()
 const troubles = useTroubles()
 const jobs = useJobs()
 const delivering = ref(false)
@@ -106,6 +108,7 @@ function onKey(event: KeyboardEvent) {
 function closeOne() {
   const open = [delivering, showingHistory, showingKeys].find((panel) => panel.value)
   if (open) open.value = false
+  else if (shelf.open) shelf.close()
   else if (room.bare) void toggleFullScreen()
   else if (room.station === 'source' && !room.sheetOpen) room.showSheet()
 }
@@ -116,6 +119,7 @@ const KEYS: Record<string, () => void> = {
   t: () => (room.tapped = !room.tapped),
   b: () => (room.benchOpen = !room.benchOpen),
   l: () => (room.lowerOpen = !room.lowerOpen),
+  m: () => shots.shot && (shelf.open ? shelf.close() : shelf.show()),
   h: () => (showingHistory.value = !showingHistory.value),
   k: () => shots.document && holds.holdState(shots.variant?.name ?? '', shots.document, room.frame, room.tap),
   j: () => holds.first && holds.turnTo('held'),

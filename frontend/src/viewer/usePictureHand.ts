@@ -136,6 +136,8 @@ export function usePictureHand(
 
   function onKey(event: KeyboardEvent) {
     if (event.key === 'Delete' && room.pin) return room.putPin(null)
+    if (event.key === 'Enter' && room.pin)
+      return grips.grip?.click?.({ x: room.pin.x + 0.5, y: room.pin.y + 0.5 })
     const step = event.shiftKey ? 10 : 1
     const moves: Record<string, [number, number]> = {
       ArrowLeft: [-step, 0],

@@ -81,6 +81,8 @@ class NameTest(unittest.TestCase):
         names = ["hull", "hull/band", "Hull", "crate.1", "crate.12", "a+b", "[x]"]
         for pattern, wanted in {
             "hull": ["hull"], "hull*": ["hull", "hull/band"], "crate.?": ["crate.1"], "*": names, "a+b": ["a+b"],
+            "*.*1*": ["crate.1", "crate.12"], "h*l?b*d": ["hull/band"], "**hull": ["hull"], "hull?": [],
             "?ull": ["hull", "Hull"], "[x]": ["[x]"], "[?]": ["[x]"], "crate": [],
         }.items():  # fmt: skip
             self.assertEqual(match_names(pattern, names), wanted, pattern)
+        self.assertEqual(match_names("*a" * 400 + "b", ["a" * 1000, "a" * 1000 + "b"]), ["a" * 1000 + "b"])

@@ -1,6 +1,5 @@
 """Cryptomatte (open specification 1.2): name hashes, and exact coverage from ranked id and coverage channels."""
 
-import re
 import struct
 from collections.abc import Iterable, Mapping, Sequence
 
@@ -114,9 +113,25 @@ def match_names(pattern: str, names: Iterable[str]) -> list[str]:
     """The names that a pattern stands for, in their order: `*` is any run (also of `/`), `?` one sign; case counts."""
     if "*" not in pattern and "?" not in pattern:
         return [name for name in names if name == pattern]
-    parts = (".*" if sign == "*" else "." if sign == "?" else re.escape(sign) for sign in pattern)
-    wanted = re.compile("".join(parts), re.DOTALL)
-    return [name for name in names if wanted.fullmatch(name)]
+    return [name for name in names if _fits(pattern, name)]
+
+
+def _fits(pattern: str, name: str) -> bool:
+    """Whether a pattern stands for a name. Only the last star is ever tried anew: no pattern takes long."""
+    place = at = 0
+    star, tried = -1, 0
+    while at < len(name):
+        sign = pattern[place] if place < len(pattern) else ""
+        if sign == "*":
+            star, tried, place = place, at, place + 1
+        elif sign in ("?", name[at]):
+            place, at = place + 1, at + 1
+        elif star >= 0:
+            tried += 1
+            place, at = star + 1, tried
+        else:
+            return False
+    return not pattern[place:].strip("*")
 
 
 def encode_ranks(shares: dict[int, NDArray[np.float32]], count: int) -> list[NDArray[np.float32]]:
