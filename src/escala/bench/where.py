@@ -1,6 +1,5 @@
 """`matte`, `stack`, `label`: corrections limited by mattes, and a label on a surface, under the hand on a 4K shot."""
 
-import json
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -21,6 +20,7 @@ from escala.engine.workshop import Workshop
 from escala.media.exr import write_exr
 from escala.media.whole import write_bytes
 from escala.media.windows import Window
+from escala.model.strict_json import to_json
 from escala.model.variant import Variant
 
 from .figures import Figure, made_up_light, once
@@ -145,7 +145,7 @@ def _write_shot(path: Path) -> None:
     ranks = encode_ranks(shares, _RANKS)
     channels |= {f"Objects{i // 4:02d}.{'RGBA'[i % 4]}": plane for i, plane in enumerate(ranks)}
     key = f"cryptomatte/{layer_key('Objects')}"
-    manifest = json.dumps({name: f"{name_to_id_bits(name):08x}" for name in _OBJECTS})
+    manifest = to_json({name: f"{name_to_id_bits(name):08x}" for name in _OBJECTS})
     window = Window(0, 0, WIDTH, HEIGHT)
     header = {f"{key}/name": "Objects", f"{key}/hash": "MurmurHash3_32", f"{key}/manifest": manifest}
     write_exr(path, channels, window, window, header)

@@ -78,8 +78,8 @@ def screen_picture(
         pixels = aided_bytes(seen.planes, seen.picture.alpha, colouring, aids)
     else:
         pixels = moving_bytes(seen.planes, colouring) if asked.is_moving else resting_bytes(seen.planes, colouring)
-    if aids.matte in asked.variant.mattes:  # it may have been taken away, or renamed, meanwhile
-        assert aids.matte is not None
+    # One that was taken away, or renamed, meanwhile is not shown.
+    if aids.matte is not None and aids.matte in asked.variant.mattes:
         matte = subject.engine.mattes.at(aids.matte, asked)
         pixels = show_matte(matte) if aids.matte_as == "alone" else hatch_matte(pixels, matte)
     pixels = _enlarged(pixels, size)
