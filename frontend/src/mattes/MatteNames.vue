@@ -26,6 +26,13 @@ const matching = computed(() => {
 const isPattern = computed(() => /[*?]/.test(typed.value))
 const missing = computed(() => Math.max(0, ...shown.value.map((layer) => layer.missing)))
 
+/** What is typed as a pattern or a whole name, else the first that matches. */
+function enter() {
+  const wanted = typed.value.trim()
+  const whole = isPattern.value || matching.value.includes(wanted)
+  if (wanted) take(whole ? wanted : (matching.value[0] ?? wanted))
+}
+
 function take(name: string) {
   void takeNames([name], true)
   if (name === typed.value.trim()) typed.value = ''
@@ -54,7 +61,7 @@ function take(name: string) {
       type="text"
       aria-label="Names"
       :placeholder="`type one of ${matching.length} names, * for any`"
-      @keydown.enter="typed.trim() && take(isPattern ? typed.trim() : (matching[0] ?? typed.trim()))"
+      @keydown.enter="enter"
     />
     <div class="known">
       <button v-if="isPattern" type="button" @click="take(typed.trim())">

@@ -295,6 +295,8 @@ def _roll_off(numbers, now, after, room, bits):  # type: ignore[no-untyped-def]
             after[channel, i] = now[channel, i] * share
 
 
+# What lies nearer together than this has no hue: one divided by it is no number.
+_LEAST_SPAN = np.float32(1e-37)
 _SIX, _THREE, _TWO, _FOUR = np.float32(6.0), np.float32(3.0), np.float32(2.0), np.float32(4.0)
 
 
@@ -317,7 +319,7 @@ def turn_hue(colour, turn, saturation, value, out):  # type: ignore[no-untyped-d
         top, least = max(max(red, green), blue), min(min(red, green), blue)
         stays = (not least >= _ZERO) | (not top > _ZERO) | (not top < _INFINITY)
         span = top - least
-        step = _ONE / span if span > _ZERO else _ZERO
+        step = _ONE / span if span > _LEAST_SPAN else _ZERO
         place = _FOUR + (red - green) * step
         place = _TWO + (blue - red) * step if top == green else place
         place = (green - blue) * step if top == red else place
