@@ -58,7 +58,9 @@ class ChainTest(FolderTest):
         return self.engine.picture(asked, "beauty")
 
     def chain(self, *links: Link) -> Chain:
-        return Chain(self.engine.keys, ByteCache(1 << 28), self.engine.mattes, self.beauty, links)
+        return Chain(
+            self.engine.keys, ByteCache(1 << 28), self.engine.mattes, self.beauty, self.engine.head.files, links
+        )
 
     def ask(self, look: Look, purpose: Purpose = Purpose.DELIVERING, variant: Variant | None = None) -> Evaluation:
         return self.engine.ask(variant or Variant(), look, purpose)
@@ -102,7 +104,14 @@ class ChainTest(FolderTest):
     def test_a_neutral_station_passes_the_same_picture_on(self) -> None:
         neutral = Link(lambda variant: None, blurred, lambda asked: REACH)
         made = self.engine.picture(self.ask(WHOLE), "beauty")
-        chain = Chain(self.engine.keys, ByteCache(1 << 28), self.engine.mattes, lambda asked: made, (neutral, neutral))
+        chain = Chain(
+            self.engine.keys,
+            ByteCache(1 << 28),
+            self.engine.mattes,
+            lambda asked: made,
+            self.engine.head.files,
+            (neutral, neutral),
+        )
         self.assertIs(chain.picture(2, self.ask(WHOLE)), made)
         self.assertTrue(chain.is_neutral(Variant()))
         beauty = self.engine.picture(self.ask(WHOLE, Purpose.RESTING), "beauty").colour

@@ -188,8 +188,8 @@ class EveryChangeTest(FolderTest):
         beauty = add_up(passes[""], extra["notes"], extra["spare"])
         made = {**passes, "": beauty, **extra}
         self.file = write_layers(self.folder / "shot.exr", made, np.float32, **header)
-        self.cubes = [self.folder / "grade.cube", self.folder / "other.cube"]
-        for cube, top in zip(self.cubes, (0.8, 0.6), strict=True):
+        self.cubes = [self.folder / f"{name}.cube" for name in ("grade", "other", "light")]
+        for cube, top in zip(self.cubes, (0.8, 0.6, 0.7), strict=True):
             cube.write_text(CUBE.format(*(0, 0, 0, 0, top, 0.9, 1, 1)))
         text = CONFIG.replace("colorspaces:\n", "colorspaces:\n" + MORE)
         text = text.replace("looks:\n", "  Mast:\n    - !<View> {name: Print, colorspace: Quay Linear}\nlooks:\n", 1)
@@ -278,6 +278,7 @@ class EveryChangeTest(FolderTest):
                 corrections=(
                     ContrastCorrection(amount=1.3, of={"light": "key"}, matte="ball"),
                     BlurCorrection(radius_px=(1.5, 0.6), turn=30, of={"component": "diffuse"}),
+                    LutCorrection(path=str(self.cubes[2]), opacity=0.3, of={"light": "rim"}),
                 ),
             ),
             beauty=Beauty(
@@ -312,7 +313,7 @@ class EveryChangeTest(FolderTest):
             "colour.config": str(self.other_config),
             "colour.file_spaces": {self.file.name: "Boat Film"},
             "changes.2.pictures": list(map(str, reversed(self.emblems))),
-            "finish.corrections.2.path": str(self.cubes[1]),
+            "corrections.2.path": str(self.cubes[1]),
             "beauty.corrections.1.path": str(self.cubes[1]),
         }
         return next((found for ending, found in files.items() if place.endswith(ending)), None) or changed(place, value)
@@ -352,7 +353,8 @@ class EveryChangeTest(FolderTest):
         tables = self.folder / "colour" / "tables"
         cache = ByteCache(1 << 28)
         for file, old, new in (
-            (self.cubes[0], "0.8", "0.5"), (self.config, "0.9, 0.8, 1.1", "0.6, 0.8, 1.1"),
+            (self.cubes[0], "0.8", "0.5"), (self.cubes[2], "0.7", "0.4"),
+            (self.config, "0.9, 0.8, 1.1", "0.6, 0.8, 1.1"),
             (tables / "print.cube", "0.500000", "0.600000"), (tables / "night" / "mood.spi1d", "0.25", "0.3"),
         ):  # fmt: skip
             with self.subTest(file=file.name):
@@ -363,3 +365,9 @@ class EveryChangeTest(FolderTest):
                 stamp = file.stat()
                 os.utime(file, ns=(stamp.st_atime_ns, stamp.st_mtime_ns + 10**9))
                 self.assert_new(self.variant, before, cache, self.read(self.variant, cache))
+
+    def test_another_picture_under_the_name_of_a_label(self) -> None:
+        cache = ByteCache(1 << 28)
+        before = self.pictures(cache)
+        cv2.imwrite(str(self.emblems[0]), np.full((8, 8, 3), 250, np.uint8))
+        self.assert_new(self.variant, before, cache, self.read(self.variant, cache))

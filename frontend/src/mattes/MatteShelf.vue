@@ -8,7 +8,6 @@ import { useShelfFacts } from './useShelfFacts'
 /** The mattes of the variant in a row, and the ways of making one in the picture. */
 const shelf = useShelf()
 const { shelf: facts, sheet } = useShelfFacts()
-const COLUMNS = 8
 const joining = ref<{ one: string; other: string } | null>(null)
 const tile = computed(() => ({
   width: facts.value?.tile_width ?? 112,
@@ -73,7 +72,6 @@ function join(how: string) {
         :matte="matte"
         :sheet="sheet"
         :tile="tile"
-        :columns="COLUMNS"
         :chosen="shelf.chosen === matte.name"
         @choose="shelf.limited ? shelf.limit(matte.name) : shelf.choose(matte.name)"
         @dropped="joining = { one: $event, other: matte.name }"

@@ -8,7 +8,6 @@ const props = defineProps<{
   matte: ShelfMatte
   sheet: string
   tile: { width: number; height: number }
-  columns: number
   chosen: boolean
 }>()
 const emit = defineEmits<{ choose: []; dropped: [name: string] }>()

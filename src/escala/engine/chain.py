@@ -85,12 +85,13 @@ class Link:
 
 @dataclass(frozen=True)
 class Chain:
-    """The links after the beauty, in order."""
+    """The links after the beauty, in order. `head_files`: the contents of the files that the beauty is made with."""
 
     keys: Keys
     cache: ByteCache
     mattes: Mattes
     beauty: Callable[[Evaluation], Picture]
+    head_files: Callable[[Evaluation], Any]
     links: tuple[Link, ...]
 
     def picture(self, count: int, asked: Evaluation) -> Picture:
@@ -123,7 +124,12 @@ class Chain:
         if not asked.is_kept:
             return self._after(links, asked)
         variant = asked.variant
-        made_by = (asked.colouring.key, variant.head, *((link.part(variant), link.made_of(asked)) for link in links))
+        made_by = (
+            asked.colouring.key,
+            variant.head,
+            self.head_files(asked),
+            *((link.part(variant), link.made_of(asked)) for link in links),
+        )
         place = self.keys.of_reading("last", len(links), asked.look, asked.is_moving, asked.viewer)
         kept: tuple[object, Picture] | None = self.cache.peek(place)
         if kept is not None and kept[0] == made_by:

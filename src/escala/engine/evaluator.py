@@ -50,7 +50,7 @@ class Evaluator:
         self.mattes = Mattes(self.terms)
         self.pictures = pictures
         self.head = Head(self.terms, self.mattes, Surfaces(self.terms, self.mattes, pictures))
-        self.chain = Chain(self.keys, cache, self.mattes, self._beauty, LINKS)
+        self.chain = Chain(self.keys, cache, self.mattes, self._beauty, self.head.files, LINKS)
         self._colouring: tuple[ColourChoice, DisplayChoice, Colouring] | None = None
 
     def colouring(self, variant: Variant) -> Colouring:

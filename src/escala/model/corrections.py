@@ -11,7 +11,8 @@ from .render import Document
 
 _MOST_POINTS, _MOST_STOPS = 64, 64
 
-BlurRadius = Annotated[Number, Field(ge=0, le=1024)]
+# A turned blur is made with the whole of its Gaussian at once: a wider one would need gigabytes for a large picture.
+BlurRadius = Annotated[Number, Field(ge=0, le=256)]
 
 
 def _rising(points: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:

@@ -44,6 +44,7 @@ class DataTest(unittest.TestCase):
         np.testing.assert_array_equal(id_matte(numbers, [3.0, 7.0]), [[0, 1, 1, 0]])
         whole = np.array([[[1, 4_000_000_001]]], np.uint32)
         np.testing.assert_array_equal(id_matte(whole, [4_000_000_001.0]), [[0, 1]])
+        np.testing.assert_array_equal(id_matte(whole, [4_000_000_001.0 - 2**32, 1.5, 1e12]), [[0, 0]])
         colours = np.array([[1, 0, 1, 0.9965], [0, 1, 0.01, 0]], np.float32).T[..., None]
         colours = np.concatenate([colours, np.zeros_like(colours[:, :1])], axis=1).transpose(1, 0, 2)
         np.testing.assert_array_equal(id_matte(colours, [(1.0, 0.0, 0.0)])[:, 0], [1, 0, 0, 1])

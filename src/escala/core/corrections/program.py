@@ -239,7 +239,6 @@ def _range(numbers, now, after, room, bits):  # type: ignore[no-untyped-def]
             row[i] = row[i] * numbers[3] + numbers[4]
 
 
-_TOE_STOPS = np.float32(TOE_STOPS)
 _GREY_STOPS = np.float32(np.log2(MIDDLE_GREY))
 _TOE = np.float32(MIDDLE_GREY * 2.0**TOE_STOPS)
 

@@ -41,7 +41,12 @@ def id_matte(planes: NDArray[np.generic], values: Sequence[float | Sequence[floa
     inside = np.zeros(planes.shape[1:], bool)
     numbers = [value for value in values if not isinstance(value, Sequence)]
     if numbers:
-        inside |= np.isin(planes[0], np.array(numbers, np.float64).astype(planes.dtype))
+        whole = np.issubdtype(planes.dtype, np.integer)
+        wanted = np.array(numbers, np.float64)
+        # A number that the pass could not hold is none of its own.
+        inside |= (
+            np.isin(planes[0].astype(np.float64), wanted) if whole else np.isin(planes[0], wanted.astype(planes.dtype))
+        )
     for colour in values:
         if isinstance(colour, Sequence) and planes.shape[0] >= 3:
             away = np.abs(planes[:3].astype(np.float64) - np.array(colour, np.float64)[:, None, None])

@@ -66,7 +66,9 @@ def draw_board(engine: Evaluator, variant: Variant, lifted: bool = False) -> tup
     It is drawn once for a variant's state: the two are asked for one after the other. `lifted`: each picture as many
     stops brighter as its cell says, to be seen.
     """
-    key = engine.keys.of_reading("board", variant.model_dump_json(), lifted, colouring=engine.colouring(variant))
+    files = engine.head.files(engine.ask(variant, whole_look(engine.render)))
+    facts = variant.model_dump_json(), files, lifted
+    key = engine.keys.of_reading("board", *facts, colouring=engine.colouring(variant))
     return engine.cache.get(key, lambda: _drawn(engine, variant, lifted))
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from ..balance.part_corrections import CorrectedPart, add_corrected, corrected_p
 from ..balance.plan import BalancePlan, Gains, Levelled, Part, level_recipe, plan_balance
 from ..cache import ByteCache
 from ..chain import Picture
+from ..corrections.registry import files_of
 from ..evaluation import Evaluation
 from ..keys import Key, Keys
 from ..looking.look import resize_planes
@@ -59,6 +61,10 @@ class Head:
         """Whether neither a level, a surface nor a correction of a part changes anything."""
         plan = plan_balance(self.terms.render, asked.variant, asked.colouring.working)
         return self._is_neutral(plan, asked) and not corrected_parts(self.terms.render, asked.variant)
+
+    def files(self, asked: Evaluation) -> tuple[Any, ...]:
+        """The contents of the outside files that the sum is made with: tables of corrections, pictures of labels."""
+        return files_of(asked.variant.balance.corrections), self.surfaces.files(asked.variant)
 
     def sum(self, asked: Evaluation, with_residual: bool) -> Planes:
         """The sum with all levels and the corrections of its parts.

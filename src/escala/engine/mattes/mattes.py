@@ -37,13 +37,13 @@ class Mattes:
         """Several mattes, each limiting what the others leave; (H, W)."""
         return join_mattes([self.at(name, asked) for name in names], "product")
 
-    def of_objects(self, names: tuple[str, ...], asked: Evaluation) -> Matte:
+    def of_objects(self, names: tuple[str, ...], asked: Evaluation, layer: str | None = None) -> Matte:
         """The coverage of named objects at a look, (H, W). Raises `UnknownChoice` for one that no layer knows."""
-        absent = absent_objects(self.terms.frame, names, None)
+        absent = absent_objects(self.terms.frame, names, layer)
         if absent:
             known = {name for layer in crypto_layers(self.terms.frame) for name in layer.manifest}
             raise UnknownChoice("object", absent[0], known)
-        made = Variant(colour=asked.variant.colour, mattes={"objects": ObjectMatte(names=names)})
+        made = Variant(colour=asked.variant.colour, mattes={"objects": ObjectMatte(names=names, layer=layer)})
         return self.at("objects", asked.of(made))
 
     def whole(self, name: str, asked: Evaluation) -> Matte:

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from escala.core.looking.viewer_aids import show_matte
 from escala.core.planes import Matte
 from escala.media.stills import encode_jpeg
 from escala.model.mattes import members_of
@@ -117,7 +118,7 @@ def objects_at(engine: Evaluator, x: int, y: int, width: int, height: int, layer
     if not found:
         return Under((), [])
     asked = engine.ask(Variant(), _outline_look(engine), Purpose.MOVING)
-    cover = engine.mattes.of_objects((found[0].name,), asked)
+    cover = engine.mattes.of_objects((found[0].name,), asked, found[0].layer)
     return Under(found, outlines_of(cover, asked.look, engine))
 
 
@@ -152,5 +153,4 @@ def _sheet(mattes: list[Matte], look: Look) -> NDArray[np.uint8]:
     for index, matte in enumerate(mattes):
         top, left = index // TILES_A_ROW * look.out_height, index % TILES_A_ROW * look.out_width
         sheet[top : top + look.out_height, left : left + look.out_width] = matte
-    # Half covered looks half as bright on the screen.
-    return np.repeat(np.rint(np.clip(sheet, 0, 1) * 255).astype(np.uint8)[..., None], 3, axis=2)
+    return show_matte(sheet)

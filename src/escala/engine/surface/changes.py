@@ -88,6 +88,11 @@ class Surfaces:
             if term.component in works and term.operator in SUMMED and (places is None or place in places)
         }
 
+    def files(self, variant: Variant) -> tuple[str | None, ...]:
+        """What the pictures of a variant's labels are known by; None for one that is not there."""
+        found = (picture_of(label, self.pictures) for label in variant.labels if label.changes)
+        return tuple(picture.folder if picture else None for picture in found)
+
     def _work(self, colour: str, changes: tuple[AnyChange, ...], variant: Variant) -> ColourWork:
         mattes = [tuple(variant.joined_from(change.matte).items()) for change in changes if change.matte is not None]
         found = [picture_of(change, self.pictures) if isinstance(change, Label) else None for change in changes]
