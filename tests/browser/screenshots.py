@@ -94,6 +94,8 @@ def _recolour(page: Page, helper: BrowserTest) -> None:
     helper.go(page, "Surface")
     for button, names in (("turn a colour", "hull_band"), ("lay a label", "sail")):
         page.get_by_role("button", name=button).click()
+        page.get_by_role("button", name="where everywhere").and_(page.locator("[aria-expanded=true]")).wait_for()
+        page.get_by_text("Choose a matte on the shelf").wait_for()
         page.get_by_role("textbox", name="Names").fill(names)
         page.get_by_role("textbox", name="Names").press("Enter")
         expect(page.get_by_role("textbox", name="Name of the matte")).to_have_value(names)
