@@ -183,27 +183,11 @@ export interface paths {
         };
         /** All presets by their names. */
         get: operations["presets_list_presets_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/presets/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
         /** Keep corrections under a name; where and of what they were is left out. */
-        put: operations["presets_put_preset__string_name__put"];
+        put: operations["presets_put_preset_put"];
         post?: never;
         /** Take a preset away. */
-        delete: operations["presets_delete_preset__string_name__delete"];
+        delete: operations["presets_delete_preset_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1429,17 +1413,6 @@ export interface components {
              * @default 0.18
              */
             pivot: number;
-        };
-        /**
-         * Corrected
-         * @description A part of the document with corrections, which act in order.
-         */
-        Corrected: {
-            /**
-             * Corrections
-             * @default []
-             */
-            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
         };
         /**
          * CurvesCorrection
@@ -2820,6 +2793,19 @@ export interface components {
              * @default 0
              */
             soften_px: number;
+        };
+        /**
+         * PresetKept
+         * @description Corrections to keep under a name.
+         */
+        PresetKept: {
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            /** Name */
+            name: string;
         };
         /**
          * PresetOut
@@ -4573,18 +4559,16 @@ export interface operations {
             };
         };
     };
-    presets_put_preset__string_name__put: {
+    presets_put_preset_put: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                name: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Corrected"];
+                "application/json": components["schemas"]["PresetKept"];
             };
         };
         responses: {
@@ -4608,13 +4592,13 @@ export interface operations {
             };
         };
     };
-    presets_delete_preset__string_name__delete: {
+    presets_delete_preset_delete: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

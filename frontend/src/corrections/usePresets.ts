@@ -23,8 +23,8 @@ export const usePresets = createSharedComposable(() => {
   }
 
   const keep = (name: string, corrections: Correction[]) =>
-    done(told(api.PUT('/api/presets/{name}', { params: { path: { name } }, body: { corrections } })))
-  const drop = (name: string) => done(told(api.DELETE('/api/presets/{name}', { params: { path: { name } } })))
+    done(told(api.PUT('/api/presets', { body: { name, corrections } })))
+  const drop = (name: string) => done(told(api.DELETE('/api/presets', { params: { query: { name } } })))
   void load().catch((error) => troubles.tell(error))
   return { presets, keep, drop }
 })

@@ -13,10 +13,14 @@ from ..studio import the_studio
 routes = APIBlueprint("presets", __name__, url_prefix="/api/presets")
 
 
-class PresetPath(BaseModel):
-    """A preset in an address."""
+class PresetName(BaseModel):
+    """The name of a preset; any signs may stand in it, so it is no part of an address."""
 
     name: str = Field(min_length=1, max_length=120)
+
+
+class PresetKept(PresetName, Corrected):
+    """Corrections to keep under a name."""
 
 
 class PresetOut(BaseModel):
@@ -39,17 +43,17 @@ def list_presets() -> dict[str, Any]:
         return {"presets": [{"name": row.name, "corrections": row.corrections} for row in all_presets(session)]}
 
 
-@routes.put("/<string:name>", responses={200: PresetOut})
-def put_preset(path: PresetPath, body: Corrected) -> dict[str, Any]:
+@routes.put("", responses={200: PresetOut})
+def put_preset(body: PresetKept) -> dict[str, Any]:
     """Keep corrections under a name; where and of what they were is left out."""
     with the_studio().record.writing() as session:
-        row = keep_preset(session, path.name, body.corrections)
+        row = keep_preset(session, body.name, body.corrections)
         return {"name": row.name, "corrections": row.corrections}
 
 
-@routes.delete("/<string:name>")
-def delete_preset(path: PresetPath) -> tuple[str, int]:
+@routes.delete("")
+def delete_preset(query: PresetName) -> tuple[str, int]:
     """Take a preset away."""
     with the_studio().record.writing() as session:
-        drop_preset(session, path.name)
+        drop_preset(session, query.name)
     return "", 204
