@@ -40,7 +40,7 @@ def blurred(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
     return Picture(mean_around(picture.colour, asked), lambda: mean_around(picture.alpha, asked))
 
 
-BLUR = Link(lambda variant: "blur", blurred, lambda asked: REACH)
+BLUR = Link(lambda variant: "blur", blurred, lambda asked, around: REACH)
 
 
 class ChainTest(FolderTest):
@@ -102,13 +102,13 @@ class ChainTest(FolderTest):
         np.testing.assert_array_equal(np.concatenate(bands, axis=1), whole)
 
     def test_a_neutral_station_passes_the_same_picture_on(self) -> None:
-        neutral = Link(lambda variant: None, blurred, lambda asked: REACH)
+        neutral = Link(lambda variant: None, blurred, lambda asked, around: REACH)
         made = self.engine.picture(self.ask(WHOLE), "beauty")
         chain = Chain(
             self.engine.keys,
             ByteCache(1 << 28),
             self.engine.mattes,
-            lambda asked: made,
+            lambda asked, around: made,
             self.engine.head.files,
             (neutral, neutral),
         )

@@ -24,7 +24,6 @@ from escala.model.corrections import CdlCorrection, LutCorrection
 from escala.model.display import DisplayChoice
 from escala.model.finish import Finish
 from escala.model.render import Render
-from escala.model.surface import AnyChange, Label
 from escala.model.variant import Variant
 
 from .opened import SHOT, opened_render
@@ -160,14 +159,8 @@ def tell_what_waits(workshop: Workshop, render: Render, variant: Variant) -> Non
 
 
 def _with_own_paths(variant: Variant, folder: Path) -> Variant:
-    """The variant with the pictures of its labels beside its own file, where they have no whole path."""
-
-    def placed(change: AnyChange) -> AnyChange:
-        if not isinstance(change, Label):
-            return change
-        return change.model_copy(update={"pictures": tuple(str(folder / picture) for picture in change.pictures)})
-
-    return variant.with_surfaces(placed)
+    """The variant with the pictures that it names beside its own file, where they have no whole path."""
+    return variant.with_pictures(lambda picture: str(folder / picture))
 
 
 def frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:

@@ -14,7 +14,7 @@ from .cache import ByteCache
 from .evaluation import Evaluation
 from .keys import Keys
 from .looking.look import Look, resize_planes
-from .mattes.mattes import Mattes
+from .surroundings import Surroundings
 
 
 @dataclass(frozen=True)
@@ -60,11 +60,11 @@ def _resized(plane: Planes | None, width: int, height: int) -> Planes | None:
     return None if plane is None else resize_planes(plane[None], width, height)[0]
 
 
-def _nothing_else(asked: Evaluation) -> None:
+def _nothing_else(asked: Evaluation, around: Surroundings) -> None:
     return None
 
 
-def _no_reach(asked: Evaluation) -> float:
+def _no_reach(asked: Evaluation, around: Surroundings) -> float:
     return 0.0
 
 
@@ -78,9 +78,9 @@ class Link:
     """
 
     part: Callable[[Variant], Any]
-    function: Callable[[Picture, Evaluation, Mattes], Picture]
-    reach: Callable[[Evaluation], float] = _no_reach
-    made_of: Callable[[Evaluation], Any] = _nothing_else
+    function: Callable[[Picture, Evaluation, Surroundings], Picture]
+    reach: Callable[[Evaluation, Surroundings], float] = _no_reach
+    made_of: Callable[[Evaluation, Surroundings], Any] = _nothing_else
 
 
 @dataclass(frozen=True)
@@ -89,7 +89,7 @@ class Chain:
 
     keys: Keys
     cache: ByteCache
-    mattes: Mattes
+    around: Surroundings
     beauty: Callable[[Evaluation], Picture]
     head_files: Callable[[Evaluation], Any]
     links: tuple[Link, ...]
@@ -101,7 +101,7 @@ class Chain:
         places can then grow by whole pixels, and each pixel is the same whatever part of the picture is asked for.
         """
         active = tuple(link for link in self.links[:count] if link.part(asked.variant) is not None)
-        if not asked.look.is_level and any(link.reach(asked) > 0 for link in active):
+        if not asked.look.is_level and any(link.reach(asked, self.around) > 0 for link in active):
             whole = asked.at(asked.look.on_level())
             return self._after(active, whole).resized(asked.look)
         return self._after(active, asked)
@@ -116,8 +116,8 @@ class Chain:
             return self.beauty(asked)
         *before, last = links
         raster = self.keys.render.raster
-        grown = asked.at(asked.look.grown(last.reach(asked), raster.width, raster.height))
-        return last.function(self._kept(tuple(before), grown), grown, self.mattes).part(grown.look, asked.look)
+        grown = asked.at(asked.look.grown(last.reach(asked, self.around), raster.width, raster.height))
+        return last.function(self._kept(tuple(before), grown), grown, self.around).part(grown.look, asked.look)
 
     def _kept(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
         """As `_after`; the last of each look of a viewer is kept while only what follows it changes."""
@@ -128,7 +128,7 @@ class Chain:
             asked.colouring.key,
             variant.head,
             self.head_files(asked),
-            *((link.part(variant), link.made_of(asked)) for link in links),
+            *((link.part(variant), link.made_of(asked, self.around)) for link in links),
         )
         place = self.keys.of_reading("last", len(links), asked.look, asked.is_moving, asked.viewer)
         kept: tuple[object, Picture] | None = self.cache.peek(place)

@@ -10,6 +10,7 @@ from escala.model.variant import Variant
 
 from .balance.part_corrections import terms_of
 from .balance.plan import render_components, waiting_levels
+from .depth.reading import waiting_passes
 from .evaluator import Evaluator
 from .mattes.mattes import absent_in
 from .surface.labels import uv_pass_of
@@ -51,12 +52,13 @@ def waiting_names(render: Render, variant: Variant, engine: Evaluator) -> list[W
         for c in variant.balance.corrections
         if c.of is not None and not any(terms_of(recipe, c.of) for recipe in recipes)
     ]
-    return [*levels, *mattes, *surfaces, *labels, *parts]
+    passes = [Waiting(place, name) for place, name in waiting_passes(render, variant, engine.frame.passes)]
+    return [*levels, *mattes, *surfaces, *labels, *parts, *passes]
 
 
 def missing_files(variant: Variant) -> list[str]:
     """The files that a variant names and that are not there."""
     named = [] if is_builtin(variant.colour.config) else [variant.colour.config]
     named += [c.path for c in variant.corrections if c.kind == "lut"]
-    named += [path for label in variant.labels for path in label.pictures]
+    named += variant.pictures
     return [path for path in dict.fromkeys(named) if not Path(path).is_file()]

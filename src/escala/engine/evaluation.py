@@ -23,13 +23,17 @@ class Purpose(Enum):
 
 @dataclass(frozen=True)
 class Evaluation:
-    """A variant, the colour chain that follows from it, the place looked at, what for, and whose hand drags."""
+    """A variant, the colour chain that follows from it, the place looked at, what for, and who looks.
+
+    `viewer`: whose hand drags; `number`: of the frame.
+    """
 
     variant: Variant
     colouring: Colouring
     look: Look
     purpose: Purpose = Purpose.RESTING
     viewer: str = ""
+    number: int = 0
 
     @property
     def is_moving(self) -> bool:

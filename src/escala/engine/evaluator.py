@@ -19,16 +19,17 @@ from .evaluation import Evaluation, Purpose
 from .keys import Keys
 from .looking.look import Look, colour_of_pass, sample_pass
 from .mattes.mattes import Mattes
+from .pictures import Pictures, no_pictures
 from .stations import LINKS, STATION_BY_NAME, links_up_to
 from .surface.changes import Surfaces
-from .surface.labels import Pictures, no_pictures
+from .surroundings import Surroundings
 
 
 class Evaluator:
     """Evaluates variants on one decoded frame of a render.
 
     `roots`: where colour configs may read their tables. `number`: that of the frame, the first by default; what moves
-    over time is as it is then. `pictures`: where pictures of labels come from.
+    over time is as it is then. `pictures`: where pictures from outside come from.
     """
 
     def __init__(
@@ -49,8 +50,9 @@ class Evaluator:
         self.terms = Terms(self.keys, cache)
         self.mattes = Mattes(self.terms)
         self.pictures = pictures
+        self.around = Surroundings(self.mattes, pictures)
         self.head = Head(self.terms, self.mattes, Surfaces(self.terms, self.mattes, pictures))
-        self.chain = Chain(self.keys, cache, self.mattes, self._beauty, self.head.files, LINKS)
+        self.chain = Chain(self.keys, cache, self.around, self._beauty, self.head.files, LINKS)
         self._colouring: tuple[ColourChoice, DisplayChoice, Colouring] | None = None
 
     def colouring(self, variant: Variant) -> Colouring:
@@ -64,7 +66,7 @@ class Evaluator:
 
     def ask(self, variant: Variant, look: Look, purpose: Purpose = Purpose.RESTING, viewer: str = "") -> Evaluation:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
-        return Evaluation(variant.settled(self.number), self.colouring(variant), look, purpose, viewer)
+        return Evaluation(variant.settled(self.number), self.colouring(variant), look, purpose, viewer, self.number)
 
     def at(self, station: str, asked: Evaluation) -> Planes:
         """The picture at a station, (3, H, W) in the working space. Raises `UnknownChoice`."""

@@ -18,9 +18,12 @@ from .beauty.head import Head
 from .beauty.removal import left_by_removals
 from .chain import Link, Picture
 from .corrections.registry import apply_corrections, files_of, reach_of
+from .depth.effects import DEPTH_EFFECTS
+from .effects import effects_link
 from .evaluation import Evaluation
-from .mattes.mattes import Mattes
+from .lens.effects import LENS_EFFECTS, lens_files
 from .surface.changes import colour_passes
+from .surroundings import Surroundings
 
 Sum = Callable[[Head, Evaluation], Planes]
 Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
@@ -62,13 +65,13 @@ def _corrected(place: str, part_of: Callable[[Variant], Corrected]) -> Link:
     def part(variant: Variant) -> Corrected | None:
         return part_of(variant) if part_of(variant).changes else None
 
-    def function(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
-        return apply_corrections(picture, part_of(asked.variant).corrections, asked, mattes)
+    def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
+        return apply_corrections(picture, part_of(asked.variant).corrections, asked, around.mattes)
 
-    def reach(asked: Evaluation) -> float:
+    def reach(asked: Evaluation, around: Surroundings) -> float:
         return sum(map(reach_of, part_of(asked.variant).corrections))
 
-    def made_of(asked: Evaluation) -> tuple[Any, ...]:
+    def made_of(asked: Evaluation, around: Surroundings) -> tuple[Any, ...]:
         return files_of(part_of(asked.variant).corrections), tuple(asked.variant.mattes_of(place).items())
 
     return Link(part, function, reach, made_of)
@@ -78,11 +81,11 @@ def _beauty_link() -> Link:
     """What is taken out of the CG, then its corrections."""
     corrected = _corrected("beauty", lambda variant: variant.beauty)
 
-    def function(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
-        left = left_by_removals(asked, mattes)
+    def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
+        left = left_by_removals(asked, around.mattes)
         if left is not None:
             picture = picture.times(left)
-        return corrected.function(picture, asked, mattes)
+        return corrected.function(picture, asked, around)
 
     return replace(corrected, function=function)
 
@@ -156,19 +159,33 @@ def _display_words(render: Render, variant: Variant, view: View | None) -> tuple
     return f"{view.view.split(' - ')[0]} · {view.display.removesuffix(' - Display')}", False
 
 
-def _still(words: str) -> Words:
-    return lambda render, variant, view: (words, False)
+def _depth_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
+    depth = variant.depth
+    said = [name for name in ("haze", "defocus", "motion") if getattr(depth, name).changes]
+    if depth.defocus.changes:
+        said[said.index("defocus")] = f"focus {depth.defocus.focus:.4g}"
+    return ", ".join(said) or "off", bool(said)
+
+
+def _lens_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
+    return ", ".join(variant.lens.changing) or "off", bool(variant.lens.changing)
+
+
+def _plate_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
+    return "none", False
 
 
 def _nothing(variant: Variant) -> None:
     """The part of a station that changes no light: it is not built yet, or it only shows."""
 
 
-def _passed_on(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
+def _passed_on(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
     return picture
 
 
 _NEUTRAL = Link(_nothing, _passed_on)
+_DEPTH = effects_link("depth", lambda variant: variant.depth, DEPTH_EFFECTS)
+_LENS = effects_link("lens", lambda variant: variant.lens, LENS_EFFECTS, lens_files)
 
 # In the order in which a picture is made.
 STATIONS: tuple[Station, ...] = (
@@ -176,9 +193,9 @@ STATIONS: tuple[Station, ...] = (
     Station("surface", _surface_words, sum=_surface),
     Station("balance", _balance_words, sum=_balance),
     Station("beauty", _beauty_words, link=_beauty_link()),
-    Station("depth", _still("off"), link=_NEUTRAL),
-    Station("plate", _still("none"), link=_NEUTRAL),
-    Station("lens", _still("off"), link=_NEUTRAL),
+    Station("depth", _depth_words, link=_DEPTH),
+    Station("plate", _plate_words, link=_NEUTRAL),
+    Station("lens", _lens_words, link=_LENS),
     Station("finish", _finish_words, link=_corrected("finish", lambda variant: variant.finish)),
     Station("display", _display_words, link=_NEUTRAL),
 )

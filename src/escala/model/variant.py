@@ -9,9 +9,11 @@ from .balance import Balance
 from .beauty import Beauty, TallyChoice
 from .colour import ColourChoice
 from .corrections import Corrected, Correction
+from .depth import Depth
 from .display import DisplayChoice
 from .entries import Limited, pointer_step
 from .finish import Finish
+from .lens import Lens
 from .mattes import Matte, MatteName, ShapeMatte, check_joins, members_of, with_members
 from .migration import VERSION, migrated
 from .render import Document
@@ -32,6 +34,8 @@ class Variant(Document):
     surface: Surface = Field(default_factory=Surface)
     balance: Balance = Field(default_factory=Balance)
     beauty: Beauty = Field(default_factory=Beauty)
+    depth: Depth = Field(default_factory=Depth)
+    lens: Lens = Field(default_factory=Lens)
     finish: Finish = Field(default_factory=Finish)
     display: DisplayChoice = Field(default_factory=DisplayChoice)
 
@@ -60,6 +64,10 @@ class Variant(Document):
             for entry in entries:
                 if entry.matte is not None:
                     yield f"{place}/{pointer_step(entry.id)}/matte", entry.matte
+        if self.depth.haze.matte is not None:
+            yield "depth/haze/matte", self.depth.haze.matte
+        for effect, name in self.lens.mattes:
+            yield f"lens/{effect}/matte", name
 
     def _limited_lists(self) -> dict[str, tuple[Limited, ...]]:
         return {
@@ -93,7 +101,7 @@ class Variant(Document):
     @property
     def head(self) -> "Variant":
         """What it says of everything up to the sum that is the beauty."""
-        later = {"beauty": Beauty(), "finish": Finish(), "display": DisplayChoice()}
+        later = {"beauty": Beauty(), "depth": Depth(), "lens": Lens(), "finish": Finish(), "display": DisplayChoice()}
         return self.model_copy(update={**later, "mattes": self.mattes_of("surface", "balance")})
 
     @property
@@ -115,10 +123,25 @@ class Variant(Document):
         }
         return self.model_copy(update=changed)
 
-    def with_surfaces(self, change: Callable[[AnyChange], AnyChange]) -> "Variant":
-        """The same with every change of a surface as `change` makes it."""
-        changes = tuple(change(old) for old in self.surface.changes)
-        return self.model_copy(update={"surface": self.surface.model_copy(update={"changes": changes})})
+    @property
+    def pictures(self) -> tuple[str, ...]:
+        """The paths of all pictures from outside that it names."""
+        dirt = self.lens.dirt.picture
+        return (*(path for label in self.labels for path in label.pictures), *(() if dirt is None else (dirt,)))
+
+    def with_pictures(self, change: Callable[[str], str]) -> "Variant":
+        """The same with the path of every picture from outside as `change` makes it."""
+
+        def changed(part: AnyChange) -> AnyChange:
+            if not isinstance(part, Label):
+                return part
+            return part.model_copy(update={"pictures": tuple(map(change, part.pictures))})
+
+        surface = self.surface.model_copy(update={"changes": tuple(map(changed, self.surface.changes))})
+        dirt = self.lens.dirt
+        if dirt.picture is not None:
+            dirt = dirt.model_copy(update={"picture": change(dirt.picture)})
+        return self.model_copy(update={"surface": surface, "lens": self.lens.model_copy(update={"dirt": dirt})})
 
     @property
     def changes_reading(self) -> bool:

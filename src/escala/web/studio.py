@@ -21,7 +21,6 @@ from escala.media.store import StoredFrame
 from escala.media.whole import is_alive, make_folder, sweep, told_writing, write_bytes
 from escala.model.corrections import Correction
 from escala.model.render import Render
-from escala.model.surface import AnyChange, Label
 from escala.model.variant import Variant
 from escala.record.database import Record
 from escala.record.deliveries import break_off
@@ -229,15 +228,11 @@ class Studio:
                 return correction
             return correction.model_copy(update={"path": str(self.roots.readable(correction.path))})
 
-        def shown(change: AnyChange) -> AnyChange:
-            if not isinstance(change, Label):
-                return change
-            return change.model_copy(update={"pictures": tuple(map(self._admitted_picture, change.pictures))})
-
-        return variant.model_copy(update={"colour": colour}).with_corrections(found).with_surfaces(shown)
+        moved = variant.model_copy(update={"colour": colour}).with_corrections(found)
+        return moved.with_pictures(self._admitted_picture)
 
     def _admitted_picture(self, path: str) -> str:
-        """A picture of a label as it really is; one that is missing waits, and keeps its name."""
+        """A picture as it really is; one that is missing waits, and keeps its name."""
         try:
             return str(self.roots.readable(path))
         except NothingThere:

@@ -1,6 +1,6 @@
 """Mattes of a variant at any look: exact at full size, then filtered down; while a hand moves, made at the look."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -62,7 +62,7 @@ class Mattes:
         """What a matte that is not joined is before it is shaped; band by band, so that memory stays small."""
         matte, raster = asked.variant.mattes[name], self.terms.render.raster
         value = np.empty((raster.height, raster.width), np.float32)
-        there = Evaluation(asked.variant, asked.colouring, asked.look, Purpose.DELIVERING)
+        there = replace(asked, purpose=Purpose.DELIVERING)
         for band in bands_of(full_look(0, 0, raster.width, raster.height)):
             value[band.y : band.y + band.height] = value_of(matte, Ground(self.terms, there.at(band)))
         return value

@@ -21,7 +21,8 @@ from ..beauty.terms import Terms
 from ..evaluation import Evaluation
 from ..looking.look import bands_of, colour_of_pass, filtered
 from ..mattes.mattes import Mattes
-from .labels import LabelPicture, Pictures, labelled, picture_of
+from ..pictures import OutsidePicture, Pictures, picture_at
+from .labels import labelled
 
 
 def colour_passes(render: Render) -> dict[str, str]:
@@ -49,7 +50,7 @@ class ColourWork:
 
     colour: str
     changes: tuple[AnyChange, ...]
-    pictures: tuple[LabelPicture | None, ...]
+    pictures: tuple[OutsidePicture | None, ...]
     mattes: tuple[Any, ...]
 
     @property
@@ -64,7 +65,7 @@ class ChangeGround:
 
     terms: Terms
     asked: Evaluation
-    picture: LabelPicture | None
+    picture: OutsidePicture | None
 
 
 @dataclass(frozen=True)
@@ -90,12 +91,12 @@ class Surfaces:
 
     def files(self, variant: Variant) -> tuple[str | None, ...]:
         """What the pictures of a variant's labels are known by; None for one that is not there."""
-        found = (picture_of(label, self.pictures) for label in variant.labels if label.changes)
+        found = (picture_at(label.picture, self.pictures) for label in variant.labels if label.changes)
         return tuple(picture.folder if picture else None for picture in found)
 
     def _work(self, colour: str, changes: tuple[AnyChange, ...], variant: Variant) -> ColourWork:
         mattes = [tuple(variant.joined_from(change.matte).items()) for change in changes if change.matte is not None]
-        found = [picture_of(change, self.pictures) if isinstance(change, Label) else None for change in changes]
+        found = [picture_at(change.picture, self.pictures) if isinstance(change, Label) else None for change in changes]
         return ColourWork(colour, changes, tuple(found), tuple(mattes))
 
     def _delta(self, term: Term, work: ColourWork, asked: Evaluation) -> Planes:
@@ -169,7 +170,7 @@ class Surfaces:
         key = self.terms.keys.of_reading("surface colour", name, space, asked.look, colouring=asked.colouring)
         return self.terms.kept(key, make, asked)
 
-    def _changed(self, colour: Planes, change: AnyChange, picture: LabelPicture | None, asked: Evaluation) -> Planes:
+    def _changed(self, colour: Planes, change: AnyChange, picture: OutsidePicture | None, asked: Evaluation) -> Planes:
         """A colour pass in the working space with one change, as far as its matte covers."""
         where = np.full(colour.shape[1:], change.opacity, np.float32)
         if change.matte is not None:

@@ -146,7 +146,7 @@ def _check(path: VariantPath, body: Edit) -> None:
         row = find_variant(session, path.variant_id)
         shot_id, before = row.shot_id, variant_document(row)
         after = patched(row.document, body.patch) if row.head == body.base else before
-    if after.corrections != before.corrections or after.labels != before.labels:
+    if after.corrections != before.corrections or after.pictures != before.pictures:
         studio.admitted(after)
     bare = [variant.with_corrections(lambda correction: None) for variant in (before, after)]
     if bare[0].colour != bare[1].colour or bare[0].display != bare[1].display or _reads_anew(*bare):

@@ -1,0 +1,1 @@
+"""Depth: distances, haze, and what an aperture and a shutter do to a picture."""

@@ -1,0 +1,39 @@
+"""Haze: what is left of light over a distance, and the light that the air itself adds."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..planes import Matte, Planes, as_colour
+
+
+def transmittance(distance: Planes, density: float, start: float, share: Matte | None = None) -> Matte:
+    """`e^(-density · max(0, distance - start) · share)`, (H, W); 1 everywhere where the density is 0.
+
+    `density`: per scene unit. `share`: how dense the air is at each pixel, as `height_share`; nothing (an infinite
+    distance) lets nothing through.
+    """
+    if density == 0:
+        return np.ones_like(distance)
+    way = np.maximum(distance - np.float32(start), np.float32(0.0))
+    there = np.isfinite(way)
+    way = np.where(there, way, np.float32(0.0)) * np.float32(density)
+    return np.where(there, np.exp(-(way if share is None else way * share)), np.float32(0.0))
+
+
+def height_share(places: Planes, base: float, thickness: float, up: Sequence[float]) -> Matte:
+    """`e^(-max(0, p · up - base) / thickness)`, (H, W), of places (3, H, W) in scene units."""
+    height = sum(np.float32(u) * plane for u, plane in zip(up, places, strict=True))
+    above = np.maximum(np.asarray(height) - np.float32(base), np.float32(0.0))
+    return np.asarray(np.exp(-above / np.float32(thickness)), np.float32)
+
+
+def lay_haze(planes: Planes, through: Matte, cover: Matte, colour: Sequence[float], matte: Matte | None) -> Planes:
+    """`in · T + cover · colour · (1 - T)`, (3, H, W), as far as the matte says; whole where it is None or 1."""
+    light = as_colour(planes)
+    air = cover * (np.float32(1.0) - through)
+    if matte is not None:
+        one = np.float32(1.0)
+        through, air = np.asarray(one + matte * (through - one)), np.asarray(matte * air)
+    tint = np.array(colour, np.float32)[:, None, None]
+    return np.asarray(light * through + tint * air, np.float32)

@@ -1,0 +1,167 @@
+"""Pictures drawn out from a place, or in to it: distortion, and colours that a lens brings to different places."""
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import kernel, serial_kernel
+from ..planes import Planes, as_colour
+from .geometry import FramePart
+
+_LOBES = 3
+_NEWTON = 12
+# Weights are looked up between so many places within a pixel: to within 1e-6 of the formula.
+_PHASES = 1024
+
+
+def lanczos_table(phases: int) -> NDArray[np.float64]:
+    """sinc(x) · sinc(x/3) at six pixels for places within one, (phases + 1, 6); each row sums to 1."""
+    places = np.arange(phases + 1)[:, None] / phases
+    x = places - np.arange(1 - _LOBES, 1 + _LOBES)[None]
+    weights = np.sinc(x) * np.sinc(x / _LOBES)
+    return np.asarray(weights / weights.sum(axis=1, keepdims=True))
+
+
+_WEIGHTS = lanczos_table(_PHASES)
+
+
+def reach_of_distortion(k1: float, k2: float, corner: float) -> float:
+    """How far content moves at most, in pixels; `corner`: how far the farthest corner is."""
+    return (abs(k1) + abs(k2)) * corner * 4 + _LOBES + 1
+
+
+def distort(
+    planes: Planes, part: FramePart, k1: float, k2: float, centre: tuple[float, float] | None, fill: bool
+) -> Planes:
+    """Content at r comes to `r · (1 + k1·r² + k2·r⁴)`, r = 1 at the corner farthest from the centre. (C, H, W).
+
+    Lanczos with three lobes. Outside is nothing, or with `fill` the edge pixels carried on.
+    """
+    middle = part.middle if centre is None else centre
+    x, y = part.from_place(planes, middle)
+    out = np.empty_like(planes)
+    _warp(planes, x, y, part.step, part.farthest_corner(middle), k1, k2, fill, out)
+    return out
+
+
+def spread_colours(planes: Planes, part: FramePart, shift_px: float) -> Planes:
+    """Red drawn outwards and blue inwards by `shift_px · r²`, r = 1 at the corners. (3, H, W); green stays."""
+    colour = as_colour(planes)
+    x, y = part.from_place(colour, part.middle)
+    corner = part.half_diagonal
+    out = colour.copy()
+    for channel, shift in ((0, shift_px), (2, -shift_px)):
+        # Seen from where it arrives: what is at r comes from `r - shift · r²`.
+        _shift(colour[channel], x, y, part.step, corner, shift, out[channel])
+    return out
+
+
+@serial_kernel
+def _come_from(arrived, k1, k2):  # type: ignore[no-untyped-def]
+    """The r whose content comes to `arrived`; below 0 where there is none."""
+    r = arrived
+    for _ in range(_NEWTON):
+        s = r * r
+        slope = 1.0 + s * (3.0 * k1 + 5.0 * k2 * s)
+        if slope <= 0.05:
+            return _by_halves(arrived, k1, k2)
+        step = (r * (1.0 + s * (k1 + k2 * s)) - arrived) / slope
+        r -= step
+        if abs(step) < 1e-9:
+            break
+    return r
+
+
+@serial_kernel
+def _by_halves(arrived, k1, k2):  # type: ignore[no-untyped-def]
+    """As `_come_from`, where the way out turns back: the first r that gets there, if one does."""
+    low, step = 0.0, 1.0 / 64
+    while low < 4.0:
+        high = low + step
+        s = high * high
+        if high * (1.0 + s * (k1 + k2 * s)) >= arrived:
+            for _ in range(40):
+                middle = (low + high) / 2
+                s = middle * middle
+                if middle * (1.0 + s * (k1 + k2 * s)) >= arrived:
+                    high = middle
+                else:
+                    low = middle
+            return high
+        low = high
+    return -1.0
+
+
+@kernel
+def _warp(planes, x, y, step, corner, k1, k2, fill, out):  # type: ignore[no-untyped-def]
+    channels, height, width = planes.shape
+    for row in numba.prange(height):
+        across, down = np.empty(2 * _LOBES), np.empty(2 * _LOBES)
+        for column in range(width):
+            far = np.sqrt(x[column] * x[column] + y[row] * y[row]) / corner
+            r = _come_from(far, k1, k2)
+            factor = r / far if far > 1e-9 else 1.0
+            u = column + x[column] * (factor - 1.0) / step
+            v = row + y[row] * (factor - 1.0) / step
+            is_there = r >= 0 and -0.5 <= u < width - 0.5 and -0.5 <= v < height - 0.5
+            if not (is_there or (fill and r >= 0)):
+                for k in range(channels):
+                    out[k, row, column] = 0.0
+                continue
+            u, v = min(max(u, -0.5), width - 0.5), min(max(v, -0.5), height - 0.5)
+            first_x, first_y = lanczos_weights(u, across), lanczos_weights(v, down)
+            for k in range(channels):
+                out[k, row, column] = _sample(planes[k], first_x, first_y, across, down)
+
+
+@kernel
+def _shift(plane, x, y, step, corner, shift, out):  # type: ignore[no-untyped-def]
+    height, width = plane.shape
+    for row in numba.prange(height):
+        across, down = np.empty(2 * _LOBES), np.empty(2 * _LOBES)
+        for column in range(width):
+            far = np.sqrt(x[column] * x[column] + y[row] * y[row])
+            if far < 1e-6:
+                out[row, column] = plane[row, column]
+                continue
+            share = shift * (far / (corner * corner)) / step
+            u = min(max(column - x[column] * share, -0.5), width - 0.5)
+            v = min(max(row - y[row] * share, -0.5), height - 0.5)
+            first_x, first_y = lanczos_weights(u, across), lanczos_weights(v, down)
+            out[row, column] = _sample(plane, first_x, first_y, across, down)
+
+
+@serial_kernel
+def lanczos_weights(place, weights):  # type: ignore[no-untyped-def]
+    """Kernel part: the first pixel that counts at a place (0: the middle of the first one), and the weights of six."""
+    whole = np.floor(place)
+    phase = (place - whole) * _PHASES
+    row = int(phase)
+    share = phase - row
+    for i in range(2 * _LOBES):
+        weights[i] = _WEIGHTS[row, i] + share * (_WEIGHTS[row + 1, i] - _WEIGHTS[row, i])
+    return int(whole) - _LOBES + 1
+
+
+@serial_kernel
+def _sample(plane, first_x, first_y, across, down):  # type: ignore[no-untyped-def]
+    """A plane between its pixels, edge pixels carried on. Beside what is no number, the nearest pixel.
+
+    Never below 0 where nothing is: the lobes of a lamp would leave dark rings.
+    """
+    height, width = plane.shape
+    total, lowest = 0.0, np.float32(0.0)
+    is_inside = first_x >= 0 and first_x + 2 * _LOBES <= width
+    for j in range(2 * _LOBES):
+        row = plane[min(max(first_y + j, 0), height - 1)]
+        line = 0.0
+        for i in range(2 * _LOBES):
+            value = row[first_x + i] if is_inside else row[min(max(first_x + i, 0), width - 1)]
+            line += across[i] * value
+            lowest = min(lowest, value)
+        total += down[j] * line
+    if np.isfinite(total):
+        return max(total, lowest)
+    near_y = first_y + _LOBES - 1 + (1 if down[_LOBES] > down[_LOBES - 1] else 0)
+    near_x = first_x + _LOBES - 1 + (1 if across[_LOBES] > across[_LOBES - 1] else 0)
+    return plane[min(max(near_y, 0), height - 1), min(max(near_x, 0), width - 1)]

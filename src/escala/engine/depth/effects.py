@@ -1,0 +1,107 @@
+"""The effects of Depth: haze, defocus, motion; each a row from its part of the document to its function in the core."""
+
+import numpy as np
+
+from escala.core.depth.defocus import blur_radius, defocus
+from escala.core.depth.footprints import Opening
+from escala.core.depth.haze import height_share, lay_haze, transmittance
+from escala.core.depth.motion import motion_blur, shutter_times
+from escala.core.planes import Matte, Planes
+from escala.core.roles import Role
+from escala.model.depth import Defocus, Haze, Motion
+
+from ..chain import Picture
+from ..effects import Effect, Ground
+from ..mattes.kinds import pass_of_role
+from ..surroundings import first_pixel
+from .reading import axial_at, distance_at, motion_pass
+
+# Blocks of pixels that are spread as one are chosen by what lies around them: so many pixels, and so many radii.
+_AROUND_PX, _AROUND_RADII = 16, 4
+
+
+def _haze(picture: Picture, haze: Haze, ground: Ground) -> Picture:
+    through = _through(picture, haze, ground)
+    if through is None:
+        return picture
+    whole = haze.background or picture.alpha is None
+    cover = np.ones_like(through) if whole else np.asarray(picture.alpha)
+    tint = np.array(haze.colour) * 2.0**haze.level
+    matte = ground.around.matte(haze.matte, ground.asked)
+    return picture.with_colour(lay_haze(picture.colour, through, cover, tint, matte))
+
+
+def _through(picture: Picture, haze: Haze, ground: Ground) -> Matte | None:
+    """What the air lets through; None where distances, or places for its height, are not known.
+
+    Where nothing is, and no air is wanted in the background, all of it.
+    """
+    distance = distance_at(picture, ground)
+    if distance is None:
+        return None
+    share = None
+    if haze.height is not None:
+        position = pass_of_role(ground.around.render, Role.POSITION)
+        if position is None:
+            return None
+        height = haze.height
+        share = height_share(ground.around.data(position, ground.asked)[:3], height.base, height.thickness, height.up)
+    through = transmittance(distance, haze.density, haze.start, share)
+    if haze.background or picture.alpha is None:
+        return through
+    return np.where(picture.alpha > 0, through, np.float32(1.0))
+
+
+def _opening(lens: Defocus) -> Opening:
+    return Opening(lens.blades, lens.turn, lens.round)
+
+
+def _defocus(picture: Picture, lens: Defocus, ground: Ground) -> Picture:
+    distance = axial_at(picture, ground)
+    if distance is None:
+        return picture
+    scale = ground.asked.look.scale
+    radius = blur_radius(distance, lens.focus, lens.aperture * scale, lens.limit_px * scale)
+    colour, alpha = defocus(picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.asked.look))
+    return Picture(colour, lambda: alpha)
+
+
+def _defocus_reach(lens: Defocus, ground: Ground) -> float:
+    return _AROUND_RADII * lens.limit_px + _AROUND_PX / ground.asked.look.scale
+
+
+def _motion(picture: Picture, motion: Motion, ground: Ground) -> Picture:
+    render, asked = ground.around.render, ground.asked
+    name = motion_pass(render, asked.variant, ground.around.terms.frame.passes)
+    if name is None:
+        return picture
+    vectors = _vectors(ground.around.data(name, asked), motion, asked.look.scale)
+    times = shutter_times(motion.shutter, motion.centre)
+    distance = distance_at(picture, ground)
+    colour, alpha = motion_blur(picture.colour, picture.alpha, vectors, distance, times, first_pixel(asked.look))
+    return Picture(colour, lambda: alpha)
+
+
+def _vectors(stored: Planes, motion: Motion, scale: float) -> Planes:
+    return stored[:2] * np.array(motion.scale, np.float32)[:, None, None] * np.float32(scale)
+
+
+def _motion_reach(motion: Motion, ground: Ground) -> float:
+    """Twice as far as the longest vector goes, for what lies behind is looked for as far again."""
+    render = ground.around.render
+    name = motion_pass(render, ground.asked.variant, ground.around.terms.frame.passes)
+    found = render.find_pass(name) if name is not None else None
+    if found is None:
+        return 0.0
+    statistics = found.statistics
+    longest = [max(abs(low), abs(high)) for low, high in zip(statistics.low[:2], statistics.high[:2], strict=True)]
+    most = max(size * abs(scale) for size, scale in zip(longest, motion.scale, strict=True))
+    opened, closed = shutter_times(motion.shutter, motion.centre)
+    return float(2 * most * max(abs(opened), abs(closed), closed - opened) + _AROUND_PX / ground.asked.look.scale)
+
+
+DEPTH_EFFECTS = (
+    Effect("haze", _haze),
+    Effect("defocus", _defocus, _defocus_reach),
+    Effect("motion", _motion, _motion_reach),
+)

@@ -1,0 +1,128 @@
+"""How the depth of a render is read: which pass, which kind, and distances from it at any look."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from escala.core.depth.distance import axial_of_ray, distance_of
+from escala.core.depth.guess import guess_kind
+from escala.core.planes import Planes
+from escala.core.roles import Role
+from escala.model.render import Render
+from escala.model.variant import Variant
+
+from ..beauty.removal import left_by_removals
+from ..beauty.terms import Terms
+from ..chain import Picture
+from ..effects import Ground
+from ..looking.look import sample_pass, whole_look
+from ..mattes.kinds import pass_of_role
+
+_GUESSED_FROM = 320
+
+
+@dataclass(frozen=True)
+class FoundDepth:
+    """A depth pass as intake found it: its name, its kind, and why it is taken for that."""
+
+    name: str
+    kind: str
+    reason: str
+
+
+def found_depth(terms: Terms, name: str | None = None) -> FoundDepth | None:
+    """What a depth pass is taken for, the first of the render by default; None where there is none."""
+    chosen = name or pass_of_role(terms.render, Role.DEPTH)
+    if chosen is None or chosen not in terms.frame.passes:
+        return None
+
+    def find() -> FoundDepth:
+        look = whole_look(terms.render, _GUESSED_FROM)
+        position = pass_of_role(terms.render, Role.POSITION)
+        places = None if position is None else sample_pass(terms.frame, position, look, exact=True)[:3]
+        return FoundDepth(chosen, *guess_kind(chosen, sample_pass(terms.frame, chosen, look, exact=True)[0], places))
+
+    found: FoundDepth = terms.cache.get(terms.keys.of_reading("found depth", chosen), find)
+    return found
+
+
+def waiting_passes(render: Render, variant: Variant, there: Mapping[str, object]) -> list[tuple[str, str]]:
+    """The passes that effects of Depth that are on name or need, and that are not there: their places, and names."""
+    depth = variant.depth
+    waiting = []
+    name = depth.reading.pass_ or pass_of_role(render, Role.DEPTH)
+    if (depth.haze.changes or depth.defocus.changes) and name not in there:
+        waiting.append(("depth/reading/pass", depth.reading.pass_ or "depth pass"))
+    if depth.haze.changes and depth.haze.height and pass_of_role(render, Role.POSITION) not in there:
+        waiting.append(("depth/haze/height", "position pass"))
+    if depth.motion.changes and motion_pass(render, variant, there) is None:
+        waiting.append(("depth/motion/pass", depth.motion.pass_ or "motion pass"))
+    return waiting
+
+
+def motion_pass(render: Render, variant: Variant, there: Mapping[str, object]) -> str | None:
+    """The pass of vectors that a variant is blurred by; None where it is not there."""
+    name = variant.depth.motion.pass_ or pass_of_role(render, Role.MOTION)
+    return name if name in there else None
+
+
+def distance_at(picture: Picture, ground: Ground) -> Planes | None:
+    """Distances as the pass measures them, (H, W), infinite where nothing is; None where there is no pass.
+
+    What is taken out of the CG is nothing.
+    """
+    terms, asked = ground.around.terms, ground.asked
+    reading = asked.variant.depth.reading
+    found = found_depth(terms, reading.pass_)
+    if found is None:
+        return None
+    depth = ground.around.data(found.name, asked)[0]
+    kind = reading.kind or found.kind
+    distance = distance_of(depth, picture.alpha, kind, reading.near, reading.far, reading.scale)
+    left = left_by_removals(asked, ground.around.mattes)
+    return distance if left is None else np.where(left > 0, distance, np.float32(np.inf))
+
+
+def axial_at(picture: Picture, ground: Ground) -> Planes | None:
+    """As `distance_at`, along the camera's axis where the header tells its field of view."""
+    distance = distance_at(picture, ground)
+    if distance is None or kind_of(ground) != "ray":
+        return distance
+    slope = field_of_view(ground.around.render)
+    if slope is None:
+        return distance
+    part = ground.around.part_of_frame(ground.asked.look)
+    x, y = part.from_place(distance, part.middle)
+    return axial_of_ray(distance, x[None] * (2.0 / part.width), y[:, None] * (2.0 / part.height), slope)
+
+
+def kind_of(ground: Ground) -> str | None:
+    """How the depth pass is read."""
+    reading = ground.asked.variant.depth.reading
+    found = found_depth(ground.around.terms, reading.pass_)
+    return reading.kind or (found.kind if found else None)
+
+
+def field_of_view(render: Render) -> tuple[float, float] | None:
+    """Half of the frame's width and height at a distance of one, as the header tells it; None where it is silent.
+
+    From `worldToCamera` and `worldToNDC` (OpenEXR's standard attributes: row vectors, 0..1 over the display window), or
+    from a field of view across, in degrees.
+    """
+    told = {name.rpartition("/")[2].lower(): value for name, value in render.attributes.items()}
+    try:
+        if "worldtocamera" in told and "worldtondc" in told:
+            to_camera, to_picture = (
+                np.array(told[name].split(), np.float64).reshape(4, 4) for name in ("worldtocamera", "worldtondc")
+            )
+            projection = np.linalg.inv(to_camera) @ to_picture
+            across, down, deep = abs(projection[0, 0]), abs(projection[1, 1]), abs(projection[2, 3])
+            return (0.5 * deep / across, 0.5 * deep / down) if min(across, down, deep) > 0 else None
+        degrees = float(next(told[name] for name in ("fieldofview", "fov") if name in told))
+    except (StopIteration, ValueError, np.linalg.LinAlgError):
+        return None
+    if not 0 < degrees < 180:
+        return None
+    half = float(np.tan(np.radians(degrees) / 2))
+    return half, half * render.height / (render.width * render.pixel_aspect)

@@ -1,0 +1,135 @@
+"""The effects of Lens, in order; each a row from its part of the document to its function in the core."""
+
+from typing import Any
+
+import numpy as np
+
+from escala.core.lens.bright import light_over
+from escala.core.lens.glare import glare, reach_of_rays
+from escala.core.lens.glow import glow, reach_of_sizes
+from escala.core.lens.grain import grain_noise, lay_grain
+from escala.core.lens.vignette import vignette_gain
+from escala.core.lens.warping import distort, reach_of_distortion, spread_colours
+from escala.core.planes import Matte, Planes
+from escala.model.lens import Aberration, Distortion, Glare, Glow, Grain, LensEffect, Vignette
+from escala.model.variant import Variant
+
+from ..chain import Picture
+from ..effects import Effect, Ground
+from ..looking.look import Look, bands_of, filtered
+from ..surroundings import Surroundings, first_pixel
+from .dirt import dirt_gain, dirt_picture
+
+# Lanczos looks so many pixels around a place.
+_LOBES_PX = 4
+
+
+def _distort(picture: Picture, lens: Distortion, ground: Ground) -> Picture:
+    part = ground.around.part_of_frame(ground.asked.look)
+    alpha = picture.alpha
+    planes = picture.colour if alpha is None else np.concatenate([picture.colour, alpha[None]])
+    moved = distort(np.ascontiguousarray(planes), part, lens.k1, lens.k2, lens.centre, lens.fill)
+    return Picture(np.ascontiguousarray(moved[:3]), lambda: None if alpha is None else moved[3])
+
+
+def _distortion_reach(lens: Distortion, ground: Ground) -> float:
+    part = ground.around.part_of_frame(ground.asked.look)
+    corner = part.farthest_corner(part.middle if lens.centre is None else lens.centre)
+    return reach_of_distortion(lens.k1, lens.k2, corner) + _LOBES_PX / ground.asked.look.scale
+
+
+def _aberration(picture: Picture, lens: Aberration, ground: Ground) -> Picture:
+    part = ground.around.part_of_frame(ground.asked.look)
+    return picture.with_colour(spread_colours(picture.colour, part, lens.shift_px))
+
+
+def _aberration_reach(lens: Aberration, ground: Ground) -> float:
+    return abs(lens.shift_px) + _LOBES_PX / ground.asked.look.scale
+
+
+def _flared(picture: Picture, light: Planes, lens: Glow | Glare, ground: Ground) -> Picture:
+    """A picture with light added, more where the glass is dirty."""
+    added = light * np.float32(lens.amount)
+    gain = dirt_gain(ground)
+    return picture.with_colour(picture.colour + (added if gain is None else added * gain))
+
+
+def _glow(picture: Picture, lens: Glow, ground: Ground) -> Picture:
+    asked = ground.asked
+    tint = np.array(lens.tint) / float(asked.colouring.working.luminance_weights @ np.array(lens.tint))
+    light = light_over(picture.colour, lens.threshold, tint.tolist(), ground.around.matte(lens.matte, asked))
+    spread = glow(light, lens.size_px * asked.look.scale, first_pixel(asked.look))
+    return _flared(picture, spread, lens, ground)
+
+
+def _glow_reach(lens: Glow, ground: Ground) -> float:
+    scale = ground.asked.look.scale
+    return reach_of_sizes(lens.size_px * scale) / scale
+
+
+def _glare(picture: Picture, lens: Glare, ground: Ground) -> Picture:
+    asked, scale = ground.asked, ground.asked.look.scale
+    light = light_over(picture.colour, lens.threshold, (1.0, 1.0, 1.0), ground.around.matte(lens.matte, asked))
+    rays = glare(light, lens.streaks, lens.length_px * scale, lens.turn, lens.soft_px * scale, first_pixel(asked.look))
+    return _flared(picture, rays, lens, ground)
+
+
+def _glare_reach(lens: Glare, ground: Ground) -> float:
+    scale = ground.asked.look.scale
+    return reach_of_rays(lens.length_px * scale, lens.soft_px * scale) / scale
+
+
+def _vignette(picture: Picture, lens: Vignette, ground: Ground) -> Picture:
+    part = ground.around.part_of_frame(ground.asked.look)
+    gain = vignette_gain(picture.colour, part, lens.stops, lens.centre, lens.size, lens.roundness, lens.soft)
+    return picture.with_colour(np.asarray(picture.colour * _limited(gain, lens, ground)))
+
+
+def _limited(gain: Matte, lens: Vignette, ground: Ground) -> Matte:
+    matte = ground.around.matte(lens.matte, ground.asked)
+    return gain if matte is None else np.asarray(np.float32(1.0) + matte * (gain - np.float32(1.0)))
+
+
+def _grain(picture: Picture, lens: Grain, ground: Ground) -> Picture:
+    asked, terms = ground.asked, ground.around.terms
+    key = terms.keys.of_reading("grain", lens.seed, asked.number, lens.size_px, asked.look)
+    noise = terms.kept(key, lambda: _noise_at(lens, ground, asked.look), asked)
+    matte = ground.around.matte(lens.matte, asked)
+    if matte is not None:
+        noise = noise * matte
+    return picture.with_colour(lay_grain(picture.colour, noise, lens.amount, lens.response))
+
+
+def _noise_at(lens: Grain, ground: Ground, look: Look) -> Planes:
+    """Noise at a look: made at full size, where it has its deviation, then filtered as the picture is."""
+    left, top = ground.around.render.offset
+
+    def at(place: Look) -> Planes:
+        return grain_noise(
+            lens.seed, ground.asked.number, lens.size_px, place.x - left, place.y - top, place.width, place.height
+        )
+
+    if look.is_full:
+        return at(look)
+    return filtered(np.concatenate([at(band) for band in bands_of(look)], axis=1), look)
+
+
+def _on_level(part: LensEffect, ground: Ground) -> float:
+    """Its noise looks no farther than its pixel, which must be one of a pyramid level."""
+    return 1.0 / ground.asked.look.scale
+
+
+LENS_EFFECTS = (
+    Effect("distortion", _distort, _distortion_reach),
+    Effect("aberration", _aberration, _aberration_reach),
+    Effect("glow", _glow, _glow_reach),
+    Effect("glare", _glare, _glare_reach),
+    Effect("vignette", _vignette),
+    Effect("grain", _grain, _on_level),
+)
+
+
+def lens_files(variant: Variant, around: Surroundings) -> Any:
+    """What is known of the picture of dirt."""
+    found = dirt_picture(variant, around)
+    return found.folder if found else None

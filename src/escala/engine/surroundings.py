@@ -1,0 +1,51 @@
+"""What a station of the tail may look at beside the picture: passes of the frame, mattes, pictures from outside."""
+
+from dataclasses import dataclass
+
+from escala.core.lens.geometry import FramePart
+from escala.core.planes import Matte, Planes, as_planes
+from escala.model.render import Render
+
+from .beauty.terms import Terms
+from .evaluation import Evaluation
+from .looking.look import Look, sample_pass
+from .mattes.mattes import Mattes
+from .pictures import Pictures
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """The surroundings of the pictures of one frame."""
+
+    mattes: Mattes
+    pictures: Pictures
+
+    @property
+    def terms(self) -> Terms:
+        """The passes of the frame."""
+        return self.mattes.terms
+
+    @property
+    def render(self) -> Render:
+        """The render as it is read."""
+        return self.terms.render
+
+    def data(self, name: str, asked: Evaluation) -> Planes:
+        """A data pass at a look by its nearest pixels, (C, H, W)."""
+        key = self.terms.keys.of_pixels("pass", name, asked.look, True)
+        return self.terms.kept(key, lambda: as_planes(sample_pass(self.terms.frame, name, asked.look, True)), asked)
+
+    def matte(self, name: str | None, asked: Evaluation) -> Matte | None:
+        """A matte of the variant at a look; None where none is named."""
+        return None if name is None else self.mattes.at(name, asked)
+
+    def part_of_frame(self, look: Look) -> FramePart:
+        """Where the pixels of a look lie in the displayed picture."""
+        (left, top), display = self.render.offset, self.render.display
+        return FramePart(look.x - left, look.y - top, 1.0 / look.scale, display.width, display.height)
+
+
+def first_pixel(look: Look) -> tuple[int, int]:
+    """Column and row of a look's first pixel on its pyramid level."""
+    step = 1 << look.level
+    return look.x // step, look.y // step
