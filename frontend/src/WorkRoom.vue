@@ -8,8 +8,10 @@ import PathStrip from '@/path/PathStrip.vue'
 import BalanceBench from '@/stations/balance/BalanceBench.vue'
 import BeautyBench from '@/stations/beauty/BeautyBench.vue'
 import ContactSheet from '@/stations/source/ContactSheet.vue'
+import DepthBench from '@/stations/depth/DepthBench.vue'
 import DisplayBench from '@/stations/display/DisplayBench.vue'
 import FinishBench from '@/stations/finish/FinishBench.vue'
+import LensBench from '@/stations/lens/LensBench.vue'
 import QuietBench from '@/stations/QuietBench.vue'
 import SurfaceBench from '@/stations/surface/SurfaceBench.vue'
 import SourceBench from '@/stations/source/SourceBench.vue'
@@ -40,6 +42,8 @@ const BENCHES: Partial<Record<StationName, Component>> = {
   surface: SurfaceBench,
   balance: BalanceBench,
   beauty: BeautyBench,
+  depth: DepthBench,
+  lens: LensBench,
   finish: FinishBench,
   display: DisplayBench,
 }

@@ -37,7 +37,7 @@ from escala.model.corrections import (
     TintCorrection,
     WhiteBalanceCorrection,
 )
-from escala.model.depth import Defocus, Depth, Haze, Height, Motion, Reading
+from escala.model.depth import Defocus, Depth, DepthReading, Haze, Height, Motion
 from escala.model.display import DisplayChoice
 from escala.model.finish import Finish
 from escala.model.lens import Aberration, Dirt, Distortion, Glare, Glow, Grain, Lens, Vignette
@@ -301,7 +301,7 @@ class EveryChangeTest(FolderTest):
                 ),
             ),
             depth=Depth(
-                reading=Reading(kind="unit", near=0.5, far=4),
+                reading=DepthReading(kind="unit", near=0.5, far=4),
                 haze=Haze(
                     on=True,
                     density=0.1,

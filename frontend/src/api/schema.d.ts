@@ -487,6 +487,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/depth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the depth of a frame is read, and how often each distance occurs. */
+        post: operations["depth_post_survey_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/depth/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The distance at a place, and the disc that a lens makes of it. */
+        post: operations["depth_post_place_at_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/difference": {
         parameters: {
             query?: never;
@@ -832,6 +866,22 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Aberration
+         * @description Red outwards and blue inwards by `shift_px · r²`.
+         */
+        Aberration: {
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Shift Px
+             * @default 0
+             */
+            shift_px: number;
+        };
+        /**
          * Against
          * @description What a picture is compared with: the absolute difference times `gain`, in light or in display values.
          */
@@ -899,6 +949,11 @@ export interface components {
              * @enum {string}
              */
             matte_as: "hatched" | "alone";
+            /**
+             * Over
+             * @default null
+             */
+            over: number | null;
             /**
              * Show
              * @default colour
@@ -1480,6 +1535,49 @@ export interface components {
             ][];
         };
         /**
+         * Defocus
+         * @description A thin lens. `aperture`: the radius in pixels of the disc at infinity for a focus at one scene unit.
+         *
+         *     `blades` 0: round; `turn`: of a corner of the others; `round`: how far their outline is mixed towards the disc.
+         */
+        Defocus: {
+            /**
+             * Aperture
+             * @default 4
+             */
+            aperture: number;
+            /**
+             * Blades
+             * @default 0
+             */
+            blades: number;
+            /**
+             * Focus
+             * @default 1
+             */
+            focus: number;
+            /**
+             * Limit Px
+             * @default 64
+             */
+            limit_px: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Round
+             * @default 0
+             */
+            round: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * DeliveryFile
          * @description A delivered file and its address.
          */
@@ -1519,6 +1617,16 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "done" | "failed" | "cancelled" | "broken off";
+        };
+        /**
+         * Depth
+         * @description Haze, then defocus, then motion, by distances as `reading` says.
+         */
+        Depth: {
+            defocus?: components["schemas"]["Defocus"];
+            haze?: components["schemas"]["Haze"];
+            motion?: components["schemas"]["Motion"];
+            reading?: components["schemas"]["DepthReading"];
         };
         /**
          * DepthMatte
@@ -1561,6 +1669,76 @@ export interface components {
             soften_px: number;
         };
         /**
+         * DepthPlace
+         * @description What is at a place: its distance, None for nothing, and the radius of its disc in pixels; below 0: nearer.
+         */
+        DepthPlace: {
+            /** Distance */
+            distance: number | null;
+            /** Radius Px */
+            radius_px: number | null;
+        };
+        /**
+         * DepthPlaceOut
+         * @description What is there.
+         */
+        DepthPlaceOut: {
+            place: components["schemas"]["DepthPlace"];
+        };
+        /**
+         * DepthReading
+         * @description How the depth pass is read; what is None is as intake found it.
+         *
+         *     Distance is the value times `scale`; "inverse": one over that; "unit": 0..1 between `near` and `far`, reversed when
+         *     near > far.
+         */
+        DepthReading: {
+            /**
+             * Far
+             * @default 1
+             */
+            far: number;
+            /**
+             * Kind
+             * @default null
+             */
+            kind: ("planar" | "ray" | "inverse" | "unit") | null;
+            /**
+             * Near
+             * @default 0
+             */
+            near: number;
+            /**
+             * Pass
+             * @default null
+             */
+            pass: string | null;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+        };
+        /**
+         * DepthRequest
+         * @description A place in the displayed picture.
+         */
+        DepthRequest: {
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * Diagnostic
          * @description A finding: `code` for scripts, `message` says what it means and what to do.
          *
@@ -1591,6 +1769,27 @@ export interface components {
             value: number | null;
         };
         /**
+         * Dirt
+         * @description Glow and glare where a picture says that the glass is dirty: times `1 + amount · picture`.
+         */
+        Dirt: {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+        };
+        /**
          * DisplayChoice
          * @description Display and view; None: the config's default. `look`: in place of the view's own; "" is none at all.
          */
@@ -1610,6 +1809,42 @@ export interface components {
              * @default null
              */
             view: string | null;
+        };
+        /**
+         * Distortion
+         * @description Content at r comes to `r · (1 + k1·r² + k2·r⁴)`; r = 1 at the corner farthest from the centre.
+         *
+         *     `centre` None: the middle of the frame. `fill`: edge pixels are carried on where nothing would be.
+         */
+        Distortion: {
+            /**
+             * Centre
+             * @default null
+             */
+            centre: [
+                number,
+                number
+            ] | null;
+            /**
+             * Fill
+             * @default true
+             */
+            fill: boolean;
+            /**
+             * K1
+             * @default 0
+             */
+            k1: number;
+            /**
+             * K2
+             * @default 0
+             */
+            k2: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
         };
         /**
          * Edit
@@ -1837,6 +2072,18 @@ export interface components {
             name: string;
         };
         /**
+         * FoundDepth
+         * @description A depth pass as intake found it: its name, its kind, and why it is taken for that.
+         */
+        FoundDepth: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * FoundRecipe
          * @description A recipe that was found, with its proof on the first frame.
          */
@@ -1854,6 +2101,211 @@ export interface components {
             rms: number;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * Glare
+         * @description Along rays, one of them at `turn` degrees.
+         */
+        Glare: {
+            /**
+             * Amount
+             * @default 0.2
+             */
+            amount: number;
+            /**
+             * Length Px
+             * @default 128
+             */
+            length_px: number;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Soft Px
+             * @default 2
+             */
+            soft_px: number;
+            /**
+             * Streaks
+             * @default 4
+             */
+            streaks: number;
+            /**
+             * Threshold
+             * @default 2
+             */
+            threshold: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
+         * Glow
+         * @description By five Gaussians of sigmas `size_px · 2⁻ⁱ`.
+         */
+        Glow: {
+            /**
+             * Amount
+             * @default 0.2
+             */
+            amount: number;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Size Px
+             * @default 64
+             */
+            size_px: number;
+            /**
+             * Threshold
+             * @default 0
+             */
+            threshold: number;
+            /**
+             * Tint
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            tint: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Grain
+         * @description Noise in stops. `response`: how much calmer the lights are.
+         */
+        Grain: {
+            /**
+             * Amount
+             * @default 0.1
+             */
+            amount: number;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Response
+             * @default 0.5
+             */
+            response: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /**
+             * Size Px
+             * @default 1.5
+             */
+            size_px: number;
+        };
+        /**
+         * Haze
+         * @description Light that is lost over a distance, and what the air adds. `density`: per scene unit, from `start` on.
+         *
+         *     `level`: stops on `colour`. `background`: where nothing is there is air too.
+         */
+        Haze: {
+            /**
+             * Background
+             * @default false
+             */
+            background: boolean;
+            /**
+             * Colour
+             * @default [
+             *       0.18,
+             *       0.18,
+             *       0.18
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Density
+             * @default 0.05
+             */
+            density: number;
+            /** @default null */
+            height: components["schemas"]["Height"] | null;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+        };
+        /**
+         * Height
+         * @description Haze that thins out above `base`: by e in each `thickness`. Scene units along `up`.
+         */
+        Height: {
+            /**
+             * Base
+             * @default 0
+             */
+            base: number;
+            /** Thickness */
+            thickness: number;
+            /**
+             * Up
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            up: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * HistogramOut
@@ -2186,6 +2638,19 @@ export interface components {
             layers: components["schemas"]["ObjectLayer"][];
         };
         /**
+         * Lens
+         * @description The effects, in order.
+         */
+        Lens: {
+            aberration?: components["schemas"]["Aberration"];
+            dirt?: components["schemas"]["Dirt"];
+            distortion?: components["schemas"]["Distortion"];
+            glare?: components["schemas"]["Glare"];
+            glow?: components["schemas"]["Glow"];
+            grain?: components["schemas"]["Grain"];
+            vignette?: components["schemas"]["Vignette"];
+        };
+        /**
          * Level
          * @description What is done to one light, component or cell; by a matte where that is named. Mute and solo count everywhere.
          */
@@ -2340,6 +2805,45 @@ export interface components {
             entries: components["schemas"]["MediaEntry"][];
             /** Folder */
             folder: string;
+        };
+        /**
+         * Motion
+         * @description An open shutter. `shutter`: in frames; `centre`: -1 for all before the frame's time, 1 for all after it.
+         *
+         *     `scale`: on the vectors, -1 turns an axis.
+         */
+        Motion: {
+            /**
+             * Centre
+             * @default 0
+             */
+            centre: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Pass
+             * @default null
+             */
+            pass: string | null;
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /**
+             * Shutter
+             * @default 0.5
+             */
+            shutter: number;
         };
         /**
          * NewDelivery
@@ -3752,6 +4256,48 @@ export interface components {
             changes: (components["schemas"]["Recolour"] | components["schemas"]["Repaint"] | components["schemas"]["Label"])[];
         };
         /**
+         * Survey
+         * @description The depth of a frame. `found`: what intake took the pass for; `kind`: how it is read; None without a pass.
+         *
+         *     `edges`: distances between which `counts` tell the share of pixels, evenly spaced in their logarithms; `nothing`:
+         *     the share of pixels where nothing is; `has_sky`: whether light is seen there; `air`: the
+         *     mean light of the farthest quarter of the picture. `takes_ray_as_axial`: the header is
+         *     silent on the field of view. `moves`: whether a pass of vectors is there. `waiting`: passes that are needed and
+         *     not there.
+         */
+        Survey: {
+            /** Air */
+            air: [
+                number,
+                number,
+                number
+            ];
+            /** Counts */
+            counts: number[];
+            /** Edges */
+            edges: number[];
+            found: components["schemas"]["FoundDepth"] | null;
+            /** Has Sky */
+            has_sky: boolean;
+            /** Kind */
+            kind: string | null;
+            /** Moves */
+            moves: boolean;
+            /** Nothing */
+            nothing: number;
+            /** Takes Ray As Axial */
+            takes_ray_as_axial: boolean;
+            /** Waiting */
+            waiting: string[];
+        };
+        /**
+         * SurveyOut
+         * @description The depth of a frame.
+         */
+        SurveyOut: {
+            survey: components["schemas"]["Survey"];
+        };
+        /**
          * Tally
          * @description A recipe laid out. The sheet has two columns: the term, and the running picture after it.
          */
@@ -4039,8 +4585,10 @@ export interface components {
             balance?: components["schemas"]["Balance"];
             beauty?: components["schemas"]["Beauty"];
             colour?: components["schemas"]["ColourChoice"];
+            depth?: components["schemas"]["Depth"];
             display?: components["schemas"]["DisplayChoice"];
             finish?: components["schemas"]["Finish"];
+            lens?: components["schemas"]["Lens"];
             /** Mattes */
             mattes?: {
                 [key: string]: components["schemas"]["ObjectMatte"] | components["schemas"]["IdMatte"] | components["schemas"]["ChannelMatte"] | components["schemas"]["DepthMatte"] | components["schemas"]["PositionMatte"] | components["schemas"]["NormalMatte"] | components["schemas"]["LuminanceMatte"] | components["schemas"]["HueMatte"] | components["schemas"]["ShapeMatte"] | components["schemas"]["EllipseMatte"] | components["schemas"]["JoinMatte"];
@@ -4159,6 +4707,50 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Vignette
+         * @description Gain by the distance from a place. `size` in half diagonals; `roundness`: 1 a circle, 0 the frame's ellipse.
+         */
+        Vignette: {
+            /**
+             * Centre
+             * @default null
+             */
+            centre: [
+                number,
+                number
+            ] | null;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Roundness
+             * @default 0.5
+             */
+            roundness: number;
+            /**
+             * Size
+             * @default 1
+             */
+            size: number;
+            /**
+             * Soft
+             * @default 0.5
+             */
+            soft: number;
+            /**
+             * Stops
+             * @default -1
+             */
+            stops: number;
         };
         /**
          * WarningsOut
@@ -5249,6 +5841,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    depth_post_survey_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveyOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    depth_post_place_at_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DepthRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DepthPlaceOut"];
                 };
             };
             /** @description Unprocessable Entity */

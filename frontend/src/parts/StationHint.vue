@@ -15,6 +15,9 @@ const WORDS: Partial<Record<StationName, string>> = {
   balance: 'Drag in the picture: up and down changes the light that makes that place, sideways its warmth.',
   beauty:
     'The passes add up, line by line, to the renderer’s own beauty. The last line is what no pass holds.',
+  depth:
+    'Click in the picture what shall be sharp, or pull a line for haze: from where it begins to where half is left.',
+  lens: 'What glass and film do. Open an effect: its handles are in the picture. Neutral, nothing is touched.',
   finish: 'Corrections on the whole picture. Drag a scale, type its number, double click for neutral.',
   display: 'How light becomes a picture on this screen. Nothing here changes the light that is delivered.',
 }

@@ -5,9 +5,7 @@ import { useRoom } from '@/stores/room'
 
 const room = useRoom()
 const SENTENCES: Record<string, string> = {
-  depth: 'Nothing is added by depth. Haze, defocus and motion blur are not built yet.',
   plate: 'There is no plate. Backgrounds and foregrounds are not built yet.',
-  lens: 'The lens adds nothing. Glow, vignette and grain are not built yet.',
 }
 const sentence = computed(() => SENTENCES[room.station] ?? '')
 </script>

@@ -58,7 +58,7 @@ export const useRoom = defineStore('room', () => {
   const bare = ref(false)
   /** What the viewer alone does to the picture. */
   const aids = shallowRef<Aids>({ ...NO_AIDS })
-  const aided = computed(() => JSON.stringify(aids.value) !== JSON.stringify(NO_AIDS))
+  const aided = computed(() => JSON.stringify({ ...aids.value, over: null }) !== JSON.stringify(NO_AIDS))
   const bright = ref(localStorage.getItem(THEME) === 'light')
 
   const sheetOver = computed(

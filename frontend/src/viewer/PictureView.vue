@@ -9,6 +9,7 @@ import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
 import { FrameCanvas } from './FrameCanvas'
 import type { Place } from './framing'
+import PictureMarks from './PictureMarks.vue'
 import HoverReadout from './HoverReadout.vue'
 import { useDroppedPicture } from './useDroppedPicture'
 import { usePictureHand } from './usePictureHand'
@@ -148,6 +149,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
     />
     <canvas v-if="room.scale >= LEGIBLE" ref="sheet" class="values" aria-hidden="true" />
     <MatteOverlay v-if="shelf.open" />
+    <PictureMarks v-else />
     <div
       v-for="mark in pinMarks"
       :key="mark.number"

@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from escala.core.errors import EscalaError
+from escala.core.errors import BadSource, EscalaError
 
 
 def add_commands(commands: Any) -> None:
@@ -19,6 +19,9 @@ def add_commands(commands: Any) -> None:
     stage.add_argument("--frames", type=_frames, default=(12, 12), metavar="A-B")
     stage.add_argument("--seed", type=int, default=1)
     stage.add_argument("--noisy", action="store_true", help="leave the noise in")
+    stage.add_argument("--aperture", type=_distance, default=0.0, metavar="METRES", help="its radius; 0: a pinhole")
+    stage.add_argument("--focus", type=_distance, default=1.0, metavar="METRES", help="what is sharp with an aperture")
+    stage.add_argument("--shutter", type=_distance, default=0.0, metavar="FRAMES", help="how long it is open")
     stage.add_argument("--for", type=int, dest="parent", metavar="PID", help="stop when this parent process is gone")
     stage.add_argument("--out", type=Path, required=True, metavar="DIR")
     stage.set_defaults(run=run_stage)
@@ -26,11 +29,16 @@ def add_commands(commands: Any) -> None:
 
 def run_stage(options: argparse.Namespace) -> None:
     """Render frames into a folder, with a progress bar on a terminal."""
+    from escala.stage.quay import Lens
     from escala.stage.render import StageJob, render_frame
+
+    if options.focus <= 0:
+        raise BadSource("--focus is a distance in front of the camera, more than 0")
 
     options.out.mkdir(parents=True, exist_ok=True)
     width, height = options.size
-    job = StageJob(width, height, options.samples, options.seed, not options.noisy)
+    lens = Lens(options.aperture, options.focus)
+    job = StageJob(width, height, options.samples, options.seed, not options.noisy, lens, options.shutter)
     for frame in range(options.frames[0], options.frames[1] + 1):
         path = options.out / f"night_quay.{frame:04d}.exr"
         bar = _ProgressBar(path.name)
@@ -66,6 +74,16 @@ def _size(text: str) -> tuple[int, int]:
     if not match or not (16 <= int(match[1]) <= 8192 and 16 <= int(match[2]) <= 8192):
         raise argparse.ArgumentTypeError(f"{text!r} is not a size from 16x16 to 8192x8192, as in 960x540")
     return int(match[1]), int(match[2])
+
+
+def _distance(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 0 <= value <= 1000:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number from 0 to 1000")
+    return value
 
 
 def _positive(text: str) -> int:

@@ -11,7 +11,7 @@ Pair = tuple[Number, Number]
 _GREY: Triple = (0.18, 0.18, 0.18)
 
 
-class Reading(Document):
+class DepthReading(Document):
     """How the depth pass is read; what is None is as intake found it.
 
     Distance is the value times `scale`; "inverse": one over that; "unit": 0..1 between `near` and `far`, reversed when
@@ -102,7 +102,7 @@ class Motion(Document):
 class Depth(Document):
     """Haze, then defocus, then motion, by distances as `reading` says."""
 
-    reading: Reading = Field(default_factory=Reading)
+    reading: DepthReading = Field(default_factory=DepthReading)
     haze: Haze = Field(default_factory=Haze)
     defocus: Defocus = Field(default_factory=Defocus)
     motion: Motion = Field(default_factory=Motion)

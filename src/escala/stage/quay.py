@@ -1,6 +1,7 @@
 """The demo scene: a night ferry coming in to a stone quay. All of it is made up."""
 
 import itertools
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -15,32 +16,53 @@ _MOON, _LAMPS, _CABIN, _BEACON, _SKY = range(5)
 MOON_DIRECTION = np.array([-0.27, 0.235, 1.0]) / np.linalg.norm([-0.27, 0.235, 1.0])
 
 
-def quay_scene(frame: int, width: int, height: int) -> tuple[s.Scene, tuple[str, ...], tuple[str, ...]]:
-    """The scene at a frame, with the names of its objects and materials."""
+@dataclass(frozen=True)
+class Lens:
+    """A thin lens: the radius of its aperture in metres, 0 for a pinhole, and the distance in focus."""
+
+    radius: float = 0.0
+    focus: float = 1.0
+
+
+PINHOLE = Lens()
+
+
+def quay_scene(
+    frame: int, width: int, height: int, lens: Lens = PINHOLE, later: float = 0.0
+) -> tuple[s.Scene, tuple[str, ...], tuple[str, ...]]:
+    """The scene at a frame, with the names of its objects and materials.
+
+    `later`: frames after it; things and camera are where they are then, the beacon points where it did.
+    """
     build = s.SceneBuilder()
     _materials(build)
-    ferry = _ferry_place(frame)
+    time = frame + later
+    ferry = _ferry_place(time)
     _harbour(build)
     _quay(build)
     _cargo(build)
     _sailing_boat(build)
-    _ferry(build, ferry, _ferry_place(frame + 1) - ferry)
+    _ferry(build, ferry, _ferry_place(time + 1) - ferry)
     _sky(build)
     turn = 2 * np.pi * (frame - STILL_FRAME) / FRAMES_PER_TURN + np.radians(187.0)
     heading = np.array([np.sin(turn), -0.31, np.cos(turn)])
     aspect = width / height
     scene = build.finish(
-        _camera(frame, aspect), _camera(frame + 1, aspect), (0.0075, 3.2, 0.9, 0.55), heading / np.linalg.norm(heading)
+        _camera(time, aspect),
+        _camera(time + 1, aspect),
+        (0.0075, 3.2, 0.9, 0.55),
+        heading / np.linalg.norm(heading),
+        (lens.radius, lens.focus),
     )
     return scene, tuple(build.objects), tuple(build.material_names)
 
 
-def _camera(frame: int, aspect: float) -> s.Array:
+def _camera(frame: float, aspect: float) -> s.Array:
     drift = 0.012 * (frame - STILL_FRAME)
     return s.look_from((0.2 + drift, 2.75, -6.4), (0.75 + 0.6 * drift, 2.55, 12.0), 36.0, aspect)
 
 
-def _ferry_place(frame: int) -> s.Array:
+def _ferry_place(frame: float) -> s.Array:
     return np.array([3.2 - ARRIVAL_METRES_PER_FRAME * (STILL_FRAME - frame), 0.0, 27.0], np.float32)
 
 

@@ -31,6 +31,7 @@ class Scene(NamedTuple):
     next_camera: Array  # the same one frame later
     mist: Array  # (4,): density at the water, height of decay, albedo, forward scattering
     heading: Array  # (3,): where the beacon points
+    lens: Array  # (2,): radius of the aperture, 0 for a pinhole, and the distance in focus
 
 
 @dataclass
@@ -130,7 +131,7 @@ class SceneBuilder:
         place = self.objects.index(name), self.material_names.index(material)
         self.rows.append((kind, data, bounds, *place, emitter, [float(value) for value in np.ravel(shift)]))
 
-    def finish(self, camera: Array, next_camera: Array, mist: ArrayLike, heading: ArrayLike) -> Scene:
+    def finish(self, camera: Array, next_camera: Array, mist: ArrayLike, heading: ArrayLike, lens: ArrayLike) -> Scene:
         """The arrays."""
         kinds, data, bounds, objects, materials, emitters, shifts = zip(*self.rows, strict=True)
         return Scene(
@@ -148,6 +149,7 @@ class SceneBuilder:
             next_camera=np.asarray(next_camera, np.float32),
             mist=np.asarray(mist, np.float32),
             heading=np.asarray(heading, np.float32),
+            lens=np.asarray(lens, np.float32),
         )
 
 

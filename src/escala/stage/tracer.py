@@ -56,9 +56,21 @@ def camera_ray(camera, x, y):  # type: ignore[no-untyped-def]
 
 
 @serial_kernel
+def _through_lens(scene, eye, direction, r1, r2):  # type: ignore[no-untyped-def]
+    """A ray from a place of the aperture to where the pinhole's ray is in focus."""
+    sharp = add(eye, direction, scene.lens[1] / dot(direction, row3(scene.camera, 3, 0)))
+    radius, angle = scene.lens[0] * np.sqrt(r1), 2.0 * np.pi * r2
+    across = scaled(unit(row3(scene.camera, 1, 0)), radius * np.cos(angle))
+    origin = add(add(eye, across, 1.0), unit(row3(scene.camera, 2, 0)), radius * np.sin(angle))
+    return origin, unit(add(sharp, origin, -1.0))
+
+
+@serial_kernel
 def _trace_sample(scene, place, state, film, extras, objects, materials):  # type: ignore[no-untyped-def]
     before = _luma(film)
     origin, direction = row3(scene.camera, 0, 0), camera_ray(scene.camera, place[0], place[1])
+    if scene.lens[0] > 0.0:
+        origin, direction = _through_lens(scene, origin, direction, next_number(state), next_number(state))
     shape, distance, normal = nearest_hit(scene, origin, direction)
     mist_light(scene, origin, direction, distance, state, film, VOLUME)
     common = scaled(_ONES, mist_transmittance(scene.mist, origin, direction, distance))

@@ -12,6 +12,7 @@ from escala.model.strict_json import from_json, to_json
 
 from .colour.routes import routes as colour_routes
 from .deliveries.routes import routes as delivery_routes
+from .depth.routes import routes as depth_routes
 from .guard import register_guard
 from .mattes.routes import routes as matte_routes
 from .pictures.routes import routes as picture_routes
@@ -24,6 +25,7 @@ from .variants.routes import routes as variant_routes
 
 ROUTES = (
     shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, preset_routes,
+    depth_routes,
 )  # fmt: skip
 STATIC = Path(__file__).parent / "static"
 
@@ -42,15 +44,7 @@ def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
     app.json = StrictJson(app)
     register_guard(app, settings)
     register_problems(app)
-    for routes in (
-        shot_routes,
-        variant_routes,
-        picture_routes,
-        matte_routes,
-        colour_routes,
-        delivery_routes,
-        preset_routes,
-    ):
+    for routes in ROUTES:
         app.register_api(routes)
 
     @app.route("/api/openapi.json")

@@ -14,13 +14,17 @@ from pydantic import BaseModel
 from escala.model.balance import Level
 from escala.model.beauty import TermEdit
 from escala.model.corrections import CdlCorrection, ExposureCorrection
+from escala.model.depth import Depth
+from escala.model.lens import Lens
 from escala.model.surface import Recolour
 
 from .app import create_app
 from .pictures.schemas import Aids
 from .settings import Settings
 
-_WITH_DEFAULTS: tuple[type[BaseModel], ...] = (Level, TermEdit, Recolour, ExposureCorrection, CdlCorrection, Aids)
+_WITH_DEFAULTS: tuple[type[BaseModel], ...] = (
+    Level, TermEdit, Recolour, ExposureCorrection, CdlCorrection, Depth, Lens, Aids
+)  # fmt: skip
 
 
 def api_document() -> dict[str, Any]:

@@ -18,6 +18,8 @@ _COARSE = 16
 # What is found at a distance is looked for in steps that grow with it.
 _STRIDE = 16
 _MIXED = 0.02
+# What is carried on is at most so many times as bright as the darkest that is found.
+_BRIGHTER, _FLOOR = 4.0, 1e-3
 
 
 def add_hidden(surfels: Surfels, spread: NDArray[np.float32], still: int) -> None:
@@ -111,13 +113,22 @@ def _hide_behind(seen, light, slices, prints, y, x, wide):  # type: ignore[no-un
     if closest < 0:
         return
     first_y, first_x = ys[closest], xs[closest]
+    # A lamp beside the edge is no reason for another one behind it.
+    darkest = np.inf
+    for d in range(8):
+        steps[d] *= abs(depth[ys[d], xs[d]] - depth[first_y, first_x]) < GAP
+        if steps[d] > 0:
+            darkest = min(darkest, _brightness(pixels[ys[d], xs[d]]))
     behind, total = np.zeros(4), 0.0
     for d in range(8):
-        if steps[d] > 0 and abs(depth[ys[d], xs[d]] - depth[first_y, first_x]) < GAP:
+        if steps[d] > 0:
+            found = pixels[ys[d], xs[d]]
             weight = 1.0 / (steps[d] * steps[d])
             total += weight
-            for k in range(4):
-                behind[k] += weight * pixels[ys[d], xs[d], k]
+            limit = min(1.0, (_BRIGHTER * darkest + _FLOOR) / max(_brightness(found), 1e-9))
+            for k in range(3):
+                behind[k] += weight * limit * found[k]
+            behind[3] += weight * found[3]
     for k in range(4):
         light[1, y, x, k] = behind[k] / total
     light[1, y, x, WEIGHT] = 1.0
@@ -125,6 +136,11 @@ def _hide_behind(seen, light, slices, prints, y, x, wide):  # type: ignore[no-un
     v, u = y - _DIRECTIONS[closest, 1], x - _DIRECTIONS[closest, 0]
     if steps[closest] == 1 and (codes[y, x] != still or prints[1, y, x] != still) and _is_at(seen, v, u, own, GAP - 1):
         _part(pixels[y, x], pixels[v, u], light[1, y, x], light[0, y, x])
+
+
+@serial_kernel
+def _brightness(light):  # type: ignore[no-untyped-def]
+    return max(light[0], light[1], light[2])
 
 
 @serial_kernel

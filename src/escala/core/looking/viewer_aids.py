@@ -70,6 +70,11 @@ def hatch_matte(pixels: Bytes, matte: Matte) -> Bytes:
     return np.asarray(np.rint(pixels + share * (_HATCHED - pixels.astype(np.float32))), np.uint8)
 
 
+def brighter_than(planes: Planes, stops: float) -> Matte:
+    """1 where the largest channel (3, H, W) is brighter than so many stops over middle grey, else 0."""
+    return np.asarray(planes.max(axis=0) > np.float32(MIDDLE_GREY * 2.0**stops), np.float32)
+
+
 def lay_over(planes: Planes, alpha: NDArray[np.float32], behind: Planes) -> Planes:
     """Associated colour (3, H, W) over what lies behind it, by its coverage (H, W)."""
     return np.asarray(planes + (np.float32(1.0) - np.clip(alpha, 0, 1)) * behind, np.float32)

@@ -7,7 +7,7 @@ import numpy as np
 
 from escala.core.depth.distance import axial_of_ray, distance_of
 from escala.core.depth.guess import guess_kind
-from escala.core.planes import Planes
+from escala.core.planes import Planes, as_planes
 from escala.core.roles import Role
 from escala.model.render import Render
 from escala.model.variant import Variant
@@ -16,7 +16,6 @@ from ..beauty.removal import left_by_removals
 from ..beauty.terms import Terms
 from ..chain import Picture
 from ..effects import Ground
-from ..looking.look import sample_pass, whole_look
 from ..mattes.kinds import pass_of_role
 
 _GUESSED_FROM = 320
@@ -38,13 +37,19 @@ def found_depth(terms: Terms, name: str | None = None) -> FoundDepth | None:
         return None
 
     def find() -> FoundDepth:
-        look = whole_look(terms.render, _GUESSED_FROM)
         position = pass_of_role(terms.render, Role.POSITION)
-        places = None if position is None else sample_pass(terms.frame, position, look, exact=True)[:3]
-        return FoundDepth(chosen, *guess_kind(chosen, sample_pass(terms.frame, chosen, look, exact=True)[0], places))
+        places = None if position is None else _some_pixels(terms, position)[:3]
+        return FoundDepth(chosen, *guess_kind(chosen, _some_pixels(terms, chosen)[0], places))
 
     found: FoundDepth = terms.cache.get(terms.keys.of_reading("found depth", chosen), find)
     return found
+
+
+def _some_pixels(terms: Terms, name: str) -> Planes:
+    """Every so many-th pixel of a pass as stored, mixed with no other."""
+    stored = terms.frame.planes(name)
+    step = max(1, max(stored.shape[1:]) // _GUESSED_FROM)
+    return as_planes(stored[:, ::step, ::step])
 
 
 def waiting_passes(render: Render, variant: Variant, there: Mapping[str, object]) -> list[tuple[str, str]]:

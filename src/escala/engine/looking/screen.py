@@ -14,6 +14,7 @@ from escala.core.errors import BadSource
 from escala.core.looking.histogram import Histogram, histogram_of
 from escala.core.looking.viewer_aids import (
     apply_gamma,
+    brighter_than,
     checker,
     grey_of,
     hatch_matte,
@@ -42,7 +43,8 @@ class ViewerAids:
     """What the viewer alone does to a picture: exposure in stops, gamma, what is shown, marks at the screen's ends.
 
     `behind`: what is seen through clear pixels; nothing, a checker, or a colour (sRGB, 0..1). `matte`: one of the
-    variant, "hatched" over the picture or "alone".
+    variant, "hatched" over the picture or "alone". `over`: light that comes to the lens brighter than so many stops
+    over 0.18 is hatched.
     """
 
     exposure: float = 0.0
@@ -53,14 +55,16 @@ class ViewerAids:
     behind_colour: Triple = (0.5, 0.5, 0.5)
     matte: str | None = None
     matte_as: str = "hatched"
+    over: float | None = None
 
     @property
     def of_light(self) -> "ViewerAids":
         """What of them is done to the light, before anything is laid over the picture."""
-        return replace(self, matte=None, matte_as="hatched")
+        return replace(self, matte=None, matte_as="hatched", over=None)
 
 
 NO_AIDS = ViewerAids()
+_BEFORE_LENS = "plate"
 
 
 def screen_picture(
@@ -82,6 +86,8 @@ def screen_picture(
     if aids.matte is not None and aids.matte in asked.variant.mattes:
         matte = subject.engine.mattes.at(aids.matte, asked)
         pixels = show_matte(matte) if aids.matte_as == "alone" else hatch_matte(pixels, matte)
+    if aids.over is not None:
+        pixels = hatch_matte(pixels, brighter_than(subject.engine.at(_BEFORE_LENS, asked), aids.over))
     pixels = _enlarged(pixels, size)
     return (encode_jpeg(pixels), "image/jpeg") if asked.is_moving else (encode_png(pixels), "image/png")
 

@@ -24,6 +24,7 @@ class Aids(BaseModel):
     behind_colour: Triple = (0.5, 0.5, 0.5)
     matte: str | None = None
     matte_as: Literal["hatched", "alone"] = "hatched"
+    over: Number | None = Field(None, ge=-16, le=16)
 
 
 class SubjectRequest(Preview):

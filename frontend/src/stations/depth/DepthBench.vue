@@ -1,0 +1,64 @@
+<script setup lang="ts">
+import { onScopeDispose, ref, watch } from 'vue'
+import PinPanel from '@/stations/looking/PinPanel.vue'
+import ScopePanel from '@/stations/looking/ScopePanel.vue'
+import { useShelf } from '@/stores/shelf'
+import FocusPart from './FocusPart.vue'
+import HazePart from './HazePart.vue'
+import MotionPart from './MotionPart.vue'
+import ReadingPart from './ReadingPart.vue'
+import { useDepth } from './useDepth'
+import { useFocusHand } from './useFocusHand'
+import { useHazeHand } from './useHazeHand'
+
+/** What the camera and the air would have done: focus, haze, motion. */
+const { survey } = useDepth()
+const shelf = useShelf()
+type Doing = 'focus' | 'haze'
+const HANDS: { doing: Doing; words: string }[] = [
+  { doing: 'focus', words: 'click what is sharp' },
+  { doing: 'haze', words: 'pull the haze' },
+]
+const doing = ref<Doing>('focus')
+let hand: { stop: () => void } | null = null
+onScopeDispose(() => hand?.stop())
+watch(
+  [doing, () => shelf.open, () => !!survey.value?.found],
+  ([next, shelfIsOpen, found]) => {
+    hand?.stop()
+    hand = shelfIsOpen || !found ? null : next === 'focus' ? useFocusHand() : useHazeHand()
+  },
+  { immediate: true },
+)
+</script>
+
+<template>
+  <section v-if="survey?.found" class="bench-part hands" aria-label="In the picture">
+    <div class="bench-head">
+      <button
+        v-for="one in HANDS"
+        :key="one.doing"
+        type="button"
+        :aria-pressed="doing === one.doing"
+        @click="doing = one.doing"
+      >
+        {{ one.words }}
+      </button>
+    </div>
+    <p class="quiet">
+      {{
+        doing === 'focus'
+          ? 'The circle under the pointer is as large as the blur there.'
+          : 'From where it begins to where half of the light is left.'
+      }}
+    </p>
+  </section>
+  <template v-if="survey?.found">
+    <FocusPart />
+    <HazePart />
+  </template>
+  <MotionPart />
+  <ReadingPart />
+  <PinPanel />
+  <ScopePanel />
+</template>

@@ -1,0 +1,109 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Triple } from '@/api/types'
+import WhereWord from '@/mattes/WhereWord.vue'
+import RulerScale from '@/parts/RulerScale.vue'
+import TripleRuler from '@/parts/TripleRuler.vue'
+import { factorScale, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
+import { useDepth } from './useDepth'
+
+/** Air that takes light away and adds its own. */
+const { haze, survey } = useDepth()
+const air = computed(() => haze.now.value)
+const UNITS: Scale = { min: 0, max: 1000, neutral: 0, step: 0.5, major: 4, spacing: 12, digits: 2, signed: false, unit: 'scene units' } // prettier-ignore
+const DENSITY: Scale = {
+  ...UNITS,
+  max: 10,
+  neutral: 0.05,
+  step: 0.002,
+  major: 5,
+  digits: 4,
+  unit: 'per unit',
+}
+const COLOUR = factorScale(4, 0.18)
+const half = computed(() =>
+  air.value.density > 0 ? (air.value.start + Math.LN2 / air.value.density).toFixed(1) : 'nowhere',
+)
+const onWith = (change: object) => ({ ...change, on: true })
+
+function turnHeight() {
+  const height = air.value.height ? null : { base: 0, thickness: 5, up: [0, 1, 0] }
+  haze.keep({ height }, height ? 'haze by height' : 'haze at any height')
+}
+const withHeight = (change: object) => ({ height: { ...air.value.height, ...change } })
+const switched = () =>
+  air.value.on || !survey.value?.has_sky ? { on: !air.value.on } : { on: true, background: true }
+</script>
+
+<template>
+  <section class="bench-part" aria-label="Haze">
+    <div class="bench-head">
+      <h2>Haze</h2>
+      <button
+        type="button"
+        :aria-pressed="air.on"
+        @click="haze.keep(switched(), `haze ${air.on ? 'off' : 'on'}`)"
+      >
+        {{ air.on ? 'on' : 'off' }}
+      </button>
+    </div>
+    <RulerScale
+      label="Density"
+      :scale="DENSITY"
+      :value="air.density"
+      :note="`half at ${half}`"
+      @moving="haze.show(onWith({ density: $event }))"
+      @settled="haze.keep(onWith({ density: $event }), `haze density ${readout(DENSITY, $event)}`)"
+    />
+    <RulerScale
+      label="Begins at"
+      :scale="UNITS"
+      :value="air.start"
+      @moving="haze.show({ start: $event })"
+      @settled="haze.keep({ start: $event }, `haze from ${readout(UNITS, $event)}`)"
+    />
+    <TripleRuler
+      label="Colour"
+      :value="air.colour as Triple"
+      :scale="COLOUR"
+      keeps="ratio"
+      @moving="haze.show({ colour: $event })"
+      @settled="haze.keep({ colour: $event }, 'haze colour')"
+    />
+    <RulerScale
+      label="Brightness"
+      :scale="STOPS"
+      :value="air.level"
+      @moving="haze.show({ level: $event })"
+      @settled="haze.keep({ level: $event }, `haze ${readout(STOPS, $event)} stops`)"
+    />
+    <div class="bench-head">
+      <button
+        type="button"
+        :aria-pressed="air.background"
+        title="Air where the depth pass has nothing, as in front of a sky"
+        @click="haze.keep({ background: !air.background }, 'haze before the background')"
+      >
+        background too
+      </button>
+      <button type="button" :aria-pressed="!!air.height" @click="turnHeight">thinner with height</button>
+    </div>
+    <template v-if="air.height">
+      <RulerScale
+        label="Full up to"
+        :scale="{ ...UNITS, min: -100, max: 100, signed: true }"
+        :value="air.height.base ?? 0"
+        @moving="haze.show(withHeight({ base: $event }))"
+        @settled="haze.keep(withHeight({ base: $event }), 'height of the haze')"
+      />
+      <RulerScale
+        label="Thinner by e every"
+        :scale="{ ...UNITS, min: 0.05, neutral: 5 }"
+        :value="air.height.thickness"
+        @moving="haze.show(withHeight({ thickness: $event }))"
+        @settled="haze.keep(withHeight({ thickness: $event }), 'thickness of the haze')"
+      />
+    </template>
+    <WhereWord :what="haze.limitable('the haze')" />
+  </section>
+</template>

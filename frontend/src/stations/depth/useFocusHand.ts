@@ -1,0 +1,58 @@
+import { useGrip, type GripPlace } from '@/stores/grip'
+import { useMarks } from '@/stores/marks'
+import { useTroubles } from '@/stores/troubles'
+import { distanceText, useDepth } from './useDepth'
+
+/** Focus by pointing: a click makes a place sharp; under the pointer a circle as large as the blur there. */
+export function useFocusHand() {
+  const { defocus, placeAt } = useDepth()
+  const marks = useMarks()
+  const troubles = useTroubles()
+  let wish: GripPlace | null = null
+  let busy = false
+
+  async function hover(at: GripPlace | null) {
+    wish = at
+    if (!at) marks.clear()
+    if (busy) return
+    busy = true
+    try {
+      while (wish) {
+        const next: GripPlace = wish
+        wish = null
+        const found = await placeAt(next)
+        const radius = Math.abs(found.radius_px ?? 0)
+        const blur = defocus.now.value.on ? `, blurred over ${radius.toFixed(1)} px` : ''
+        marks.show([
+          { kind: 'circle', at: next, radius: defocus.now.value.on ? radius : 0 },
+          { kind: 'words', at: next, text: `${distanceText(found.distance)}${found.distance === null ? '' : blur}` }, // prettier-ignore
+        ])
+      }
+    } catch {
+      marks.clear() // nothing is said; a click says why
+    } finally {
+      busy = false
+    }
+  }
+
+  async function click(at: GripPlace) {
+    try {
+      const found = await placeAt(at)
+      if (found.distance === null) return troubles.tell('Nothing is there to be sharp: the depth pass is empty at this place.') // prettier-ignore
+      const focus = Number(found.distance.toPrecision(5))
+      defocus.keep({ on: true, focus }, `focus ${distanceText(focus)}`)
+    } catch (error) {
+      troubles.tell(error)
+    }
+  }
+
+  const nothing = () => {}
+  const words = () => ''
+  const grip = { begin: nothing, move: nothing, end: nothing, words, doing: words, everywhere: true }
+  const letGo = useGrip().take({ ...grip, click: (at) => void click(at), hover: (at) => void hover(at) })
+  function stop() {
+    letGo()
+    marks.clear()
+  }
+  return { stop }
+}

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { onMounted, ref, shallowRef } from 'vue'
+import { api, told, upload } from '@/api/client'
+import type { MediaEntry } from '@/api/types'
+import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
+
+/** The picture of the glass: one beside the shot's files, or brought in. */
+defineProps<{ picture: string | null }>()
+const emit = defineEmits<{ chosen: [path: string | null] }>()
+
+const shots = useShot()
+const troubles = useTroubles()
+const file = ref<HTMLInputElement>()
+const offered = shallowRef<MediaEntry[]>([])
+const nameOf = (path: string) => path.split('/').at(-1)!
+
+onMounted(async () => {
+  if (!shots.shot) return
+  const params = { path: { shot_id: shots.shot.id } }
+  const request = api.GET('/api/shots/{shot_id}/pictures', { params })
+  offered.value = (await told<{ entries: MediaEntry[] }>(request).catch(() => ({ entries: [] }))).entries
+})
+
+async function bring(event: Event) {
+  const chosen = (event.target as HTMLInputElement).files?.[0]
+  if (!chosen) return
+  try {
+    emit('chosen', await upload(chosen, `dirt-${Date.now()}`))
+  } catch (error) {
+    troubles.tell(error)
+  }
+}
+</script>
+
+<template>
+  <div class="bench-head">
+    <select
+      aria-label="Picture of the glass"
+      :value="picture ?? ''"
+      @change="emit('chosen', ($event.target as HTMLSelectElement).value || null)"
+    >
+      <option value="">no picture</option>
+      <option v-if="picture && !offered.some((one) => one.path === picture)" :value="picture">
+        {{ nameOf(picture) }}
+      </option>
+      <option v-for="one in offered" :key="one.path" :value="one.path">{{ one.name }}</option>
+    </select>
+    <button type="button" @click="file?.click()">from a file</button>
+    <input ref="file" type="file" accept=".png,.tif,.tiff,.exr" hidden @change="bring" />
+  </div>
+</template>
+
+<style scoped>
+select {
+  flex: 1;
+  min-width: 0;
+}
+</style>

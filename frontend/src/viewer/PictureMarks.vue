@@ -1,0 +1,89 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useMarks } from '@/stores/marks'
+import { useRoom } from '@/stores/room'
+
+/** What the open bench draws over the picture: circles, lines, handles to drag, words. */
+const room = useRoom()
+const marks = useMarks()
+const turned = computed(() => `translate(${room.placing.x} ${room.placing.y}) scale(${room.placing.scale})`)
+const side = computed(() => 10 / room.placing.scale)
+const drawn = computed(() =>
+  marks.marks.map((mark) => ({
+    ...mark,
+    path: mark.kind === 'line' ? mark.points.map(({ x, y }) => `${x},${y}`).join(' ') : '',
+  })),
+)
+const words = computed(() => marks.marks.flatMap((mark) => (mark.kind === 'words' ? [mark] : [])))
+const placed = (at: { x: number; y: number }) => {
+  const { x, y, scale } = room.placing
+  return { left: `${x + at.x * scale + 14}px`, top: `${y + at.y * scale + 14}px` }
+}
+</script>
+
+<template>
+  <svg class="marks" aria-hidden="true">
+    <g :transform="turned">
+      <template v-for="(mark, i) in drawn" :key="i">
+        <template v-if="mark.kind === 'circle'">
+          <circle class="shade" :cx="mark.at.x" :cy="mark.at.y" :r="mark.radius" />
+          <circle class="line" :cx="mark.at.x" :cy="mark.at.y" :r="mark.radius" data-mark="circle" />
+        </template>
+        <template v-else-if="mark.kind === 'line'">
+          <polyline class="shade" :points="mark.path" />
+          <polyline class="line" :points="mark.path" data-mark="line" />
+        </template>
+        <circle
+          v-else-if="mark.kind === 'handle'"
+          class="handle"
+          :cx="mark.at.x"
+          :cy="mark.at.y"
+          :r="side / 2"
+          :data-handle="mark.name"
+        />
+      </template>
+    </g>
+  </svg>
+  <p v-for="mark in words" :key="mark.text" class="named" :style="placed(mark.at)" role="status">
+    {{ mark.text }}
+  </p>
+</template>
+
+<style scoped>
+.marks {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.line,
+.shade {
+  fill: none;
+  vector-effect: non-scaling-stroke;
+}
+.shade {
+  stroke: #000;
+  stroke-width: 3;
+  opacity: 0.6;
+}
+.line {
+  stroke: #f3e6c2;
+  stroke-width: 1.25;
+}
+.handle {
+  fill: #1c1c1c;
+  stroke: #f3e6c2;
+  stroke-width: 1.5;
+  vector-effect: non-scaling-stroke;
+}
+.named {
+  position: absolute;
+  margin: 0;
+  padding: 2px 8px;
+  background: var(--surface-1);
+  font-size: 12px;
+  white-space: nowrap;
+  pointer-events: none;
+}
+</style>

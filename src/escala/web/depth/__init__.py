@@ -1,0 +1,1 @@
+"""Depth of a variant."""
