@@ -34,7 +34,7 @@ setup: $(PACKAGES) $(FRONT) $(KERNELS)
 
 $(PACKAGES): pyproject.toml constraints.txt
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check --constraint constraints.txt --editable '.[dev]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --constraint constraints.txt --editable '.[dev,denoise]'
 	touch $@
 
 $(FRONT): $(FRONT_FILES)

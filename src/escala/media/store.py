@@ -242,6 +242,16 @@ class StoredFrame:
         self.passes = {p["name"]: _stored_pass(p) for p in index["passes"]}
         self.folder = folder
 
+    @property
+    def undenoised(self) -> "StoredFrame":
+        """The frame with its passes as stored: itself."""
+        return self
+
+    @property
+    def denoised(self) -> tuple[str, ...]:
+        """The names of its denoised passes: none."""
+        return ()
+
     @cached_property
     def _map(self) -> NDArray[np.uint8]:
         return np.memmap(self.folder / PIXELS, dtype=np.uint8, mode="r")
@@ -278,6 +288,38 @@ class RepairedFrame(StoredFrame):
         """As for any frame."""
         super().release()
         self._original.release()
+
+
+class DenoisedFrame(StoredFrame):
+    """A frame some of whose passes come from frames of one pass each, which hold them without their noise."""
+
+    def __init__(self, smooth: Sequence[StoredFrame], original: StoredFrame) -> None:
+        self._smooth = {name: frame for frame in smooth for name in frame.passes}
+        self._original = original
+        self.header = original.header
+        self.passes = original.passes | {name: frame.passes[name] for name, frame in self._smooth.items()}
+        # Known by all that made it: what is kept of one mixture is nothing of another.
+        told = original.folder.name + "".join(frame.folder.name for frame in smooth)
+        self.folder = original.folder.with_name(hashlib.sha256(told.encode()).hexdigest()[:32])
+
+    @property
+    def undenoised(self) -> StoredFrame:
+        """The frame with its passes as stored."""
+        return self._original
+
+    @property
+    def denoised(self) -> tuple[str, ...]:
+        """The names of its denoised passes."""
+        return tuple(self._smooth)
+
+    def planes(self, name: str, level: int = 0) -> NDArray[Any]:
+        """As for any frame."""
+        return self._smooth.get(name, self._original).planes(name, level)
+
+    def release(self) -> None:
+        """As for any frame."""
+        for frame in (self._original, *self._smooth.values()):
+            frame.release()
 
 
 def trim_store(folder: Path, limit_bytes: int, keep: Iterable[Path] = ()) -> None:

@@ -36,6 +36,14 @@ class PassRepair(Document):
         return how
 
 
+class Denoise(Document):
+    """Passes without their noise. `passes` None: every colour pass that is summed; `strength` mixes."""
+
+    on: bool = False
+    passes: tuple[str, ...] | None = None
+    strength: Number = Field(1.0, ge=0, le=1)
+
+
 class SourceChoice(Document):
     """How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
 
@@ -46,5 +54,6 @@ class SourceChoice(Document):
     roles: dict[str, PassReading] = Field(default_factory=dict)
     repairs: tuple[PassRepair, ...] = ()
     twin: Literal["noisy", "denoised"] | None = None
+    denoise: Denoise = Field(default_factory=Denoise)
     alpha: Literal["associated", "unassociated", "ignored"] = "associated"
     frame_rate: Number | None = Field(None, ge=1, le=240)

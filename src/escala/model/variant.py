@@ -147,5 +147,6 @@ class Variant(Document):
     def changes_reading(self) -> bool:
         """Whether its render is not the one that was recognised."""
         source = self.source
-        edited = bool(source.roles or source.repairs or source.twin) or source.alpha != "associated"
+        edited = bool(source.roles or source.repairs or source.twin or source.denoise.on)
+        edited = edited or source.alpha != "associated"
         return edited or self.tally.changes_recipe

@@ -60,7 +60,8 @@ class Head:
     def is_neutral(self, asked: Evaluation) -> bool:
         """Whether neither a level, a surface nor a correction of a part changes anything."""
         plan = plan_balance(self.terms.render, asked.variant, asked.colouring.working)
-        return self._is_neutral(plan, asked) and not corrected_parts(self.terms.render, asked.variant)
+        is_stored = self.terms.undenoised is None
+        return is_stored and self._is_neutral(plan, asked) and not corrected_parts(self.terms.render, asked.variant)
 
     def files(self, asked: Evaluation) -> tuple[Any, ...]:
         """The contents of the outside files that the sum is made with: tables of corrections, pictures of labels."""
@@ -87,7 +88,7 @@ class Head:
         return planes
 
     def _levelled_sum(self, plan: BalancePlan | None, asked: Evaluation, with_residual: bool) -> Planes:
-        reference = self.terms.reference(asked)
+        reference = self.terms.beauty(plan.recipe, asked) if plan else self.terms.reference(asked)
         if plan is None or (with_residual and self._is_neutral(plan, asked) and reference is not None):
             shape = (3, asked.look.out_height, asked.look.out_width)
             return reference if reference is not None else np.zeros(shape, np.float32)

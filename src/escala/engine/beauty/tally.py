@@ -135,7 +135,7 @@ def difference_picture(engine: Evaluator, variant: Variant, gain: float, width: 
     look = whole_look(engine.render, width)
     if recipe is None or engine.render.reference is None:
         return encode_png(np.zeros((look.out_height, look.out_width, 3), np.uint8))
-    reference, rebuilt, _ = compare_recipe(engine.render, engine.frame, recipe, look)
+    reference, rebuilt, _ = compare_recipe(engine.render, engine.frame.undenoised, recipe, look)
     return difference_bytes(reference, rebuilt, gain)
 
 
@@ -154,13 +154,16 @@ def _energy(planes: Planes, colouring: Colouring) -> float:
 
 
 def _verdict(engine: Evaluator, recipe: Recipe) -> Verdict | None:
-    proof = prove_recipe(engine.render, engine.frame, recipe)
+    frame = engine.frame.undenoised
+    proof = prove_recipe(engine.render, frame, recipe)
     if proof is None:
         return None
-    factor = None if proof.exact else beauty_factor(engine.render, engine.frame, recipe)
-    causes = [] if proof.exact else explain_difference(engine.render, engine.frame, recipe)
+    factor = None if proof.exact else beauty_factor(engine.render, frame, recipe)
+    causes = [] if proof.exact else explain_difference(engine.render, frame, recipe)
     numbers = f"Largest difference {_short(proof.max_abs)}, {_rounding(engine)} allows {_short(proof.allowed_at_worst)}"
     words = f"Matches. {numbers}." if proof.exact else f"Does not match. {numbers} there."
+    if engine.frame.denoised:
+        words += f" The passes as stored are compared; {len(engine.frame.denoised)} of them are shown denoised."
     across, down = engine.render.offset
     return Verdict(
         exact=proof.exact,

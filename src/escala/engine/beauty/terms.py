@@ -36,6 +36,12 @@ class Terms:
         """Its frame."""
         return self.keys.frame
 
+    @property
+    def undenoised(self) -> "Terms | None":
+        """The same of the passes as stored, where some of them are denoised."""
+        before = self.frame.undenoised
+        return None if before is self.frame else Terms(Keys(self.render, before), self.cache)
+
     def term(self, term: Term, asked: Evaluation) -> Planes:
         """A term of a recipe in the working space. Products are made pixel by pixel, then filtered.
 
@@ -93,8 +99,23 @@ class Terms:
         recipe = self.render.recipes[0].recipe
         return fold_recipe(recipe, [self.term(t, asked) for t in recipe.terms], alpha=self.cover(recipe, asked))
 
+    def beauty(self, recipe: Recipe, asked: Evaluation) -> Planes | None:
+        """The reference, with denoised passes in place of those that it was made of; None without a reference."""
+        reference = self.reference(asked)
+        if reference is None or self.undenoised is None:
+            return reference
+        residual = self.residual(recipe, asked)
+
+        def make() -> Planes:
+            terms = [self.term(term, asked) for term in recipe.terms]
+            return fold_recipe(recipe, terms, base=residual, alpha=self.cover(recipe, asked))
+
+        return self.kept(self.keys.of_reading("denoised", recipe, asked.look, colouring=asked.colouring), make, asked)
+
     def residual(self, recipe: Recipe, asked: Evaluation) -> Planes | None:
-        """Reference less the plain sum of a recipe; None without a reference."""
+        """Reference less the plain sum of a recipe, of the passes as stored; None without a reference."""
+        if self.undenoised is not None:
+            return self.undenoised.residual(recipe, asked)
         reference = self.reference(asked)
         if reference is None:
             return None

@@ -21,6 +21,7 @@ from escala.model.variant import Variant
 
 from ..evaluator import Evaluator
 from ..progress import Progress, untold
+from .denoising import denoised_frame
 from .intake import render_of_frame
 from .recognition import recognise_frame, with_recipes
 
@@ -57,6 +58,7 @@ def read_engine(first: Evaluator, number: int, engine: Evaluator, variant: Varia
         return engine
     render = reading_of(first, variant, store)
     frame = repaired_frame(engine.frame, first.render, variant.source, store)
+    frame = denoised_frame(frame, render, variant.source.denoise, store)
     return Evaluator(
         render_of_frame(render, number, frame), frame, engine.cache, engine.roots, engine.number, engine.pictures
     )
@@ -70,7 +72,9 @@ def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progre
 
     def make() -> Render:
         frame = repaired_frame(first.frame, first.render, variant.source, store)
-        return read_as(first.render, frame, variant, progress)
+        render = read_as(first.render, frame, variant, progress)
+        denoised_frame(frame, render, variant.source.denoise, store, progress)
+        return render
 
     return first.cache.get(key, make)
 

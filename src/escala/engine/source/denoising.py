@@ -1,0 +1,111 @@
+"""Denoised passes of a frame: made once, kept in the store beside the passes as stored, mixed with them."""
+
+import hashlib
+import json
+from pathlib import Path
+
+import numpy as np
+
+from escala.core.beauty.folding import SUMMED
+from escala.core.planes import Planes, as_planes
+from escala.core.roles import Portion, Role
+from escala.media.denoise import check_denoiser, denoise_colour, denoise_guide
+from escala.media.store import INDEX, DenoisedFrame, FrameWriter, PassSlot, StoredFrame
+from escala.model.render import Render, RenderPass
+from escala.model.source import Denoise
+
+from ..progress import Progress, untold
+
+
+def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
+    """The passes of a render that are denoised: those that are named, else every colour pass that a recipe sums."""
+    if choice.passes is not None:
+        return tuple(name for name in choice.passes if render.find_pass(name))
+    summed = {
+        name
+        for found in render.recipes
+        for term in found.recipe.terms
+        if term.operator in SUMMED
+        for name in term.passes
+    }
+    return tuple(p.name for p in render.passes if p.name in summed and _is_light(p))
+
+
+def _is_light(p: RenderPass) -> bool:
+    return p.is_colour and p.part != Portion.COLOUR and len(p.channels) >= 3
+
+
+def denoised_frame(
+    frame: StoredFrame, render: Render, choice: Denoise, store: Path, progress: Progress = untold
+) -> StoredFrame:
+    """The frame with denoised passes in place of the stored ones. Raises `NoDenoiser`."""
+    names = denoised_passes(render, choice)
+    if not choice.on or choice.strength == 0 or not names:
+        return frame
+    check_denoiser()
+    whole = [_smooth(frame, render, name, store, progress, i / len(names)) for i, name in enumerate(names)]
+    if choice.strength == 1.0:
+        return DenoisedFrame(whole, frame)
+    return DenoisedFrame([_mixed(frame, one, choice.strength, store) for one in whole], frame)
+
+
+def _smooth(
+    frame: StoredFrame, render: Render, name: str, store: Path, progress: Progress, share: float
+) -> StoredFrame:
+    """A pass without its noise, as a stored frame of one pass."""
+    guides = _guides(render, frame)
+    folder = _folder(store, "denoised", frame, name, list(guides))
+    if not (folder / INDEX).is_file():
+        progress(share, f"denoising {name}")
+        made = {kind: _guide(frame, kind, of, store) for of, kind in guides.items()}
+        _write(frame, name, folder, denoise_colour(as_planes(frame.planes(name))[:3], **made))
+    return StoredFrame(folder)
+
+
+def _guides(render: Render, frame: StoredFrame) -> dict[str, str]:
+    """The passes that guide, and what each is."""
+    albedo = next((p.name for p in render.passes if p.part == Portion.COLOUR and len(p.channels) >= 3), None)
+    normal = next((p.name for p in render.passes if p.role == Role.NORMAL and len(p.channels) >= 3), None)
+    found = {albedo: "albedo", normal: "normal"}
+    return {name: kind for name, kind in found.items() if name is not None and name in frame.passes}
+
+
+def _guide(frame: StoredFrame, kind: str, name: str, store: Path) -> Planes:
+    folder = _folder(store, "guide", frame, name, [kind])
+    if not (folder / INDEX).is_file():
+        _write(frame, name, folder, denoise_guide(as_planes(frame.planes(name))[:3], kind))
+    return as_planes(StoredFrame(folder).planes(name))
+
+
+def _mixed(frame: StoredFrame, smooth: StoredFrame, strength: float, store: Path) -> StoredFrame:
+    """Between the pass as stored and the denoised one."""
+    name = next(iter(smooth.passes))
+    folder = _folder(store, "mixed", frame, smooth.folder.name, [strength])
+    if not (folder / INDEX).is_file():
+        noisy = as_planes(frame.planes(name))[:3]
+        _write(frame, name, folder, noisy + np.float32(strength) * (as_planes(smooth.planes(name)) - noisy))
+    return StoredFrame(folder)
+
+
+def _folder(store: Path, *facts: object) -> Path:
+    told = json.dumps([f.folder.name if isinstance(f, StoredFrame) else f for f in facts])
+    return store / hashlib.sha256(told.encode()).hexdigest()[:32]
+
+
+def _write(frame: StoredFrame, name: str, folder: Path, planes: Planes) -> None:
+    stored = frame.passes[name]
+    slot = PassSlot(
+        name=name,
+        label=stored.label,
+        file=stored.file,
+        part_name=stored.part_name,
+        colour=stored.colour,
+        channels=stored.channels[:3],
+        letters=stored.letters[:3],
+        pixel_type="float",
+        exact=False,
+    )
+    with FrameWriter(folder, [slot], *planes.shape[1:]) as writer:
+        for index, plane in enumerate(planes):
+            writer.write_plane(name, index, np.ascontiguousarray(plane))
+        writer.finish(frame.header)
