@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from escala.core.errors import choose
 
+from .camera import CameraShot, bench_defocus, bench_glow, bench_lens, bench_motion, bench_settle
 from .deliver import bench_deliver
 from .drag import bench_drag
 from .figures import Figure
@@ -18,6 +19,9 @@ ALONE: dict[str, Callable[[], Figure]] = {
     "intake": bench_intake,
     "deliver": bench_deliver,
     "start": bench_start,
+    "defocus": bench_defocus,
+    "motion": bench_motion,
+    "glow": bench_glow,
 }
 ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {
     "edit": bench_edit,
@@ -30,7 +34,11 @@ ON_WHERE_SHOT: dict[str, Callable[[WhereShot], Figure]] = {
     "stack": bench_stack,
     "label": bench_label,
 }
-NAMES = ("mix", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label", "start")
+ON_CAMERA_SHOT: dict[str, Callable[[CameraShot], Figure]] = {"lens": bench_lens, "settle": bench_settle}
+NAMES = (
+    "mix", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label",
+    "defocus", "motion", "glow", "lens", "settle", "start",
+)  # fmt: skip
 
 
 def run_benchmarks(names: Sequence[str]) -> Iterator[tuple[str, Figure]]:
@@ -40,6 +48,7 @@ def run_benchmarks(names: Sequence[str]) -> Iterator[tuple[str, Figure]]:
         choose("benchmark", name, dict.fromkeys(NAMES))
     shot: BigShot | None = None
     where: WhereShot | None = None
+    camera: CameraShot | None = None
     try:
         for name in wanted:
             if name in ALONE:
@@ -47,10 +56,13 @@ def run_benchmarks(names: Sequence[str]) -> Iterator[tuple[str, Figure]]:
             elif name in ON_WHERE_SHOT:
                 where = where or WhereShot()
                 yield name, ON_WHERE_SHOT[name](where)
+            elif name in ON_CAMERA_SHOT:
+                camera = camera or CameraShot(3840, 2160)
+                yield name, ON_CAMERA_SHOT[name](camera)
             else:
                 shot = shot or BigShot()
                 yield name, ON_BIG_SHOT[name](shot)
     finally:
-        for made in (shot, where):
+        for made in (shot, where, camera):
             if made:
                 made.close()

@@ -23,42 +23,52 @@ def _nowhere(part: Any, ground: Ground) -> float:
     return 0.0
 
 
+def _nothing(variant: Variant) -> None:
+    return None
+
+
+def _no_files(variant: Variant, around: Surroundings) -> None:
+    return None
+
+
 @dataclass(frozen=True)
 class Effect:
     """An effect: the name of its part, how it makes its picture of the one before, and how far it looks around.
 
-    `reach` in pixels of the full-resolution render.
+    `reach` in pixels of the full-resolution render. `beside`: what of the document counts for it beside its part;
+    `files`: what is known of the outside files that it reads.
     """
 
     name: str
     function: Callable[[Picture, Any, Ground], Picture]
     reach: Callable[[Any, Ground], float] = _nowhere
+    beside: Callable[[Variant], Any] = _nothing
+    files: Callable[[Variant, Surroundings], Any] = _no_files
 
 
-def effects_link(
-    place: str,
-    part_of: Callable[[Variant], Any],
-    effects: Sequence[Effect],
-    files: Callable[[Variant, Surroundings], Any] = lambda variant, around: None,
-) -> Link:
-    """A station of effects. `files`: what is known of the outside files that its part names."""
+def effect_links(place: str, effects: Sequence[Effect]) -> tuple[Link, ...]:
+    """The links of a station of effects, whose settings stand at `place` of the document, each under its name.
 
-    def active(variant: Variant) -> list[tuple[Effect, Any]]:
-        parts = [(effect, getattr(part_of(variant), effect.name)) for effect in effects]
-        return [(effect, part) for effect, part in parts if part.changes]
+    Each is a link of its own, so that the picture before the one under the hand is kept.
+    """
+    return tuple(_link(place, effect) for effect in effects)
+
+
+def _link(place: str, effect: Effect) -> Link:
+    def settings(variant: Variant) -> Any:
+        return getattr(getattr(variant, place), effect.name)
 
     def part(variant: Variant) -> Any:
-        return part_of(variant) if active(variant) else None
+        found = settings(variant)
+        return (found, effect.beside(variant)) if found.changes else None
 
     def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
-        for effect, settings in active(asked.variant):
-            picture = effect.function(picture, settings, Ground(asked, around))
-        return picture
+        return effect.function(picture, settings(asked.variant), Ground(asked, around))
 
     def reach(asked: Evaluation, around: Surroundings) -> float:
-        return sum(effect.reach(settings, Ground(asked, around)) for effect, settings in active(asked.variant))
+        return effect.reach(settings(asked.variant), Ground(asked, around))
 
     def made_of(asked: Evaluation, around: Surroundings) -> tuple[Any, ...]:
-        return tuple(asked.variant.mattes_of(place).items()), files(asked.variant, around)
+        return tuple(asked.variant.mattes_of(place).items()), effect.files(asked.variant, around)
 
     return Link(part, function, reach, made_of)

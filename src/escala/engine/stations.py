@@ -19,9 +19,9 @@ from .beauty.removal import left_by_removals
 from .chain import Link, Picture
 from .corrections.registry import apply_corrections, files_of, reach_of
 from .depth.effects import DEPTH_EFFECTS
-from .effects import effects_link
+from .effects import effect_links
 from .evaluation import Evaluation
-from .lens.effects import LENS_EFFECTS, lens_files
+from .lens.effects import LENS_EFFECTS
 from .surface.changes import colour_passes
 from .surroundings import Surroundings
 
@@ -33,14 +33,14 @@ Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
 class Station:
     """A station: what it says of a variant and whether that changes anything, and how its picture is had.
 
-    In the head by a `sum` of its own; in the tail by a `link` of the chain. The view that words are given is None
-    where the variant names a colour that is not to be had.
+    In the head by a `sum` of its own; in the tail by `links` of the chain, which may be none. The view that words are
+    given is None where the variant names a colour that is not to be had.
     """
 
     name: str
     words: Words
     sum: Sum | None = None
-    link: Link | None = None
+    links: tuple[Link, ...] = ()
 
 
 def _source(head: Head, asked: Evaluation) -> Planes:
@@ -175,35 +175,23 @@ def _plate_words(render: Render, variant: Variant, view: View | None) -> tuple[s
     return "none", False
 
 
-def _nothing(variant: Variant) -> None:
-    """The part of a station that changes no light: it is not built yet, or it only shows."""
-
-
-def _passed_on(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
-    return picture
-
-
-_NEUTRAL = Link(_nothing, _passed_on)
-_DEPTH = effects_link("depth", lambda variant: variant.depth, DEPTH_EFFECTS)
-_LENS = effects_link("lens", lambda variant: variant.lens, LENS_EFFECTS, lens_files)
-
 # In the order in which a picture is made.
 STATIONS: tuple[Station, ...] = (
     Station("source", _source_words, sum=_source),
     Station("surface", _surface_words, sum=_surface),
     Station("balance", _balance_words, sum=_balance),
-    Station("beauty", _beauty_words, link=_beauty_link()),
-    Station("depth", _depth_words, link=_DEPTH),
-    Station("plate", _plate_words, link=_NEUTRAL),
-    Station("lens", _lens_words, link=_LENS),
-    Station("finish", _finish_words, link=_corrected("finish", lambda variant: variant.finish)),
-    Station("display", _display_words, link=_NEUTRAL),
+    Station("beauty", _beauty_words, links=(_beauty_link(),)),
+    Station("depth", _depth_words, links=effect_links("depth", DEPTH_EFFECTS)),
+    Station("plate", _plate_words),
+    Station("lens", _lens_words, links=effect_links("lens", LENS_EFFECTS)),
+    Station("finish", _finish_words, links=(_corrected("finish", lambda variant: variant.finish),)),
+    Station("display", _display_words),
 )
 STATION_BY_NAME = {station.name: station for station in STATIONS}
-LINKS: tuple[Link, ...] = tuple(station.link for station in STATIONS if station.link)
+LINKS: tuple[Link, ...] = tuple(link for station in STATIONS for link in station.links)
 
 
 def links_up_to(name: str) -> int:
     """How many links of the chain come before a station and with it. Raises `UnknownChoice`."""
     last = STATIONS.index(choose("station", name, STATION_BY_NAME))
-    return sum(station.link is not None for station in STATIONS[: last + 1])
+    return sum(len(station.links) for station in STATIONS[: last + 1])

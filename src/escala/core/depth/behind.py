@@ -9,14 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel, serial_kernel
-from .layers import WEIGHT, Surfels
+from .layers import ALPHA, CHANNELS, WEIGHT, Surfels
 
 # Slices that lie so far apart are two surfaces.
 GAP = 2
 _DIRECTIONS = np.array([(1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (-1, -1), (1, -1), (-1, 1)], np.int64)
-_COARSE = 16
-# What is found at a distance is looked for in steps that grow with it.
-_STRIDE = 16
+_WAYS = 8
+_FARTHEST = 255
 _MIXED = 0.02
 # What is carried on is at most so many times as bright as the darkest that is found.
 _BRIGHTER, _FLOOR = 4.0, 1e-3
@@ -28,164 +27,167 @@ def add_hidden(surfels: Surfels, spread: NDArray[np.float32], still: int) -> Non
     `spread`: how far each goes in pixels, (H, W); `still`: the footprint of what is not spread.
     """
     slices, prints = surfels.slice[0].copy(), surfels.footprint[0].copy()
-    seen = surfels.light[0].copy(), slices, prints, spread, still
-    edges, widest = _coarse(slices, prints, spread)
-    ring = int(np.ceil((float(spread.max()) + 2) / _COARSE))
-    _find(seen, surfels.light, surfels.slice, surfels.footprint, edges, widest, ring)
+    pixels = surfels.light[0].copy()
+    # A pixel goes no farther than this behind an edge.
+    farthest = min(_FARTHEST, int(np.ceil(float(spread.max()) + 1.5)))
+    steps = _steps_to_edges(slices, prints, farthest)
+    _find(pixels, slices, prints, spread, steps, still, surfels.light, surfels.slice, surfels.footprint)
 
 
 @kernel
-def _coarse(slices, prints, spread):  # type: ignore[no-untyped-def]
-    """Which squares of pixels have an edge between two surfaces, and how far their pixels go at most."""
+def _steps_to_edges(slices, prints, farthest):  # type: ignore[no-untyped-def]
+    """How many steps in each direction it is to where a farther surface begins, (8, H, W); 0: not within `farthest`.
+
+    A slope reaches other slices too: only a jump is an edge.
+    """
     height, width = slices.shape
-    shape = (height + _COARSE - 1) // _COARSE, (width + _COARSE - 1) // _COARSE
-    edges, widest = np.zeros(shape, np.bool_), np.zeros(shape)
-    for row in numba.prange(shape[0]):
-        for column in range(shape[1]):
-            has_edge, wide = False, np.float32(0.0)
-            for y in range(row * _COARSE, min(height, (row + 1) * _COARSE)):
-                below = min(y + 1, height - 1)
-                for x in range(column * _COARSE, min(width, (column + 1) * _COARSE)):
-                    beside = min(x + 1, width - 1)
-                    own = slices[y, x]
-                    has_edge |= abs(slices[below, x] - own) >= GAP
-                    has_edge |= abs(slices[y, beside] - own) >= GAP
-                    wide = max(wide, spread[y, x])
-            edges[row, column], widest[row, column] = has_edge, wide
-    return edges, widest
+    out = np.zeros((_WAYS, height, width), np.uint8)
+    for way in numba.prange(_WAYS):
+        across, down = _DIRECTIONS[way, 0], _DIRECTIONS[way, 1]
+        for line in range(height):
+            y = height - 1 - line if down > 0 else line
+            v = y + down
+            if v < 0 or v >= height:
+                continue
+            for column in range(width):
+                x = width - 1 - column if across > 0 else column
+                u = x + across
+                if u < 0 or u >= width or prints[v, u] < 0:
+                    continue
+                if slices[v, u] >= slices[y, x] + GAP:
+                    out[way, y, x] = 1
+                elif 0 < out[way, v, u] < farthest:
+                    out[way, y, x] = out[way, v, u] + 1
+    return out
 
 
 @kernel
-def _find(seen, light, slices, prints, edges, widest, ring):  # type: ignore[no-untyped-def]
-    height, width = slices.shape[1:]
-    rows, columns = edges.shape
-    for row in numba.prange(rows):
-        for column in range(columns):
-            has_edge, wide = False, 0.0
-            for r in range(max(0, row - ring), min(rows, row + ring + 1)):
-                for c in range(max(0, column - ring), min(columns, column + ring + 1)):
-                    has_edge |= edges[r, c]
-                    wide = max(wide, widest[r, c])
-            if not has_edge or wide == 0.0:
-                continue
-            for y in range(row * _COARSE, min(height, (row + 1) * _COARSE)):
-                for x in range(column * _COARSE, min(width, (column + 1) * _COARSE)):
-                    if prints[0, y, x] >= 0 and not _part_far_side(seen, light, slices, prints, y, x):
-                        _hide_behind(seen, light, slices, prints, y, x, wide)
-
-
-@serial_kernel
-def _is_at(seen, y, x, like, apart):  # type: ignore[no-untyped-def]
-    """Whether a pixel is there and its slice at most `apart` from another."""
-    height, width = seen[1].shape
-    return 0 <= y < height and 0 <= x < width and seen[2][y, x] >= 0 and abs(seen[1][y, x] - like) <= apart
-
-
-@serial_kernel
-def _hide_behind(seen, light, slices, prints, y, x, wide):  # type: ignore[no-untyped-def]
-    """The farther surface that begins nearest to a pixel is carried on behind it: each direction by its closeness."""
-    pixels, depth, codes, spread, still = seen
+def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  # type: ignore[no-untyped-def]
     height, width = depth.shape
+    for row in numba.prange(height):
+        y = np.int64(row)
+        places = np.empty((_WAYS, 3), np.int64)
+        for x in range(width):
+            if codes[y, x] < 0:
+                continue
+            way = _way_to_nearer(depth, codes, y, x)
+            if way >= 0 and _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints):
+                continue
+            hides = 0
+            for way in range(_WAYS):
+                hides |= steps[way, y, x]
+            if hides:
+                _hide_behind(pixels, depth, codes, spread, steps, still, y, x, places, light, slices, prints)
+
+
+@serial_kernel
+def _is_at(depth, codes, y, x, like):  # type: ignore[no-untyped-def]
+    """Whether a pixel is there, and of the same surface as a slice."""
+    height, width = depth.shape
+    return 0 <= y < height and 0 <= x < width and codes[y, x] >= 0 and abs(depth[y, x] - like) < GAP
+
+
+@serial_kernel
+def _way_to_nearer(depth, codes, y, x):  # type: ignore[no-untyped-def]
+    """The direction in which a nearer surface is the neighbour; -1 for none."""
+    height, width = depth.shape
+    own = depth[y, x] - GAP
+    for way in range(_WAYS):
+        v, u = y + _DIRECTIONS[way, 1], x + _DIRECTIONS[way, 0]
+        if 0 <= v < height and 0 <= u < width and depth[v, u] <= own and codes[v, u] >= 0:
+            return way
+    return -1
+
+
+@serial_kernel
+def _hide_behind(pixels, depth, codes, spread, ways, still, y, x, places, light, slices, prints):  # type: ignore[no-untyped-def]
+    """The farther surface that begins nearest to a pixel is carried on behind it: each direction by its closeness."""
     own = depth[y, x]
-    ys, xs, steps = np.zeros(8, np.int64), np.zeros(8, np.int64), np.zeros(8, np.int64)
     closest = -1
-    for d in range(8):
+    for d in range(_WAYS):
+        step = np.int64(ways[d, y, x])
         across, down = _DIRECTIONS[d, 0], _DIRECTIONS[d, 1]
-        step, before = 1, own
-        while step <= wide + 1.5:
-            v, u = y + step * down, x + step * across
-            if v < 0 or v >= height or u < 0 or u >= width:
-                break
-            stride = 1 + step // _STRIDE
-            if codes[v, u] >= 0:
-                # A slope reaches other slices too: only a jump is an edge.
-                if depth[v, u] >= own + GAP and depth[v, u] >= before + GAP - 1 + stride:
-                    # One pixel on, the edge is not mixed into it.
-                    if _is_at(seen, v + down, u + across, depth[v, u], GAP - 1):
-                        v, u = v + down, u + across
-                    if step <= max(spread[y, x], spread[v, u]) + 1.5:
-                        ys[d], xs[d], steps[d] = v, u, step
-                        if closest < 0 or step < steps[closest]:
-                            closest = d
-                    break
-                before = depth[v, u]
-            step += stride
+        v, u = y + step * down, x + step * across
+        places[d, 2] = 0
+        # On the way a nearer thing may have begun, that ends here.
+        if step == 0 or depth[v, u] < own + GAP or step > max(spread[y, x], spread[v, u]) + 1.5:
+            continue
+        # One pixel on, the edge is not mixed into it.
+        if _is_at(depth, codes, v + down, u + across, depth[v, u]):
+            v, u = v + down, u + across
+        places[d, 0], places[d, 1], places[d, 2] = v, u, step
+        if closest < 0 or step < places[closest, 2]:
+            closest = d
     if closest < 0:
         return
-    first_y, first_x = ys[closest], xs[closest]
+    first_y, first_x = places[closest, 0], places[closest, 1]
     # A lamp beside the edge is no reason for another one behind it.
     darkest = np.inf
-    for d in range(8):
-        steps[d] *= abs(depth[ys[d], xs[d]] - depth[first_y, first_x]) < GAP
-        if steps[d] > 0:
-            darkest = min(darkest, _brightness(pixels[ys[d], xs[d]]))
-    behind, total = np.zeros(4), 0.0
-    for d in range(8):
-        if steps[d] > 0:
-            found = pixels[ys[d], xs[d]]
-            weight = 1.0 / (steps[d] * steps[d])
+    for d in range(_WAYS):
+        if places[d, 2] > 0:
+            v, u = places[d, 0], places[d, 1]
+            if abs(depth[v, u] - depth[first_y, first_x]) < GAP:
+                darkest = min(darkest, max(pixels[v, u, 0], pixels[v, u, 1], pixels[v, u, 2]))
+            else:
+                places[d, 2] = 0
+    total, red, green, blue, alpha = 0.0, 0.0, 0.0, 0.0, 0.0
+    for d in range(_WAYS):
+        if places[d, 2] > 0:
+            v, u = places[d, 0], places[d, 1]
+            weight = 1.0 / (places[d, 2] * places[d, 2])
             total += weight
-            limit = min(1.0, (_BRIGHTER * darkest + _FLOOR) / max(_brightness(found), 1e-9))
-            for k in range(3):
-                behind[k] += weight * limit * found[k]
-            behind[3] += weight * found[3]
-    for k in range(4):
-        light[1, y, x, k] = behind[k] / total
+            brightness = max(pixels[v, u, 0], pixels[v, u, 1], pixels[v, u, 2])
+            limited = weight * min(1.0, (_BRIGHTER * darkest + _FLOOR) / max(brightness, 1e-9))
+            red += limited * pixels[v, u, 0]
+            green += limited * pixels[v, u, 1]
+            blue += limited * pixels[v, u, 2]
+            alpha += weight * pixels[v, u, ALPHA]
+    light[1, y, x, 0], light[1, y, x, 1] = red / total, green / total
+    light[1, y, x, 2], light[1, y, x, ALPHA] = blue / total, alpha / total
     light[1, y, x, WEIGHT] = 1.0
     slices[1, y, x], prints[1, y, x] = depth[first_y, first_x], codes[first_y, first_x]
     v, u = y - _DIRECTIONS[closest, 1], x - _DIRECTIONS[closest, 0]
-    if steps[closest] == 1 and (codes[y, x] != still or prints[1, y, x] != still) and _is_at(seen, v, u, own, GAP - 1):
-        _part(pixels[y, x], pixels[v, u], light[1, y, x], light[0, y, x])
+    is_spread = codes[y, x] != still or prints[1, y, x] != still
+    if places[closest, 2] == 1 and is_spread and _is_at(depth, codes, v, u, own):
+        _part(pixels, y, x, v, u, light)
 
 
 @serial_kernel
-def _brightness(light):  # type: ignore[no-untyped-def]
-    return max(light[0], light[1], light[2])
-
-
-@serial_kernel
-def _part_far_side(seen, light, slices, prints, y, x):  # type: ignore[no-untyped-def]
-    """Part a pixel of the farther side of an edge; False where it is none, or nothing of the nearer is in it."""
-    pixels, depth, codes, _, still = seen
+def _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints):  # type: ignore[no-untyped-def]
+    """Part a pixel of the farther side of an edge; False where nothing of the nearer is in it, or it cannot be told."""
     own = depth[y, x]
-    for d in range(8):
-        across, down = _DIRECTIONS[d, 0], _DIRECTIONS[d, 1]
-        v, u = y + down, x + across
-        if not _is_at(seen, v, u, 0, own - GAP):
-            continue
-        if codes[y, x] == still and codes[v, u] == still:
-            return False
-        near_y, near_x = (v + down, u + across) if _is_at(seen, v + down, u + across, depth[v, u], GAP - 1) else (v, u)
-        far_y, far_x = (y - down, x - across) if _is_at(seen, y - down, x - across, own, GAP - 1) else (y, x)
-        if far_y == y and far_x == x:
-            return False
-        for k in range(4):
-            light[1, y, x, k] = pixels[far_y, far_x, k]
-        light[1, y, x, WEIGHT] = 1.0
-        share = _part(pixels[y, x], pixels[near_y, near_x], light[1, y, x], light[0, y, x])
-        if share < _MIXED:
-            for k in range(5):
-                light[0, y, x, k] = pixels[y, x, k]
-                light[1, y, x, k] = 0.0
-            return False
-        slices[1, y, x], prints[1, y, x] = own, codes[y, x]
-        slices[0, y, x], prints[0, y, x] = depth[v, u], codes[v, u]
-        return True
-    return False
+    across, down = _DIRECTIONS[way, 0], _DIRECTIONS[way, 1]
+    v, u = y + down, x + across
+    if (codes[y, x] == still and codes[v, u] == still) or not _is_at(depth, codes, y - down, x - across, own):
+        return False
+    near_y, near_x = v, u
+    if _is_at(depth, codes, v + down, u + across, depth[v, u]):
+        near_y, near_x = v + down, u + across
+    for k in range(CHANNELS):
+        light[1, y, x, k] = pixels[y - down, x - across, k]
+    light[1, y, x, WEIGHT] = 1.0
+    if _part(pixels, y, x, near_y, near_x, light) < _MIXED:
+        for k in range(CHANNELS):
+            light[0, y, x, k] = pixels[y, x, k]
+            light[1, y, x, k] = 0.0
+        return False
+    slices[1, y, x], prints[1, y, x] = own, codes[y, x]
+    slices[0, y, x], prints[0, y, x] = depth[v, u], codes[v, u]
+    return True
 
 
 @serial_kernel
-def _part(mixed, near, far, out):  # type: ignore[no-untyped-def]
-    """How much of the nearer colour is in a mixed one; `out` is what is left of it without the farther."""
+def _part(pixels, y, x, near_y, near_x, light):  # type: ignore[no-untyped-def]
+    """How much of a nearer colour is in a pixel; the first layer becomes what is left of it without the second."""
     along, length = 0.0, 0.0
-    for k in range(4):
-        step = near[k] - far[k]
-        along += (mixed[k] - far[k]) * step
+    for k in range(CHANNELS):
+        step = pixels[near_y, near_x, k] - light[1, y, x, k]
+        along += (pixels[y, x, k] - light[1, y, x, k]) * step
         length += step * step
     share = min(1.0, max(0.0, along / length)) if length > 1e-12 else 1.0
     if share > 1.0 - _MIXED:
-        share = 1.0
-    for k in range(4):
-        out[k] = max(mixed[k] - (1.0 - share) * far[k], 0.0) if share < 1.0 else mixed[k]
-    out[WEIGHT] = share
+        return 1.0
+    for k in range(CHANNELS):
+        light[0, y, x, k] = max(pixels[y, x, k] - (1.0 - share) * light[1, y, x, k], 0.0)
+    light[0, y, x, WEIGHT] = share
     return share

@@ -5,13 +5,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel
-from .footprints import BLOCKS, radius_index
+from .footprints import BLOCKS, radius_step
 from .layers import CHANNELS, GONE, Surfels
 
 # A block of so many pixels a side is spread as one from this many times as large a radius on.
 _LEAST_RADIUS = 4.0
 # The steps of radii that may lie within a block, and how much brighter than all around it a part of it may be.
-_STEPS, _BRIGHTER, _FLOOR = 4, 1.5, 1e-4
+_STEPS, _BRIGHTER, _FLOOR = 4, 3.0, 1e-4
 
 
 def merge_blocks(surfels: Surfels) -> None:
@@ -19,7 +19,7 @@ def merge_blocks(surfels: Surfels) -> None:
     around = _brightest(surfels.light)
     for block in range(1, BLOCKS):
         wider = _halved(around)
-        least = int(radius_index(np.array([_LEAST_RADIUS * (1 << block)], np.float32))[0])
+        least = radius_step(_LEAST_RADIUS * (1 << block))
         _merge(surfels.light, surfels.slice, surfels.footprint, block, least, _halved(_halved(_halved(wider))))
         around = wider
 

@@ -1,15 +1,16 @@
 """Defocus: every pixel spread over the disc that a thin lens makes of it, near things over what lies behind them."""
 
+import numba
 import numpy as np
-from numpy.typing import NDArray
 
+from ..kernels import kernel
 from ..planes import Matte, Planes, as_colour
-from .footprints import Opening, footprint_code, footprints_of, radius_index
+from .footprints import BLOCKS, Opening, footprints_of, radius_step
 from .layers import SLICES
 from .spreading import spread_picture
 
-# Slices of depth by blur: the middle one up to `_SHARP` px, each other one so many times as large as the one before.
-_SHARP, _GROWTH = 0.5, 1.35
+# Slices of depth by blur: the middle one up to `_SHARP` px, each other one 1.35 times as large as the one before.
+_SHARP, _PER_SLICE = 0.5, 1.0 / np.log(1.35)
 _MIDDLE = SLICES // 2
 DISC = Opening()
 
@@ -36,23 +37,26 @@ def defocus(
 
     `origin`: column and row of the first pixel in the whole picture. `in_blocks`: faster, and hardly another picture.
     """
-    colour, size = as_colour(planes), np.abs(radius)
-    steps = radius_index(size)
-    if not steps.any():
+    colour = as_colour(planes)
+    slices, codes, spread = np.empty(radius.shape, np.int16), np.empty(radius.shape, np.int32), np.empty_like(radius)
+    _place_discs(radius, slices, codes, spread)
+    if not codes.any():
         return colour, alpha
     return spread_picture(
-        colour,
-        alpha,
-        _slices(radius, size),
-        footprint_code(steps, 0),
-        np.where(steps > 0, size, np.float32(0.0)),
-        lambda codes: footprints_of(codes, opening),
-        origin,
-        in_blocks=in_blocks,
+        colour, alpha, slices, codes, spread, lambda found: footprints_of(found, opening), origin, in_blocks=in_blocks
     )
 
 
-def _slices(radius: Planes, size: Planes) -> NDArray[np.int16]:
-    """The slice of depth of each radius, near to far."""
-    steps = np.floor(np.log(np.maximum(size, _SHARP) / _SHARP) * np.float32(1.0 / np.log(_GROWTH))) + (size > _SHARP)
-    return np.asarray(_MIDDLE + np.sign(radius) * np.minimum(steps, _MIDDLE - 1), np.int16)
+@kernel
+def _place_discs(radius, slices, codes, spread):  # type: ignore[no-untyped-def]
+    """The slice of depth of each radius, near to far, the footprint of its disc, and how far that goes."""
+    height, width = radius.shape
+    for y in numba.prange(height):
+        for x in range(width):
+            size = abs(radius[y, x])
+            step = radius_step(size)
+            codes[y, x] = step * BLOCKS
+            spread[y, x] = size if step > 0 else np.float32(0.0)
+            apart = int(np.log(size / _SHARP) * _PER_SLICE) + 1 if size > _SHARP else 0
+            apart = min(apart, _MIDDLE - 1)
+            slices[y, x] = _MIDDLE + (apart if radius[y, x] > 0 else -apart)

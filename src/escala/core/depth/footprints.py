@@ -68,12 +68,14 @@ class Footprints:
     change: NDArray[np.float64]
 
 
-def radius_index(radius: NDArray[np.float32]) -> NDArray[np.int32]:
-    """The step of radii, in pixels, that is nearest to each; 0 for what lies within its pixel."""
-    fine = np.rint(radius * _FINE)
-    beyond = _FINE * _FINE_END + np.rint(np.log(np.maximum(radius, 1e-3) / _FINE_END) * _RATIO)
-    steps = np.where(radius < _FINE_END, fine, np.maximum(beyond, _FINE * _FINE_END))
-    return np.where(radius <= WITHIN, 0, steps).astype(np.int32)
+@serial_kernel
+def radius_step(radius):  # type: ignore[no-untyped-def]
+    """Kernel part: the step of radii, in pixels, that is nearest; 0 for what lies within its pixel."""
+    if radius <= WITHIN:
+        return 0
+    if radius < _FINE_END:
+        return int(np.rint(radius * _FINE))
+    return int(_FINE * _FINE_END + np.rint(np.log(radius / _FINE_END) * _RATIO))
 
 
 def radius_of(index: int) -> float:
@@ -83,13 +85,8 @@ def radius_of(index: int) -> float:
     return float(_FINE_END * np.exp((index - _FINE * _FINE_END) / _RATIO))
 
 
-# Blocks of up to 2^3 pixels a side are spread as one.
+# Blocks of up to 2^3 pixels a side are spread as one; the code of a footprint is its step of radii · BLOCKS + block.
 BLOCKS = 4
-
-
-def footprint_code(step: NDArray[np.int32], block: int) -> NDArray[np.int32]:
-    """What names the footprint of a block of 2^block pixels a side, at a step of radii."""
-    return np.asarray(step * BLOCKS + block, np.int32)
 
 
 def footprints_of(codes: NDArray[np.int32], opening: Opening) -> Footprints:

@@ -24,9 +24,9 @@ _NONE = 1e-4
 # Where a surface is curved, its pixels do not add up to 1 exactly; more than this is another surface behind it.
 _FULL = 1.1
 SLICES = 128
-# Colour, alpha, and how much of a pixel it is.
+# Colour, how much of a pixel it is, and alpha, which is not looked at where it is 1 everywhere.
 CHANNELS = 5
-WEIGHT = 4
+WEIGHT, ALPHA = 3, 4
 _TILE_ROWS, _MOST_ROWS, _TILE_ASPECT = 32, 256, 4
 # What is no number has no footprint and stays where it is; what went into a block, or was never there, has none either.
 STAYS, GONE = -1, -2
@@ -36,7 +36,7 @@ STAYS, GONE = -1, -2
 class Surfels:
     """What is seen at each pixel, and what lies hidden behind it: (layers, H, W, ...).
 
-    `light`: colour, alpha and weight; `slice`: by depth, 0..SLICES - 1 from near to far; `footprint`: which one it
+    `light`: colour, weight and alpha; `slice`: by depth, 0..SLICES - 1 from near to far; `footprint`: which one it
     spreads by, or `STAYS`, or `GONE`.
     """
 
@@ -45,8 +45,8 @@ class Surfels:
     footprint: NDArray[np.int32]
 
 
-def spread_footprints(surfels: Surfels, footprints: Footprints) -> NDArray[np.float32]:
-    """Colour and alpha, (4, H, W), after every surfel is spread by its footprint."""
+def spread_footprints(surfels: Surfels, footprints: Footprints, has_alpha: bool) -> NDArray[np.float32]:
+    """Colour and alpha, (4, H, W), after every surfel is spread by its footprint; no alpha where there is none."""
     reach = int(footprints.reach.max())
     out = np.empty((4, *surfels.slice.shape[1:]), np.float32)
     prints = (
@@ -58,12 +58,12 @@ def spread_footprints(surfels: Surfels, footprints: Footprints) -> NDArray[np.fl
         footprints.change,
     )
     tile = max(_TILE_ROWS, min(_MOST_ROWS, reach))
-    _spread(surfels.light, surfels.slice, surfels.footprint, prints, reach, tile, out)
+    _spread(surfels.light, surfels.slice, surfels.footprint, prints, reach, tile, has_alpha, out)
     return out
 
 
 @kernel
-def _spread(light, slices, prints, footprints, reach, tile, out):  # type: ignore[no-untyped-def]
+def _spread(light, slices, prints, footprints, reach, tile, has_alpha, out):  # type: ignore[no-untyped-def]
     height, width = slices.shape[1:]
     wide = _TILE_ASPECT * tile
     across, down = (width + wide - 1) // wide, (height + tile - 1) // tile
@@ -74,10 +74,10 @@ def _spread(light, slices, prints, footprints, reach, tile, out):  # type: ignor
         slots, still = _present(slices, prints, footprints[0], (top, bottom, left, right), reach, slot_of)
         if still:
             for k in range(4):
-                out[k, top:bottom, left:right] = light[0, top:bottom, left:right, k]
+                out[k, top:bottom, left:right] = light[0, top:bottom, left:right, k if k < WEIGHT else ALPHA]
             continue
         sums = np.zeros((bottom - top, right - left + 1, slots, CHANNELS))
-        _scatter(light, slices, prints, footprints, (top, bottom, left, right), reach, slot_of, sums)
+        _scatter(light, slices, prints, footprints, (top, bottom, left, right), reach, slot_of, has_alpha, sums)
         _run_along_rows(sums)
         _compose(light, slices, prints, footprints[0], (top, left), slot_of, sums, out)
 
@@ -108,7 +108,7 @@ def _present(slices, prints, reaches, box, reach, slot_of):  # type: ignore[no-u
 
 
 @serial_kernel
-def _scatter(light, slices, prints, footprints, box, reach, slot_of, sums):  # type: ignore[no-untyped-def]
+def _scatter(light, slices, prints, footprints, box, reach, slot_of, has_alpha, sums):  # type: ignore[no-untyped-def]
     """Add every surfel's changes along rows; what begins left of the box begins at its first column."""
     reaches, areas, first, rows, place, change = footprints
     layers, height, width = slices.shape
@@ -125,41 +125,42 @@ def _scatter(light, slices, prints, footprints, box, reach, slot_of, sums):  # t
                 r = reaches[k]
                 if y + r < top or y - r >= bottom or x + r < left or x - r >= right:
                     continue
-                parts = _parts(light[layer, y, x], UNIT / areas[k])
+                parts = _parts(light, layer, y, x, UNIT / areas[k])
                 low, high = first[k, max(top - y, -r) + r], first[k, min(bottom - 1 - y, r) + r + 1]
                 start = (y - top) * stride_y + slot_of[slices[layer, y, x]] * CHANNELS
                 if x - r >= left and x + r + 1 <= right:
                     start += (x - left) * stride_x
                     for i in range(low, high):
-                        _add(flat, start + rows[i] * stride_y + place[i] * stride_x, change[i], parts)
+                        _add(flat, start + rows[i] * stride_y + place[i] * stride_x, change[i], parts, has_alpha)
                     continue
                 for i in range(low, high):
                     at = max(x + place[i] - left, 0)
                     if at <= right - left:
-                        _add(flat, start + rows[i] * stride_y + at * stride_x, change[i], parts)
+                        _add(flat, start + rows[i] * stride_y + at * stride_x, change[i], parts, has_alpha)
 
 
 @serial_kernel
-def _parts(light, unit):  # type: ignore[no-untyped-def]
+def _parts(light, layer, y, x, unit):  # type: ignore[no-untyped-def]
     """What a surfel gives to each part of its footprint, in whole numbers."""
     return (
-        np.floor(light[0] * unit + 0.5),
-        np.floor(light[1] * unit + 0.5),
-        np.floor(light[2] * unit + 0.5),
-        np.floor(light[3] * unit + 0.5),
-        np.floor(light[4] * unit + 0.5),
+        np.floor(light[layer, y, x, 0] * unit + 0.5),
+        np.floor(light[layer, y, x, 1] * unit + 0.5),
+        np.floor(light[layer, y, x, 2] * unit + 0.5),
+        np.floor(light[layer, y, x, 3] * unit + 0.5),
+        np.floor(light[layer, y, x, 4] * unit + 0.5),
     )
 
 
 @serial_kernel
-def _add(flat, place, size, parts):  # type: ignore[no-untyped-def]
+def _add(flat, place, size, parts, has_alpha):  # type: ignore[no-untyped-def]
     # An index that cannot be below 0 is not asked whether it is.
     to = np.uint64(place)
     flat[to] += size * parts[0]
     flat[to + np.uint64(1)] += size * parts[1]
     flat[to + np.uint64(2)] += size * parts[2]
     flat[to + np.uint64(3)] += size * parts[3]
-    flat[to + np.uint64(4)] += size * parts[4]
+    if has_alpha:
+        flat[to + np.uint64(4)] += size * parts[4]
 
 
 @serial_kernel
@@ -191,7 +192,7 @@ def _compose(light, slices, prints, reaches, corner, slot_of, sums, out):  # typ
             place = (row * (columns + 1) + column) * slots * CHANNELS
             alone, red, green, blue, alpha = put_together(flat, place, order, own)
             if k == STAYS or alone:
-                red, green, blue, alpha = light[0, y, x, 0], light[0, y, x, 1], light[0, y, x, 2], light[0, y, x, 3]
+                red, green, blue, alpha = light[0, y, x, 0], light[0, y, x, 1], light[0, y, x, 2], light[0, y, x, ALPHA]
             out[0, y, x], out[1, y, x], out[2, y, x], out[3, y, x] = red, green, blue, alpha
 
 
@@ -230,7 +231,7 @@ def put_together(sums, place, order, own):  # type: ignore[no-untyped-def]
         one_red += factor * sums[at]
         one_green += factor * sums[at + 1]
         one_blue += factor * sums[at + 2]
-        one_alpha += factor * sums[at + 3]
+        one_alpha += factor * sums[at + ALPHA]
     known = 1.0 - open_share
     factor = 1.0 / known if known > _NONE else 0.0
     return False, red * factor, green * factor, blue * factor, alpha * factor

@@ -2,14 +2,16 @@
 
 from collections.abc import Callable
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels import kernel
 from ..planes import Matte, Planes
 from .behind import add_hidden
 from .blocks import merge_blocks
 from .footprints import BLOCKS, Footprints
-from .layers import CHANNELS, GONE, STAYS, WEIGHT, Surfels, spread_footprints
+from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Surfels, spread_footprints
 
 # Margins are multiples of the largest block, so that blocks begin where they would in the whole picture.
 _GRID = 1 << BLOCKS
@@ -33,38 +35,67 @@ def spread_picture(
     `slices`: by depth, from near to far; `spread`: how far each pixel goes; `origin`: column and row of the first
     pixel in the whole picture; `still`: the code of what is not spread. What is no number stays where it is.
     """
+    height, width = slices.shape
     margin = -(-(int(np.ceil(spread.max())) + 2) // _GRID) * _GRID
     left, top = (margin + start % _GRID for start in origin)
-    sides = ((top, margin), (left, margin))
-
-    def widened(values: NDArray[np.generic]) -> NDArray[np.generic]:
-        return np.pad(values, sides, mode="edge")
-
-    height, width = slices.shape
-    light = np.zeros((2, height + top + margin, width + left + margin, CHANNELS), np.float32)
-    for k, plane in enumerate(planes):
-        light[0, :, :, k] = widened(plane)
-    light[0, :, :, 3] = 1.0 if alpha is None else widened(alpha)
-    light[0, :, :, WEIGHT] = 1.0
-    depths = np.zeros(light.shape[:3], np.int16)
-    prints = np.full(light.shape[:3], GONE, np.int32)
-    depths[0], prints[0] = widened(slices), widened(codes)
-    prints[0][~np.isfinite(light[0]).all(axis=2)] = STAYS
-    surfels = Surfels(light, depths, prints)
-    add_hidden(surfels, np.asarray(widened(spread), np.float32), still)
+    shape = (2, height + top + margin, width + left + margin)
+    light = np.zeros((*shape, CHANNELS), np.float32)
+    surfels = Surfels(light, np.zeros(shape, np.int16), np.full(shape, GONE, np.int32))
+    reached = np.empty(shape[1:], np.float32)
+    cover = np.ones((1, 1), np.float32) if alpha is None else alpha
+    _lay_out(planes, cover, slices, codes, spread, top, left, light, surfels.slice, surfels.footprint, reached)
+    add_hidden(surfels, reached, still)
     if in_blocks:
         merge_blocks(surfels)
-    out = spread_footprints(surfels, footprints(_numbered(prints)))
+    out = spread_footprints(surfels, footprints(_numbered(surfels.footprint)), alpha is not None)
     out = out[:, top : top + height, left : left + width]
     return np.ascontiguousarray(out[:3]), None if alpha is None else np.ascontiguousarray(out[3])
 
 
+@kernel
+def _lay_out(planes, alpha, slices, codes, spread, top, left, light, depths, prints, reached):  # type: ignore[no-untyped-def]
+    """The first layer of surfels, with a margin in which edge pixels are carried on; one alpha is everywhere."""
+    height, width = slices.shape
+    is_even = alpha.size == 1 and slices.size != 1
+    for row in numba.prange(light.shape[1]):
+        y = min(max(np.int64(row) - top, 0), height - 1)
+        for column in range(light.shape[2]):
+            x = min(max(column - left, 0), width - 1)
+            red, green, blue = planes[0, y, x], planes[1, y, x], planes[2, y, x]
+            cover = alpha[0, 0] if is_even else alpha[y, x]
+            light[0, row, column, 0], light[0, row, column, 1] = red, green
+            light[0, row, column, 2], light[0, row, column, ALPHA] = blue, cover
+            light[0, row, column, WEIGHT] = 1.0
+            depths[0, row, column] = slices[y, x]
+            prints[0, row, column] = codes[y, x] if np.isfinite(red + green + blue + cover) else STAYS
+            reached[row, column] = spread[y, x]
+
+
 def _numbered(prints: NDArray[np.int32]) -> NDArray[np.int32]:
     """Codes become numbers of footprints, in place; which codes they were, in order."""
-    there = np.zeros(_MOST_CODES, bool)
-    there[np.maximum(prints, 0)] = True
+    there = np.zeros(_MOST_CODES, np.uint8)
+    _mark(prints.reshape(-1), there)
     codes = np.flatnonzero(there)
     number = np.zeros(_MOST_CODES, np.int32)
     number[codes] = np.arange(codes.size)
-    prints[:] = np.where(prints < 0, prints, number[np.maximum(prints, 0)])
+    _number(prints.reshape(-1), number)
     return codes.astype(np.int32)
+
+
+_CHUNK = 1 << 14
+
+
+@kernel
+def _mark(prints, there):  # type: ignore[no-untyped-def]
+    for job in numba.prange((prints.size + _CHUNK - 1) // _CHUNK):
+        for i in range(job * _CHUNK, min(prints.size, (job + 1) * _CHUNK)):
+            if prints[i] >= 0 and there[prints[i]] == 0:
+                there[prints[i]] = 1
+
+
+@kernel
+def _number(prints, number):  # type: ignore[no-untyped-def]
+    for job in numba.prange((prints.size + _CHUNK - 1) // _CHUNK):
+        for i in range(job * _CHUNK, min(prints.size, (job + 1) * _CHUNK)):
+            if prints[i] >= 0:
+                prints[i] = number[prints[i]]

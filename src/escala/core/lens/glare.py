@@ -5,7 +5,7 @@ import numpy as np
 
 from ..kernels import kernel
 from ..planes import Planes
-from .bright import coarser, finer, reach_of_glow, wide_gaussian
+from .bright import Rung, doublings_for, ladder, reach_of_glow, wide_gaussian
 
 # At the end of a ray e^-4 is left of what it began with.
 _FADED = 4.0
@@ -15,11 +15,7 @@ _LEAST_SOFT = 1.0
 
 def reach_of_rays(length_px: float, soft_px: float) -> int:
     """How far glare goes, in pixels."""
-    return int(np.ceil(length_px)) + reach_of_glow(soft_px) + (4 << _doublings(soft_px))
-
-
-def _doublings(soft_px: float) -> int:
-    return max(0, int(np.floor(np.log2(max(soft_px, 1e-3) / _LEAST_SOFT))))
+    return int(np.ceil(length_px)) + reach_of_glow(soft_px) + (8 << doublings_for(soft_px, _LEAST_SOFT))
 
 
 def glare(
@@ -31,15 +27,18 @@ def glare(
     """
     if not light.any():
         return np.zeros_like(light)
-    doublings = _doublings(soft_px)
-    coarse = coarser(light, doublings, origin)
+    doublings = doublings_for(soft_px, _LEAST_SOFT)
+    rungs = ladder(light, origin, doublings)
+    coarse = rungs[-1].planes
     total = np.zeros_like(coarse)
     for ray in range(streaks):
         angle = np.radians(turn + 360.0 * ray / streaks)
         total += _ray(coarse, np.cos(angle), -np.sin(angle), length_px / (1 << doublings))
     total *= np.float32(1.0 / streaks)
-    shape = light.shape[1], light.shape[2]
-    return finer(wide_gaussian(total, soft_px, doublings), doublings, origin, shape)
+    spread = wide_gaussian(Rung(total, rungs[-1].origin), soft_px, doublings)
+    for rung in reversed(rungs[:-1]):
+        spread = rung.doubled(spread)
+    return spread
 
 
 def _ray(light: Planes, across: float, down: float, length: float) -> Planes:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from ..planes import Planes
-from .bright import coarser, doublings_for, finer, reach_of_glow, wide_gaussian
+from .bright import doublings_for, ladder, reach_of_glow, wide_gaussian
 
 SIZES = 5
 
@@ -18,13 +18,18 @@ def glow(light: Planes, size_px: float, origin: tuple[int, int] = (0, 0)) -> Pla
 
     `origin`: column and row of the first pixel in the whole picture.
     """
-    shape = light.shape[1], light.shape[2]
     if not light.any():
         return np.zeros_like(light)
-    total = np.zeros_like(light)
-    for i in range(SIZES):
-        sigma = size_px / (1 << i)
-        doublings = doublings_for(sigma)
-        spread = wide_gaussian(coarser(light, doublings, origin), sigma, doublings)
-        total += np.float32(1.0 / SIZES) * finer(spread, doublings, origin, shape)
+    sigmas = [size_px / (1 << i) for i in range(SIZES)]
+    doublings = [doublings_for(sigma) for sigma in sigmas]
+    rungs = ladder(light, origin, doublings[0])
+    total: Planes | None = None
+    for step in reversed(range(len(rungs))):
+        if total is not None:
+            total = rungs[step].doubled(total)
+        for sigma, at in zip(sigmas, doublings, strict=True):
+            if at == step:
+                spread = wide_gaussian(rungs[step], sigma, step) * np.float32(1.0 / SIZES)
+                total = spread if total is None else total + spread
+    assert total is not None
     return total

@@ -1,7 +1,10 @@
 """Vignette: a picture that grows darker, or lighter, away from a place."""
 
+import numba
 import numpy as np
 
+from ..corrections.powers import exp2_row
+from ..kernels import kernel
 from ..planes import Matte, Planes
 from .geometry import FramePart
 
@@ -21,9 +24,21 @@ def vignette_gain(
     in proportion.
     """
     x, y = part.from_place(planes, part.middle if centre is None else centre)
-    circle = np.hypot(x[None], y[:, None]) / np.float32(part.half_diagonal)
-    ellipse = np.hypot(x[None] * np.float32(2.0 / part.width), y[:, None] * np.float32(2.0 / part.height))
-    far = roundness * circle + (1.0 - roundness) * ellipse / np.sqrt(2.0)
-    inner = size * (1.0 - soft)
-    t = np.clip((far - inner) / (size - inner), 0.0, 1.0) if size > inner else (far >= size).astype(np.float64)
-    return np.asarray(np.exp2(stops * t * t * (3.0 - 2.0 * t)), np.float32)
+    out = np.empty((y.size, x.size), np.float32)
+    circle, wide = roundness / part.half_diagonal, (1.0 - roundness) * np.sqrt(2.0)
+    _gain(x, y, circle, wide / part.width, wide / part.height, size * (1.0 - soft), size, stops, out)
+    return out
+
+
+@kernel
+def _gain(x, y, circle, across, down, inner, outer, stops, out):  # type: ignore[no-untyped-def]
+    for row in numba.prange(y.size):
+        bits = np.empty(x.size, np.float32)
+        line = out[row]
+        for column in range(x.size):
+            u, v = x[column] * across, y[row] * down
+            far = circle * np.sqrt(x[column] * x[column] + y[row] * y[row]) + np.sqrt(u * u + v * v)
+            t = (far - inner) / (outer - inner) if outer > inner else (1.0 if far >= outer else 0.0)
+            t = min(max(t, 0.0), 1.0)
+            line[column] = stops * t * t * (3.0 - 2.0 * t)
+        exp2_row(line, bits, bits.view(np.int32))

@@ -9,7 +9,10 @@ from ..planes import Planes, as_colour
 from .geometry import FramePart
 
 _LOBES = 3
+_TAPS = 2 * _LOBES
 _NEWTON = 12
+# Where content comes from is looked up between so many distances.
+_STEPS = 4096
 # Weights are looked up between so many places within a pixel: to within 1e-6 of the formula.
 _PHASES = 1024
 
@@ -39,8 +42,11 @@ def distort(
     """
     middle = part.middle if centre is None else centre
     x, y = part.from_place(planes, middle)
+    corner = part.farthest_corner(middle)
+    farthest = float(np.hypot(np.abs(x).max(), np.abs(y).max())) / corner
+    factors = _factors(np.linspace(0.0, max(1.0, farthest), _STEPS + 1), k1, k2)
     out = np.empty_like(planes)
-    _warp(planes, x, y, part.step, part.farthest_corner(middle), k1, k2, fill, out)
+    _warp(planes, x, y, part.step, corner, factors, _STEPS / max(1.0, farthest), fill, out)
     return out
 
 
@@ -52,7 +58,7 @@ def spread_colours(planes: Planes, part: FramePart, shift_px: float) -> Planes:
     out = colour.copy()
     for channel, shift in ((0, shift_px), (2, -shift_px)):
         # Seen from where it arrives: what is at r comes from `r - shift · r²`.
-        _shift(colour[channel], x, y, part.step, corner, shift, out[channel])
+        _shift(colour, channel, x, y, part.step, corner, shift, out)
     return out
 
 
@@ -92,43 +98,56 @@ def _by_halves(arrived, k1, k2):  # type: ignore[no-untyped-def]
     return -1.0
 
 
+@serial_kernel
+def _factors(arrived, k1, k2):  # type: ignore[no-untyped-def]
+    """How much nearer to the middle content came from, for each distance; -1 where it came from nowhere."""
+    out = np.ones(arrived.size)
+    for i in range(arrived.size):
+        if arrived[i] > 1e-9:
+            r = _come_from(arrived[i], k1, k2)
+            out[i] = r / arrived[i] if r >= 0 else -1.0
+    return out
+
+
 @kernel
-def _warp(planes, x, y, step, corner, k1, k2, fill, out):  # type: ignore[no-untyped-def]
+def _warp(planes, x, y, step, corner, factors, places, fill, out):  # type: ignore[no-untyped-def]
     channels, height, width = planes.shape
     for row in numba.prange(height):
-        across, down = np.empty(2 * _LOBES), np.empty(2 * _LOBES)
+        across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
         for column in range(width):
-            far = np.sqrt(x[column] * x[column] + y[row] * y[row]) / corner
-            r = _come_from(far, k1, k2)
-            factor = r / far if far > 1e-9 else 1.0
+            place = np.sqrt(x[column] * x[column] + y[row] * y[row]) / corner * places
+            before = min(int(place), factors.size - 2)
+            low, high = factors[before], factors[before + 1]
+            factor = low + (place - before) * (high - low)
             u = column + x[column] * (factor - 1.0) / step
             v = row + y[row] * (factor - 1.0) / step
-            is_there = r >= 0 and -0.5 <= u < width - 0.5 and -0.5 <= v < height - 0.5
-            if not (is_there or (fill and r >= 0)):
+            comes = low >= 0 and high >= 0
+            is_there = comes and -0.5 <= u < width - 0.5 and -0.5 <= v < height - 0.5
+            if not (is_there or (fill and comes)):
                 for k in range(channels):
                     out[k, row, column] = 0.0
                 continue
             u, v = min(max(u, -0.5), width - 0.5), min(max(v, -0.5), height - 0.5)
             first_x, first_y = lanczos_weights(u, across), lanczos_weights(v, down)
             for k in range(channels):
-                out[k, row, column] = _sample(planes[k], first_x, first_y, across, down)
+                out[k, row, column] = _sample(planes, k, first_x, first_y, across, down)
 
 
 @kernel
-def _shift(plane, x, y, step, corner, shift, out):  # type: ignore[no-untyped-def]
-    height, width = plane.shape
+def _shift(planes, k, x, y, step, corner, shift, out):  # type: ignore[no-untyped-def]
+    height, width = planes.shape[1:]
     for row in numba.prange(height):
-        across, down = np.empty(2 * _LOBES), np.empty(2 * _LOBES)
+        across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
         for column in range(width):
             far = np.sqrt(x[column] * x[column] + y[row] * y[row])
             if far < 1e-6:
-                out[row, column] = plane[row, column]
+                out[k, row, column] = planes[k, row, column]
                 continue
             share = shift * (far / (corner * corner)) / step
             u = min(max(column - x[column] * share, -0.5), width - 0.5)
             v = min(max(row - y[row] * share, -0.5), height - 0.5)
             first_x, first_y = lanczos_weights(u, across), lanczos_weights(v, down)
-            out[row, column] = _sample(plane, first_x, first_y, across, down)
+            out[k, row, column] = _sample(planes, k, first_x, first_y, across, down)
 
 
 @serial_kernel
@@ -138,30 +157,40 @@ def lanczos_weights(place, weights):  # type: ignore[no-untyped-def]
     phase = (place - whole) * _PHASES
     row = int(phase)
     share = phase - row
-    for i in range(2 * _LOBES):
+    for i in range(_TAPS):
         weights[i] = _WEIGHTS[row, i] + share * (_WEIGHTS[row + 1, i] - _WEIGHTS[row, i])
     return int(whole) - _LOBES + 1
 
 
 @serial_kernel
-def _sample(plane, first_x, first_y, across, down):  # type: ignore[no-untyped-def]
+def _sample(planes, k, first_x, first_y, across, down):  # type: ignore[no-untyped-def]
     """A plane between its pixels, edge pixels carried on. Beside what is no number, the nearest pixel.
 
     Never below 0 where nothing is: the lobes of a lamp would leave dark rings.
     """
-    height, width = plane.shape
-    total, lowest = 0.0, np.float32(0.0)
-    is_inside = first_x >= 0 and first_x + 2 * _LOBES <= width
-    for j in range(2 * _LOBES):
-        row = plane[min(max(first_y + j, 0), height - 1)]
-        line = 0.0
-        for i in range(2 * _LOBES):
-            value = row[first_x + i] if is_inside else row[min(max(first_x + i, 0), width - 1)]
-            line += across[i] * value
-            lowest = min(lowest, value)
-        total += down[j] * line
-    if np.isfinite(total):
-        return max(total, lowest)
+    height, width = planes.shape[1:]
+    total = np.float32(0.0)
+    if first_x >= 0 and first_x + _TAPS <= width and first_y >= 0 and first_y + _TAPS <= height:
+        for j in range(_TAPS):
+            line = np.float32(0.0)
+            for i in range(_TAPS):
+                line += across[i] * planes[k, first_y + j, first_x + i]
+            total += down[j] * line
+    else:
+        for j in range(_TAPS):
+            y = min(max(first_y + j, 0), height - 1)
+            line = np.float32(0.0)
+            for i in range(_TAPS):
+                line += across[i] * planes[k, y, min(max(first_x + i, 0), width - 1)]
+            total += down[j] * line
+    if total >= 0 and np.isfinite(total):
+        return total
     near_y = first_y + _LOBES - 1 + (1 if down[_LOBES] > down[_LOBES - 1] else 0)
     near_x = first_x + _LOBES - 1 + (1 if across[_LOBES] > across[_LOBES - 1] else 0)
-    return plane[min(max(near_y, 0), height - 1), min(max(near_x, 0), width - 1)]
+    if not np.isfinite(total):
+        return planes[k, min(max(near_y, 0), height - 1), min(max(near_x, 0), width - 1)]
+    lowest = np.float32(0.0)
+    for j in range(_TAPS):
+        for i in range(_TAPS):
+            lowest = min(lowest, planes[k, min(max(first_y + j, 0), height - 1), min(max(first_x + i, 0), width - 1)])
+    return max(total, lowest)

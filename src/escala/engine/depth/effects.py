@@ -1,7 +1,10 @@
 """The effects of Depth: haze, defocus, motion; each a row from its part of the document to its function in the core."""
 
+from typing import Any
+
 import numpy as np
 
+from escala.core.depth.coarse import defocus_coarsely
 from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.footprints import Opening
 from escala.core.depth.haze import height_share, lay_haze, transmittance
@@ -9,6 +12,7 @@ from escala.core.depth.motion import motion_blur, shutter_times
 from escala.core.planes import Matte, Planes
 from escala.core.roles import Role
 from escala.model.depth import Defocus, Haze, Motion
+from escala.model.variant import Variant
 
 from ..chain import Picture
 from ..effects import Effect, Ground
@@ -62,7 +66,8 @@ def _defocus(picture: Picture, lens: Defocus, ground: Ground) -> Picture:
         return picture
     scale = ground.asked.look.scale
     radius = blur_radius(distance, lens.focus, lens.aperture * scale, lens.limit_px * scale)
-    colour, alpha = defocus(picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.asked.look))
+    how = defocus_coarsely if ground.asked.is_moving else defocus
+    colour, alpha = how(picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.asked.look))
     return Picture(colour, lambda: alpha)
 
 
@@ -100,8 +105,13 @@ def _motion_reach(motion: Motion, ground: Ground) -> float:
     return float(2 * most * max(abs(opened), abs(closed), closed - opened) + _AROUND_PX / ground.asked.look.scale)
 
 
+def _read_by(variant: Variant) -> Any:
+    """How depth is read, and what is taken out of it."""
+    return variant.depth.reading, variant.beauty.removed
+
+
 DEPTH_EFFECTS = (
-    Effect("haze", _haze),
-    Effect("defocus", _defocus, _defocus_reach),
-    Effect("motion", _motion, _motion_reach),
+    Effect("haze", _haze, beside=_read_by),
+    Effect("defocus", _defocus, _defocus_reach, _read_by),
+    Effect("motion", _motion, _motion_reach, _read_by),
 )

@@ -119,17 +119,21 @@ def _on_level(part: LensEffect, ground: Ground) -> float:
     return 1.0 / ground.asked.look.scale
 
 
-LENS_EFFECTS = (
-    Effect("distortion", _distort, _distortion_reach),
-    Effect("aberration", _aberration, _aberration_reach),
-    Effect("glow", _glow, _glow_reach),
-    Effect("glare", _glare, _glare_reach),
-    Effect("vignette", _vignette),
-    Effect("grain", _grain, _on_level),
-)
+def _dirty(variant: Variant) -> Any:
+    return variant.lens.dirt
 
 
-def lens_files(variant: Variant, around: Surroundings) -> Any:
+def _dirt_files(variant: Variant, around: Surroundings) -> Any:
     """What is known of the picture of dirt."""
     found = dirt_picture(variant, around)
     return found.folder if found else None
+
+
+LENS_EFFECTS = (
+    Effect("distortion", _distort, _distortion_reach),
+    Effect("aberration", _aberration, _aberration_reach),
+    Effect("glow", _glow, _glow_reach, _dirty, _dirt_files),
+    Effect("glare", _glare, _glare_reach, _dirty, _dirt_files),
+    Effect("vignette", _vignette),
+    Effect("grain", _grain, _on_level),
+)
