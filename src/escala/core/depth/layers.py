@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from ..kernels import kernel, serial_kernel
 from .footprints import Footprints
 
-# Light is counted in so many parts of 1.
-UNIT = 2.0**29
+# Light is counted in so many parts of 1: exact in float64 up to 128, to a rounding of that beyond.
+UNIT = 2.0**46
 # A weight below this share of a pixel is none.
 _NONE = 1e-4
 # Where a surface is curved, its pixels do not add up to 1 exactly; more than this is another surface behind it.

@@ -44,9 +44,9 @@ def distort(
     x, y = part.from_place(planes, middle)
     corner = part.farthest_corner(middle)
     farthest = float(np.hypot(np.abs(x).max(), np.abs(y).max())) / corner
-    factors = _factors(np.linspace(0.0, max(1.0, farthest), _STEPS + 1), k1, k2)
+    factors, comes = _factors(np.linspace(0.0, max(1.0, farthest), _STEPS + 1), k1, k2)
     out = np.empty_like(planes)
-    _warp(planes, x, y, part.step, corner, factors, _STEPS / max(1.0, farthest), fill, out)
+    _warp(planes, x, y, part.step, corner, factors, comes, _STEPS / max(1.0, farthest), fill, out)
     return out
 
 
@@ -64,7 +64,7 @@ def spread_colours(planes: Planes, part: FramePart, shift_px: float) -> Planes:
 
 @serial_kernel
 def _come_from(arrived, k1, k2):  # type: ignore[no-untyped-def]
-    """The r whose content comes to `arrived`; below 0 where there is none."""
+    """The r whose content comes to `arrived`, and whether it does: else where the way out turns back."""
     r = arrived
     for _ in range(_NEWTON):
         s = r * r
@@ -75,12 +75,12 @@ def _come_from(arrived, k1, k2):  # type: ignore[no-untyped-def]
         r -= step
         if abs(step) < 1e-9:
             break
-    return r
+    return r, True
 
 
 @serial_kernel
 def _by_halves(arrived, k1, k2):  # type: ignore[no-untyped-def]
-    """As `_come_from`, where the way out turns back: the first r that gets there, if one does."""
+    """As `_come_from`, where the way out turns back: the first r that gets there."""
     low, step = 0.0, 1.0 / 64
     while low < 4.0:
         high = low + step
@@ -93,24 +93,26 @@ def _by_halves(arrived, k1, k2):  # type: ignore[no-untyped-def]
                     high = middle
                 else:
                     low = middle
-            return high
+            return high, True
+        if high * (1.0 + s * (k1 + k2 * s)) < low * (1.0 + low * low * (k1 + k2 * low * low)):
+            return low, False
         low = high
-    return -1.0
+    return low, False
 
 
 @serial_kernel
 def _factors(arrived, k1, k2):  # type: ignore[no-untyped-def]
-    """How much nearer to the middle content came from, for each distance; -1 where it came from nowhere."""
-    out = np.ones(arrived.size)
+    """How much nearer to the middle content came from, for each distance, and whether any came."""
+    out, comes = np.ones(arrived.size), np.ones(arrived.size, np.bool_)
     for i in range(arrived.size):
         if arrived[i] > 1e-9:
-            r = _come_from(arrived[i], k1, k2)
-            out[i] = r / arrived[i] if r >= 0 else -1.0
-    return out
+            r, comes[i] = _come_from(arrived[i], k1, k2)
+            out[i] = r / arrived[i]
+    return out, comes
 
 
 @kernel
-def _warp(planes, x, y, step, corner, factors, places, fill, out):  # type: ignore[no-untyped-def]
+def _warp(planes, x, y, step, corner, factors, comes, places, fill, out):  # type: ignore[no-untyped-def]
     channels, height, width = planes.shape
     for row in numba.prange(height):
         across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
@@ -121,9 +123,8 @@ def _warp(planes, x, y, step, corner, factors, places, fill, out):  # type: igno
             factor = low + (place - before) * (high - low)
             u = column + x[column] * (factor - 1.0) / step
             v = row + y[row] * (factor - 1.0) / step
-            comes = low >= 0 and high >= 0
-            is_there = comes and -0.5 <= u < width - 0.5 and -0.5 <= v < height - 0.5
-            if not (is_there or (fill and comes)):
+            is_there = comes[before] and comes[before + 1] and -0.5 <= u < width - 0.5 and -0.5 <= v < height - 0.5
+            if not (is_there or fill):
                 for k in range(channels):
                     out[k, row, column] = 0.0
                 continue
