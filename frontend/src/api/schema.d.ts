@@ -1619,6 +1619,27 @@ export interface components {
             state: "running" | "done" | "failed" | "cancelled" | "broken off";
         };
         /**
+         * Denoise
+         * @description Passes without their noise. `passes` None: every colour pass that is summed; `strength` mixes.
+         */
+        Denoise: {
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Passes
+             * @default null
+             */
+            passes: string[] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * Depth
          * @description Haze, then defocus, then motion, by distances as `reading` says.
          */
@@ -4142,6 +4163,7 @@ export interface components {
              * @enum {string}
              */
             alpha: "associated" | "unassociated" | "ignored";
+            denoise?: components["schemas"]["Denoise"];
             /**
              * Frame Rate
              * @default null

@@ -41,6 +41,7 @@ export type ColourWarning = Schemas['ColourWarning']
 export type Exposure = Required<Schemas['ExposureCorrection']>
 export type Cdl = Required<Schemas['CdlCorrection']>
 export type Correction = NonNullable<NonNullable<Variant['finish']>['corrections']>[number]
+export type Denoise = Required<Schemas['Denoise']>
 export type Depth = Required<Schemas['Depth']>
 export type DepthReading = Required<Schemas['DepthReading']>
 export type Haze = Required<Schemas['Haze']>

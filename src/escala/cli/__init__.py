@@ -11,7 +11,7 @@ from typing import NoReturn
 
 from escala.core.errors import EscalaError
 
-from . import bench, check, gather, inspect, matte, rebuild, render, serve, split, stage
+from . import bench, check, denoise, gather, inspect, matte, rebuild, render, serve, split, stage
 from .guard import guarded
 
 Command = Callable[[argparse.Namespace], None]
@@ -28,7 +28,7 @@ def build_parser() -> argparse.ArgumentParser:
     """All commands and their options."""
     parser = OneLineParser(prog="escala", description="Rebuild a render from its passes, rebalance it, deliver it.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=OneLineParser)
-    for module in (serve, inspect, rebuild, render, check, matte, split, gather, stage, bench):
+    for module in (serve, inspect, rebuild, render, check, matte, split, gather, denoise, stage, bench):
         module.add_commands(commands)
     return parser
 

@@ -92,7 +92,7 @@ def _beauty_link() -> Link:
 
 def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     source = variant.source
-    changes = len(source.roles) + len(source.repairs) + (source.twin is not None)
+    changes = len(source.roles) + len(source.repairs) + (source.twin is not None) + source.denoise.on
     if changes:
         return f"{changes} change{'s' if changes != 1 else ''}", True
     count = len(render.passes)

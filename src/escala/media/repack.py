@@ -1,8 +1,9 @@
 """Passes between files: one file taken apart into one per pass, many gathered into one. Every pixel keeps its bits."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -66,9 +67,33 @@ def split_frame_files(files: Sequence[SourceFile], folder: Path, stem: str, endi
     return written
 
 
-def gather_frame(files: Sequence[SourceFile], path: Path, choice: Choice) -> None:
-    """All passes of a frame in one file: one part, or one part for each window where windows differ."""
-    _write(path, [(taken, _named_channels(taken)) for taken in _chosen(files, choice)])
+def gather_frame(
+    files: Sequence[SourceFile],
+    path: Path,
+    choice: Choice,
+    instead: Mapping[str, NDArray[Any]] = MappingProxyType({}),
+    corner: tuple[int, int] = (0, 0),
+) -> None:
+    """All passes of a frame in one file: one part, or one part for each window where windows differ.
+
+    `instead`: other pixels, (C, H, W), for some passes, of a raster that begins at `corner`.
+    """
+    chosen = _chosen(files, choice)
+    changed = [_with_pixels(taken, instead[taken.name], corner) if taken.name in instead else taken for taken in chosen]
+    _write(path, [(taken, _named_channels(taken)) for taken in changed])
+
+
+def _with_pixels(taken: FilePass, planes: NDArray[Any], corner: tuple[int, int]) -> FilePass:
+    """A pass with other pixels in its first channels, of the type that they had."""
+    data = taken.part.data
+    left, top = data.x - corner[0], data.y - corner[1]
+    place = slice(top, top + data.height), slice(left, left + data.width)
+    plain = all(channel.xSampling == channel.ySampling == 1 for channel in taken.channels)
+    if not plain or planes[0][place].shape != (data.height, data.width):
+        raise BadSource(f"{taken.name}: its window is not that of the render, so it cannot be written anew")
+    new = [np.ascontiguousarray(plane[place], c.pixels.dtype) for plane, c in zip(planes, taken.channels, strict=False)]
+    channels = [OpenEXR.Channel("", pixels) for pixels in new]
+    return replace(taken, channels=(*channels, *taken.channels[len(new) :]))
 
 
 def pass_names(files: Sequence[SourceFile]) -> list[str]:

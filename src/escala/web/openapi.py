@@ -16,6 +16,7 @@ from escala.model.beauty import TermEdit
 from escala.model.corrections import CdlCorrection, ExposureCorrection
 from escala.model.depth import Depth
 from escala.model.lens import Lens
+from escala.model.source import Denoise
 from escala.model.surface import Recolour
 
 from .app import create_app
@@ -23,7 +24,7 @@ from .pictures.schemas import Aids
 from .settings import Settings
 
 _WITH_DEFAULTS: tuple[type[BaseModel], ...] = (
-    Level, TermEdit, Recolour, ExposureCorrection, CdlCorrection, Depth, Lens, Aids
+    Level, TermEdit, Recolour, ExposureCorrection, CdlCorrection, Denoise, Depth, Lens, Aids
 )  # fmt: skip
 
 

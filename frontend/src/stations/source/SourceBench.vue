@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import DenoisePart from './DenoisePart.vue'
 import FilePanel from './FilePanel.vue'
 import PassHistogram from './PassHistogram.vue'
 import PassReading from './PassReading.vue'
@@ -123,6 +124,7 @@ const TWINS = [
       <button type="button" @click="edits.undoRepair(repair.index)">take back</button>
     </div>
   </section>
+  <DenoisePart v-if="shots.shot" />
   <section v-if="pass && shots.shot" class="bench-part" aria-label="Pass">
     <div class="bench-head">
       <h2>{{ chosen.length > 1 ? `${chosen.length} passes` : pass.name }}</h2>

@@ -1,0 +1,39 @@
+"""`escala denoise`: all passes of a render in one file, those that are summed without their noise."""
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from .arguments import frame_range
+
+
+def add_commands(commands: Any) -> None:
+    """Register the command."""
+    denoise = commands.add_parser("denoise", help="write all passes into one file, denoised")
+    denoise.add_argument("source", nargs="+", metavar="SOURCE")
+    denoise.add_argument("--out", type=Path, required=True, metavar="FILE.exr", help="with #### for a sequence")
+    denoise.add_argument("--passes", nargs="+", metavar="PASS", help="the passes to denoise; all that are summed")
+    denoise.add_argument("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; all by default")
+    denoise.set_defaults(run=run_denoise)
+
+
+def run_denoise(options: argparse.Namespace) -> None:
+    """Write a file for each frame and print its name."""
+    from escala.core.errors import BadSource, UnknownChoice, UnreadableFile
+    from escala.delivery.denoising import denoise_frames
+    from escala.model.source import Denoise
+
+    from .opened import opened_render
+    from .rendering import frames_of
+
+    if options.out.suffix.lower() != ".exr":
+        raise BadSource(f"{options.out}: passes are gathered into an EXR file")
+    if not options.out.parent.is_dir():
+        raise UnreadableFile(options.out, "its folder does not exist")
+    with opened_render(options.source) as (workshop, render):
+        absent = next((name for name in options.passes or () if render.find_pass(name) is None), None)
+        if absent is not None:
+            raise UnknownChoice("pass", absent, [p.name for p in render.passes])
+        choice = Denoise(on=True, passes=None if options.passes is None else tuple(options.passes))
+        for path in denoise_frames(workshop, render, choice, options.out, frames_of(render, options.frames)):
+            print(path)

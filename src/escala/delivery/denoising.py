@@ -1,0 +1,35 @@
+"""Renders written anew with denoised passes; all else in them keeps its bits."""
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from escala.core.errors import BadSource
+from escala.engine.source.intake import frame_files
+from escala.engine.workshop import Workshop
+from escala.media.repack import Choice, gather_frame
+from escala.model.render import Render
+from escala.model.source import Denoise, SourceChoice
+from escala.model.variant import Variant
+
+from .frames import frame_path
+
+_SHOT = 0
+
+
+def denoise_frames(
+    workshop: Workshop, render: Render, choice: Denoise, out: Path, frames: Sequence[int]
+) -> Iterator[Path]:
+    """All passes of each frame in one file, denoised ones in place of the stored; `out` names it, #### for a sequence.
+
+    Raises `NoDenoiser` without the package, `BadSource` where there is nothing to denoise.
+    """
+    variant = Variant(source=SourceChoice(denoise=choice))
+    for number in frames:
+        engine = workshop.engine_of_variant(_SHOT, render, variant, number)
+        if not engine.frame.denoised:
+            raise BadSource(f"{render.name} has no colour pass that is summed: name with --passes what to denoise")
+        path = frame_path(out, number, len(frames) > 1)
+        corner = render.raster.x, render.raster.y
+        smooth = {name: engine.frame.planes(name) for name in engine.frame.denoised}
+        gather_frame(frame_files(render, number), path, Choice(), smooth, corner)
+        yield path
