@@ -125,7 +125,15 @@ OTHERWISE: dict[str, Any] = {
 # What says nothing of the pixels.
 SILENT = ("schema_version", "source.frame_rate", "kind", ".id", "number.tolerance")
 # What cannot be said without another field.
-TOGETHER = ("depth.reading.scale", "ball.shape", "crate.shape", "drawn.keys", "keyed.points")
+TOGETHER = (
+    "denoise.passes",
+    "denoise.strength",
+    "depth.reading.scale",
+    "ball.shape",
+    "crate.shape",
+    "drawn.keys",
+    "keyed.points",
+)
 # What every matte has is changed in one of them.
 SHARED = re.compile(r"mattes\.(?!thing).*\.(grow_px|soften_px|gain|invert)|(beauty|finish)\.corrections\.\d+\.of")
 MORE = """  - !<ColorSpace>

@@ -20,6 +20,12 @@ _SMALLEST = np.float32(1.2e-38)
 
 
 @_row
+def whole_row(size):  # type: ignore[no-untyped-def]
+    """So many values that all are worked out many at a time: the last of a shorter row may differ by a rounding."""
+    return (size + 31) // 32 * 32
+
+
+@_row
 def log2_row(row, room, bits):  # type: ignore[no-untyped-def]
     """`row = log2(row)`; for 0 and less that of the smallest number."""
     for i in range(row.size):

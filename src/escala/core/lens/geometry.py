@@ -37,6 +37,11 @@ class FramePart:
         across, down = (max(c, size - c) for c, size in zip(centre, (self.width, self.height), strict=True))
         return float(np.hypot(across, down))
 
+    @property
+    def first_pixel(self) -> tuple[int, int]:
+        """Column and row of its first pixel among those of the frame: what is counted from there is so in any part."""
+        return int(np.floor(self.left / self.step)), int(np.floor(self.top / self.step))
+
     def from_place(self, planes: NDArray[Any], centre: tuple[float, float]) -> tuple[Planes, Planes]:
         """How far each column and each row of planes lies from a place, (W,) and (H,), in pixels of the frame."""
         rows, columns = planes.shape[-2:]

@@ -4,7 +4,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..corrections.powers import exp2_row, log2_row
+from ..corrections.powers import exp2_row, log2_row, whole_row
 from ..gaussian import gaussian, gaussian_weights, reach_of_gaussian
 from ..kernels import kernel, serial_kernel
 from ..planes import Planes, as_colour
@@ -77,8 +77,8 @@ def _lay(planes, noise, amount, response, out):  # type: ignore[no-untyped-def]
     channels, height, width = planes.shape
     for job in numba.prange(channels * height):
         k, y = job // height, job % height
-        source, row, wanted = planes[k, y], np.empty(width, np.float32), out[k, y]
-        room = np.empty(width, np.float32)
+        source, whole = planes[k, y], whole_row(width)
+        row, wanted, room = np.zeros(whole, np.float32), np.zeros(whole, np.float32), np.empty(whole, np.float32)
         bits = room.view(np.int32)
         for x in range(width):
             row[x] = source[x] / np.float32(_GREY) + np.float32(_TOE)
@@ -91,7 +91,7 @@ def _lay(planes, noise, amount, response, out):  # type: ignore[no-untyped-def]
         exp2_row(row, room, bits)
         for x in range(width):
             lies_below = source[x] / np.float32(_GREY) + np.float32(_TOE) <= 0
-            if lies_below or not np.isfinite(source[x]):
-                wanted[x] = source[x]
+            if lies_below or noise[k, y, x] == 0 or not np.isfinite(source[x]):
+                out[k, y, x] = source[x]
             else:
-                wanted[x] = (row[x] - np.float32(_TOE)) * np.float32(_GREY)
+                out[k, y, x] = (row[x] - np.float32(_TOE)) * np.float32(_GREY)

@@ -3,7 +3,7 @@
 import numba
 import numpy as np
 
-from ..corrections.powers import exp2_row
+from ..corrections.powers import exp2_row, whole_row
 from ..kernels import kernel
 from ..planes import Matte, Planes
 from .geometry import FramePart
@@ -33,8 +33,7 @@ def vignette_gain(
 @kernel
 def _gain(x, y, circle, across, down, inner, outer, stops, out):  # type: ignore[no-untyped-def]
     for row in numba.prange(y.size):
-        bits = np.empty(x.size, np.float32)
-        line = out[row]
+        line, bits = np.zeros(whole_row(x.size), np.float32), np.empty(whole_row(x.size), np.float32)
         for column in range(x.size):
             u, v = x[column] * across, y[row] * down
             far = circle * np.sqrt(x[column] * x[column] + y[row] * y[row]) + np.sqrt(u * u + v * v)
@@ -42,3 +41,4 @@ def _gain(x, y, circle, across, down, inner, outer, stops, out):  # type: ignore
             t = min(max(t, 0.0), 1.0)
             line[column] = stops * t * t * (3.0 - 2.0 * t)
         exp2_row(line, bits, bits.view(np.int32))
+        out[row] = line[: x.size]

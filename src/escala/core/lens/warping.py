@@ -46,7 +46,7 @@ def distort(
     farthest = float(np.hypot(np.abs(x).max(), np.abs(y).max())) / corner
     factors, comes = _factors(np.linspace(0.0, max(1.0, farthest), _STEPS + 1), k1, k2)
     out = np.empty_like(planes)
-    _warp(planes, x, y, part.step, corner, factors, comes, _STEPS / max(1.0, farthest), fill, out)
+    _warp(planes, x, y, part.first_pixel, part.step, corner, factors, comes, _STEPS / max(1.0, farthest), fill, out)
     return out
 
 
@@ -58,7 +58,7 @@ def spread_colours(planes: Planes, part: FramePart, shift_px: float) -> Planes:
     out = colour.copy()
     for channel, shift in ((0, shift_px), (2, -shift_px)):
         # Seen from where it arrives: what is at r comes from `r - shift · r²`.
-        _shift(colour, channel, x, y, part.step, corner, shift, out)
+        _shift(colour, channel, x, y, part.first_pixel, part.step, corner, shift, out)
     return out
 
 
@@ -112,8 +112,9 @@ def _factors(arrived, k1, k2):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _warp(planes, x, y, step, corner, factors, comes, places, fill, out):  # type: ignore[no-untyped-def]
+def _warp(planes, x, y, first, step, corner, factors, comes, places, fill, out):  # type: ignore[no-untyped-def]
     channels, height, width = planes.shape
+    left, top, right, bottom = first[0] - 0.5, first[1] - 0.5, first[0] + width - 0.5, first[1] + height - 0.5
     for row in numba.prange(height):
         across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
         for column in range(width):
@@ -121,22 +122,23 @@ def _warp(planes, x, y, step, corner, factors, comes, places, fill, out):  # typ
             before = min(int(place), factors.size - 2)
             low, high = factors[before], factors[before + 1]
             factor = low + (place - before) * (high - low)
-            u = column + x[column] * (factor - 1.0) / step
-            v = row + y[row] * (factor - 1.0) / step
-            is_there = comes[before] and comes[before + 1] and -0.5 <= u < width - 0.5 and -0.5 <= v < height - 0.5
+            u = first[0] + column + x[column] * (factor - 1.0) / step
+            v = first[1] + np.int64(row) + y[row] * (factor - 1.0) / step
+            is_there = comes[before] and comes[before + 1] and left <= u < right and top <= v < bottom
             if not (is_there or fill):
                 for k in range(channels):
                     out[k, row, column] = 0.0
                 continue
-            u, v = min(max(u, -0.5), width - 0.5), min(max(v, -0.5), height - 0.5)
-            first_x, first_y = lanczos_weights(u, across), lanczos_weights(v, down)
+            u, v = min(max(u, left), right), min(max(v, top), bottom)
+            first_x, first_y = lanczos_weights(u, across) - first[0], lanczos_weights(v, down) - first[1]
             for k in range(channels):
                 out[k, row, column] = _sample(planes, k, first_x, first_y, across, down)
 
 
 @kernel
-def _shift(planes, k, x, y, step, corner, shift, out):  # type: ignore[no-untyped-def]
+def _shift(planes, k, x, y, first, step, corner, shift, out):  # type: ignore[no-untyped-def]
     height, width = planes.shape[1:]
+    left, top, right, bottom = first[0] - 0.5, first[1] - 0.5, first[0] + width - 0.5, first[1] + height - 0.5
     for row in numba.prange(height):
         across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
         for column in range(width):
@@ -145,9 +147,9 @@ def _shift(planes, k, x, y, step, corner, shift, out):  # type: ignore[no-untype
                 out[k, row, column] = planes[k, row, column]
                 continue
             share = shift * (far / (corner * corner)) / step
-            u = min(max(column - x[column] * share, -0.5), width - 0.5)
-            v = min(max(row - y[row] * share, -0.5), height - 0.5)
-            first_x, first_y = lanczos_weights(u, across), lanczos_weights(v, down)
+            u = min(max(first[0] + column - x[column] * share, left), right)
+            v = min(max(first[1] + np.int64(row) - y[row] * share, top), bottom)
+            first_x, first_y = lanczos_weights(u, across) - first[0], lanczos_weights(v, down) - first[1]
             out[k, row, column] = _sample(planes, k, first_x, first_y, across, down)
 
 

@@ -1,0 +1,86 @@
+"""Denoised passes: the residual stays that of the passes as stored, strength mixes, the verdict tells of it."""
+
+import sys
+from unittest import mock
+
+import numpy as np
+
+from escala.engine.beauty.tally import tally_of
+from escala.engine.looking.look import full_look
+from escala.engine.source.denoising import denoised_passes
+from escala.engine.source.reading import read_engine, reading_of
+from escala.media.denoise import NoDenoiser
+from escala.model.balance import Balance, Level
+from escala.model.source import Denoise, SourceChoice
+from escala.model.variant import Variant
+from tests.engine.made_shot import engine_for
+from tests.made import FolderTest, add_up, write_layers
+
+HEIGHT, WIDTH = 48, 64
+WHOLE = full_look(0, 0, WIDTH, HEIGHT)
+
+
+def noisy_passes() -> dict[str, np.ndarray]:
+    """Two components of even light under noise, a colour pass and normals, and a beauty that holds a little more."""
+    rng = np.random.default_rng(5)
+    diffuse = (0.4 + rng.normal(0, 0.15, (3, HEIGHT, WIDTH))).clip(0).astype(np.float32)
+    specular = (0.2 + rng.normal(0, 0.1, (3, HEIGHT, WIDTH))).clip(0).astype(np.float32)
+    more = np.full((3, HEIGHT, WIDTH), 0.05, np.float32)
+    colour = np.full((3, HEIGHT, WIDTH), 0.5, np.float32)
+    normal = np.zeros((3, HEIGHT, WIDTH), np.float32)
+    normal[2] = 1
+    beauty = add_up(diffuse, specular, more)
+    return {"": beauty, "diffuse": diffuse, "specular": specular, "diffuse_color": colour, "N": normal}
+
+
+class DenoisingTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.engine = engine_for(write_layers(self.folder / "noisy.exr", noisy_passes(), np.float32))
+
+    def read(self, **choice: object) -> tuple[object, Variant]:
+        variant = Variant(source=SourceChoice(denoise=Denoise(on=True, **choice)))
+        return read_engine(self.engine, 1, self.engine, variant, self.folder / "store"), variant
+
+    def test_the_sum_is_calm_and_the_residual_stays(self) -> None:
+        read, variant = self.read()
+        self.assertEqual(set(read.frame.denoised), {"diffuse", "specular"})
+        noisy = self.engine.at("beauty", self.engine.ask(Variant(), WHOLE))
+        calm = read.at("beauty", read.ask(variant, WHOLE))
+        self.assertLess(calm.std(axis=(1, 2)).max(), 0.3 * noisy.std(axis=(1, 2)).min())
+        np.testing.assert_allclose(calm.mean(axis=(1, 2)), noisy.mean(axis=(1, 2)), rtol=0.03)
+        recipe = read.render.recipes[0].recipe
+        asked = read.ask(variant, WHOLE)
+        residual = read.terms.residual(recipe, asked)
+        np.testing.assert_array_equal(residual, self.engine.terms.residual(recipe, self.engine.ask(Variant(), WHOLE)))
+        terms = np.sum([read.terms.term(term, asked) for term in recipe.terms], axis=0)
+        np.testing.assert_allclose(calm, terms + residual, atol=1e-5)
+
+    def test_levels_act_on_the_denoised_light(self) -> None:
+        read, variant = self.read()
+        brighter = variant.model_copy(update={"balance": Balance(components={"specular": Level(stops=1.0)})})
+        asked = read.ask(variant, WHOLE)
+        term = next(t for t in read.render.recipes[0].recipe.terms if t.component == "specular")
+        gained = read.at("beauty", read.ask(brighter, WHOLE)) - read.at("beauty", asked)
+        np.testing.assert_allclose(gained, read.terms.term(term, asked), atol=1e-5)
+
+    def test_strength_mixes_and_single_passes_are_chosen(self) -> None:
+        whole, half, alone = (self.read(**how)[0] for how in ({}, {"strength": 0.5}, {"passes": ("specular",)}))
+        stored, smooth = self.engine.frame.planes("diffuse"), whole.frame.planes("diffuse")
+        np.testing.assert_allclose(half.frame.planes("diffuse"), (stored + smooth) / 2, atol=1e-6)
+        np.testing.assert_array_equal(alone.frame.planes("diffuse"), stored)
+        np.testing.assert_array_equal(alone.frame.planes("specular"), whole.frame.planes("specular"))
+        self.assertNotEqual(half.frame.folder, whole.frame.folder)
+
+    def test_the_verdict_says_what_it_compares(self) -> None:
+        read, variant = self.read()
+        tally = tally_of(read, variant)
+        self.assertIn("passes as stored are compared; 2 of them are shown denoised", tally.verdict.words)
+
+    def test_without_the_package_a_sentence_says_how_to_get_it(self) -> None:
+        variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
+        with mock.patch.dict(sys.modules, {"pyoidn": None}), self.assertRaisesRegex(NoDenoiser, "pip install pyoidn"):
+            reading_of(self.engine, variant, self.folder / "store")
+
+    def test_colour_of_surfaces_is_not_denoised(self) -> None:
+        self.assertNotIn("diffuse_color", denoised_passes(self.engine.render, Denoise(on=True)))
