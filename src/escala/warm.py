@@ -50,6 +50,19 @@ def everything(emblem: Path) -> Variant:
             "mattes": mattes,
             "surface": {"changes": changes},
             "balance": {"lights": {"moon": {"stops": 1, "matte": "near"}}},
+            "depth": {
+                "haze": {"on": True, "height": {"thickness": 2}},
+                "defocus": {"on": True, "focus": 5, "aperture": 400, "limit_px": 12, "blades": 6},
+                "motion": {"on": True, "shutter": 4},
+            },
+            "lens": {
+                "distortion": {"on": True, "k1": 0.1},
+                "aberration": {"on": True, "shift_px": 1},
+                "glow": {"on": True, "threshold": -4},
+                "glare": {"on": True, "threshold": -4},
+                "vignette": {"on": True},
+                "grain": {"on": True},
+            },
             "finish": {"corrections": corrections},
         }
     )

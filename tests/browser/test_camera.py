@@ -1,0 +1,104 @@
+"""The tasks of the demo that Depth and Lens are for: the lantern sharp by one click, mist, glow of the lamps."""
+
+import re
+
+import numpy as np
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_mattes import LANTERN, MatteTest
+
+LAMP, BESIDE_LAMP, WINDOWS, FERRY, FLOOR = (0.078, 0.14), (0.112, 0.14), (0.6, 0.44), (0.55, 0.5), (0.15, 0.95)
+MIDDLE, CORNER = (0.5, 0.5), (0.97, 0.96)
+
+
+class CameraTaskTest(MatteTest):
+    def sharpness(self, page: Page, at: tuple[float, float]) -> float:
+        """How much neighbours differ around a place of the screen's picture."""
+        values = np.array([self.colour_at(page, (at[0] + dx, at[1])) for dx in np.linspace(-0.02, 0.02, 9)])
+        return float(np.abs(np.diff(values, axis=0)).mean())
+
+    def words_of(self, page: Page, station: str) -> str:
+        return page.get_by_role("navigation", name="Path").get_by_role("button", name=station).inner_text()
+
+    def test_the_lantern_sharp_and_the_harbour_soft_by_one_click(self) -> None:
+        page = self.page
+        self.go(page, "Depth")
+        expect(page.get_by_role("region", name="How depth is read")).to_contain_text("distance along the axis")
+        before = self.sharpness(page, WINDOWS)
+        page.mouse.move(*self.place(page, LANTERN))
+        expect(page.locator(".named")).to_have_text(re.compile(r"^6\.5\d$"))
+        self.point(page, LANTERN)
+        expect(page.get_by_role("textbox", name="In focus, number")).to_have_value(re.compile(r"^6\.5\d$"))
+        self.type_level(page, "Aperture", "60")
+        self.assertIn("focus 6.5", self.words_of(page, "Depth"))
+        self.assertLess(self.sharpness(page, WINDOWS), 0.7 * before)
+        page.mouse.move(*self.place(page, FERRY))
+        expect(page.locator(".named")).to_contain_text("blurred over")
+        self.assertGreater(float(page.locator("[data-mark=circle]").get_attribute("r") or 0), 1.0)
+        page.get_by_role("button", name="Undo").click()
+        self.at_rest(page)
+
+    def test_mist_deeper_at_the_harbour_mouth_by_pulling_a_line(self) -> None:
+        page = self.page
+        self.go(page, "Depth")
+        page.get_by_role("button", name="pull the haze").click()
+        near, far = self.colour_at(page, FLOOR), self.colour_at(page, WINDOWS)
+        page.mouse.move(*self.place(page, LANTERN))
+        page.mouse.down()
+        page.mouse.move(*self.place(page, (0.45, 0.6)), steps=4)
+        page.mouse.move(*self.place(page, FERRY), steps=4)
+        expect(page.locator(".named")).to_contain_text("→")
+        page.mouse.up()
+        self.at_rest(page)
+        self.assertIn("haze", self.words_of(page, "Depth"))
+        expect(page.get_by_role("region", name="Haze")).to_contain_text("half at")
+        self.assertGreater(np.abs(self.colour_at(page, WINDOWS) - far).max(), 15)
+        self.assertLess(np.abs(self.colour_at(page, FLOOR) - near).max(), 6)
+
+    def test_the_lamps_glow_and_a_threshold_is_marked_while_it_is_set(self) -> None:
+        page = self.page
+        self.go(page, "Lens")
+        before = self.colour_at(page, BESIDE_LAMP)
+        page.get_by_role("button", name="Glow", exact=True).click()
+        self.type_level(page, "Amount", "2")
+        self.assertGreater((self.colour_at(page, BESIDE_LAMP) - before).sum(), 20)
+        self.assertIn("glow", self.words_of(page, "Lens"))
+        # Its rim in the picture is its size.
+        page.mouse.move(*self.place(page, (0.5 + 64 / 320, 0.5)))
+        page.mouse.down()
+        page.mouse.move(*self.place(page, (0.5 + 40 / 320, 0.5)), steps=3)
+        page.mouse.move(*self.place(page, (0.5 + 32 / 320, 0.5)), steps=3)
+        page.mouse.up()
+        self.at_rest(page)
+        size = float(page.get_by_role("textbox", name="Size, number").input_value())
+        self.assertAlmostEqual(size, 32.0, delta=2.0)
+        ruler = page.get_by_role("slider", name="Brighter than").bounding_box()
+        assert ruler
+        lamp = self.colour_at(page, LAMP)
+        page.mouse.move(ruler["x"] + 160, ruler["y"] + 20)
+        page.mouse.down()
+        page.mouse.move(ruler["x"] + 130, ruler["y"] + 20, steps=3)
+        page.wait_for_function("() => document.querySelector('[aria-label=\"Brighter than, number\"]').value !== '0'")
+        page.wait_for_timeout(400)
+        page.mouse.up()
+        self.at_rest(page)
+        self.assertLess(np.abs(self.colour_at(page, LAMP) - lamp).max(), 40)
+
+    def test_a_vignette_is_placed_in_the_picture(self) -> None:
+        page = self.page
+        self.go(page, "Lens")
+        corner = self.colour_at(page, CORNER)
+        page.get_by_role("button", name="Vignette", exact=True).click()
+        self.type_level(page, "At the edge", "-3")
+        self.assertLess(self.colour_at(page, CORNER).sum(), 0.75 * corner.sum())
+        page.mouse.move(*self.place(page, MIDDLE))
+        page.mouse.down()
+        page.mouse.move(*self.place(page, (0.7, 0.7)), steps=3)
+        page.mouse.move(*self.place(page, (0.85, 0.85)), steps=3)
+        page.mouse.up()
+        self.at_rest(page)
+        self.assertGreater(self.colour_at(page, CORNER).sum(), 0.85 * corner.sum())
+        self.assertEqual(page.locator("[data-handle=middle]").count(), 1)
+        page.get_by_role("button", name="Vignette on or off").click()
+        self.at_rest(page)
+        self.assertLess(np.abs(self.colour_at(page, CORNER) - corner).max(), 3)
