@@ -71,6 +71,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
             expect(page.locator(".lines .small").first).to_have_css("background-image", re.compile("tally"))
         _all_drawn(page)
         page.screenshot(path=TARGET / f"{station.lower()}.png")
+    _through_a_camera(page, helper)
     _recolour(page, helper)
     _compare(page, helper)
     page.get_by_role("button", name="History").click()
@@ -87,6 +88,32 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("slider", name="Frame").press("End")
     helper.at_rest(page)
     page.screenshot(path=TARGET / "arrival.png")
+
+
+def _through_a_camera(page: Page, helper: BrowserTest) -> None:
+    """The lantern in focus and the harbour soft, then the lamps glowing; then as rendered again."""
+    helper.go(page, "Depth")
+    helper.at_rest(page)
+    box = page.locator("canvas").first.bounding_box()
+    assert box
+    page.mouse.click(box["x"] + 0.372 * box["width"], box["y"] + 0.74 * box["height"])
+    page.get_by_role("textbox", name="In focus, number").and_(page.locator("input:not([value='1.00'])")).wait_for()
+    helper.type_level(page, "Aperture", "70")
+    page.mouse.move(box["x"] + 0.6 * box["width"], box["y"] + 0.42 * box["height"])
+    page.get_by_text("blurred over").wait_for()
+    page.screenshot(path=TARGET / "depth.png")
+    helper.go(page, "Lens")
+    page.get_by_role("button", name="Glow", exact=True).click()
+    helper.type_level(page, "Amount", "0.6")
+    page.get_by_role("button", name="Vignette on or off").click()
+    helper.at_rest(page)
+    page.mouse.move(640, 780)
+    page.screenshot(path=TARGET / "lens.png")
+    for _ in range(4):
+        page.get_by_role("button", name="Undo").click()
+        helper.at_rest(page)
+    helper.go(page, "Display")
+    helper.at_rest(page)
 
 
 def _recolour(page: Page, helper: BrowserTest) -> None:

@@ -106,6 +106,10 @@ class Chain:
             return self._after(active, whole).resized(asked.look)
         return self._after(active, asked)
 
+    def reach(self, asked: Evaluation) -> float:
+        """How far all links together look around a pixel, in pixels of the full-resolution render."""
+        return sum(link.reach(asked, self.around) for link in self.links if link.part(asked.variant) is not None)
+
     def is_neutral(self, variant: Variant) -> bool:
         """Whether no link changes anything."""
         return all(link.part(variant) is None for link in self.links)

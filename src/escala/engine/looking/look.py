@@ -18,7 +18,7 @@ from escala.model.render import Render
 from ..worker import give_way
 
 SMALL_WIDTH = 128
-_BAND_ROWS = 128
+BAND_ROWS = 128
 
 
 @dataclass(frozen=True)
@@ -107,7 +107,7 @@ def full_look(x: int, y: int, width: int, height: int) -> Look:
     return Look(x, y, width, height, width, height)
 
 
-def bands_of(look: Look, rows: int = _BAND_ROWS) -> Iterator[Look]:
+def bands_of(look: Look, rows: int = BAND_ROWS) -> Iterator[Look]:
     """A region pixel by pixel, in bands of rows, so that memory stays small; between two, others have their turn."""
     for top in range(0, look.height, rows):
         yield full_look(look.x, look.y + top, look.width, min(rows, look.height - top))
