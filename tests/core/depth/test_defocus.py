@@ -87,13 +87,13 @@ class DefocusTest(unittest.TestCase):
 
     def test_one_depth_is_a_filter(self) -> None:
         radius = np.full((48, 64), 6.0, np.float32)
-        found, alpha = defocus(self.light, None, radius, in_blocks=False)
+        found, alpha = defocus(self.light, None, radius, blocks=0)
         disc = footprint_weights(6.0, Opening()) / footprint_weights(6.0, Opening()).sum()
         expected = np.stack([ndimage.convolve(plane.astype(np.float64), disc, mode="nearest") for plane in self.light])
         np.testing.assert_allclose(found, expected, rtol=2e-5, atol=1e-6)
         self.assertIsNone(alpha)
         in_blocks, _ = defocus(self.light, None, np.full((48, 64), 14.0, np.float32))
-        exact, _ = defocus(self.light, None, np.full((48, 64), 14.0, np.float32), in_blocks=False)
+        exact, _ = defocus(self.light, None, np.full((48, 64), 14.0, np.float32), blocks=0)
         self.assertLess(np.abs(in_blocks / exact - 1).max(), 0.02)
 
     def test_a_lamp_becomes_a_disc_with_all_its_light(self) -> None:

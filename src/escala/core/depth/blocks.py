@@ -8,18 +8,21 @@ from ..kernels import kernel
 from .footprints import BLOCKS, radius_step
 from .layers import CHANNELS, GONE, Surfels
 
-# A block of so many pixels a side is spread as one from this many times as large a radius on.
-_LEAST_RADIUS = 4.0
+# A block of so many pixels a side is spread as one from this many times as large a radius on; fast where that is less.
+FINE_BLOCKS, COARSE_BLOCKS = 4.0, 2.0
 # The steps of radii that may lie within a block, and how much brighter than all around it a part of it may be.
 _STEPS, _BRIGHTER, _FLOOR = 4, 3.0, 1e-4
 
 
-def merge_blocks(surfels: Surfels) -> None:
-    """Put blocks together into their first pixels, in place. Sizes are powers of 2, blocks begin at multiples."""
+def merge_blocks(surfels: Surfels, least_radius: float) -> None:
+    """Put blocks together into their first pixels, in place. Sizes are powers of 2, blocks begin at multiples.
+
+    `least_radius`: of the discs of what goes into a block, in sides of that.
+    """
     around = _brightest(surfels.light)
     for block in range(1, BLOCKS):
         wider = _halved(around)
-        least = radius_step(_LEAST_RADIUS * (1 << block))
+        least = radius_step(least_radius * (1 << block))
         _merge(surfels.light, surfels.slice, surfels.footprint, block, least, _halved(_halved(_halved(wider))))
         around = wider
 

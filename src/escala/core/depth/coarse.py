@@ -6,6 +6,7 @@ import numpy as np
 from ..kernels import kernel
 from ..looking.pyramid import halve_box
 from ..planes import Matte, Planes, as_colour
+from .blocks import COARSE_BLOCKS
 from .defocus import DISC, defocus
 from .footprints import Opening
 
@@ -24,7 +25,7 @@ def defocus_coarsely(
     small = np.stack([halve_box(np.ascontiguousarray(plane)) for plane in whole])
     coarse = np.ascontiguousarray(radius[::2, ::2]) * np.float32(0.5)
     start = origin[0] // 2, origin[1] // 2
-    light, cover = defocus(small[:3], None if alpha is None else small[3], coarse, opening, start)
+    light, cover = defocus(small[:3], None if alpha is None else small[3], coarse, opening, start, COARSE_BLOCKS)
     after = light if cover is None else np.concatenate([light, cover[None]])
     out = np.empty_like(whole)
     _lay_over(whole, small, after, np.abs(radius), out)

@@ -5,7 +5,8 @@ import numpy as np
 
 from ..kernels import kernel
 from ..planes import Matte, Planes, as_colour
-from .footprints import BLOCKS, Opening, footprints_of, radius_step
+from .blocks import FINE_BLOCKS
+from .footprints import BLOCKS, MOST_STEPS, Opening, footprints_of, radius_step
 from .layers import SLICES
 from .spreading import spread_picture
 
@@ -31,11 +32,11 @@ def defocus(
     radius: Planes,
     opening: Opening = DISC,
     origin: tuple[int, int] = (0, 0),
-    in_blocks: bool = True,
+    blocks: float = FINE_BLOCKS,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha, each pixel spread by its `blur_radius`; edge pixels are carried on outside.
 
-    `origin`: column and row of the first pixel in the whole picture. `in_blocks`: faster, and hardly another picture.
+    `origin`: column and row of the first pixel in the whole picture. `blocks`: as `merge_blocks`, 0 for none.
     """
     colour = as_colour(planes)
     slices, codes, spread = np.empty(radius.shape, np.int16), np.empty(radius.shape, np.int32), np.empty_like(radius)
@@ -43,7 +44,15 @@ def defocus(
     if not codes.any():
         return colour, alpha
     return spread_picture(
-        colour, alpha, slices, codes, spread, lambda found: footprints_of(found, opening), origin, in_blocks=in_blocks
+        colour,
+        alpha,
+        slices,
+        codes,
+        spread,
+        lambda found: footprints_of(found, opening),
+        origin,
+        blocks=blocks,
+        most_codes=MOST_STEPS * BLOCKS,
     )
 
 

@@ -16,6 +16,8 @@ from ..kernels import serial_kernel
 PARTS = 256
 # Radii come in steps of 1/16 px up to 8 px, then of 1/128 of themselves.
 _FINE, _FINE_END, _RATIO = 16, 8.0, 128
+# Radii up to 8 · e^(1920/128) px lie below this.
+MOST_STEPS = 2048
 # A disc of this radius lies within its own pixel.
 WITHIN = 0.5
 _SCANLINES = 16

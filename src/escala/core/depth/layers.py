@@ -213,7 +213,7 @@ def put_together(sums, place, order, own):  # type: ignore[no-untyped-def]
         if i == order.size or order[i] != before + 1:
             if before == -2 and i < order.size and order[i] == own and weight == UNIT:
                 return True, red, green, blue, alpha
-            factor = open_share / max(1.0, taken)
+            factor = open_share / taken if taken > 1.0 else open_share
             red += factor * one_red
             green += factor * one_green
             blue += factor * one_blue
@@ -223,15 +223,19 @@ def put_together(sums, place, order, own):  # type: ignore[no-untyped-def]
                 break
             one_red, one_green, one_blue, one_alpha, taken = 0.0, 0.0, 0.0, 0.0, 0.0
         before = order[i]
-        share = min(weight * (1.0 / UNIT), _FULL - taken)
-        if share <= 0:
-            continue
+        share, factor = weight * (1.0 / UNIT), 1.0 / UNIT
+        if share > _FULL - taken:
+            share = _FULL - taken
+            if share <= 0:
+                continue
+            factor = share / weight
         taken += share
-        factor = share / weight
         one_red += factor * sums[at]
         one_green += factor * sums[at + 1]
         one_blue += factor * sums[at + 2]
         one_alpha += factor * sums[at + ALPHA]
     known = 1.0 - open_share
+    if open_share == 0.0:
+        return False, red, green, blue, alpha
     factor = 1.0 / known if known > _NONE else 0.0
     return False, red * factor, green * factor, blue * factor, alpha * factor

@@ -15,8 +15,6 @@ from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Surfels, spread_footpr
 
 # Margins are multiples of the largest block, so that blocks begin where they would in the whole picture.
 _GRID = 1 << BLOCKS
-# Codes of footprints lie below this.
-_MOST_CODES = 1 << 22
 
 
 def spread_picture(
@@ -28,12 +26,14 @@ def spread_picture(
     footprints: Callable[[NDArray[np.int32]], Footprints],
     origin: tuple[int, int] = (0, 0),
     still: int = 0,
-    in_blocks: bool = False,
+    blocks: float = 0.0,
+    most_codes: int = 1 << 22,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha with every pixel spread by the footprint of its code; edge pixels are carried on.
 
     `slices`: by depth, from near to far; `spread`: how far each pixel goes; `origin`: column and row of the first
     pixel in the whole picture; `still`: the code of what is not spread. What is no number stays where it is.
+    `blocks`: as `merge_blocks`, 0 for none; `most_codes`: codes lie below it.
     """
     height, width = slices.shape
     margin = -(-(int(np.ceil(spread.max())) + 2) // _GRID) * _GRID
@@ -45,9 +45,9 @@ def spread_picture(
     cover = np.ones((1, 1), np.float32) if alpha is None else alpha
     _lay_out(planes, cover, slices, codes, spread, top, left, light, surfels.slice, surfels.footprint, reached)
     add_hidden(surfels, reached, still)
-    if in_blocks:
-        merge_blocks(surfels)
-    out = spread_footprints(surfels, footprints(_numbered(surfels.footprint)), alpha is not None)
+    if blocks:
+        merge_blocks(surfels, blocks)
+    out = spread_footprints(surfels, footprints(_numbered(surfels.footprint, most_codes)), alpha is not None)
     out = out[:, top : top + height, left : left + width]
     return np.ascontiguousarray(out[:3]), None if alpha is None else np.ascontiguousarray(out[3])
 
@@ -71,12 +71,12 @@ def _lay_out(planes, alpha, slices, codes, spread, top, left, light, depths, pri
             reached[row, column] = spread[y, x]
 
 
-def _numbered(prints: NDArray[np.int32]) -> NDArray[np.int32]:
+def _numbered(prints: NDArray[np.int32], most_codes: int) -> NDArray[np.int32]:
     """Codes become numbers of footprints, in place; which codes they were, in order."""
-    there = np.zeros(_MOST_CODES, np.uint8)
+    there = np.zeros(most_codes, np.uint8)
     _mark(prints.reshape(-1), there)
     codes = np.flatnonzero(there)
-    number = np.zeros(_MOST_CODES, np.int32)
+    number = np.zeros(most_codes, np.int32)
     number[codes] = np.arange(codes.size)
     _number(prints.reshape(-1), number)
     return codes.astype(np.int32)
