@@ -18,10 +18,10 @@ from .beauty.head import Head
 from .beauty.removal import left_by_removals
 from .chain import Link, Picture
 from .corrections.registry import apply_corrections, files_of, reach_of
-from .depth.effects import DEPTH_EFFECTS
+from .depth.registry import DEPTH_EFFECTS
 from .effects import effect_links
 from .evaluation import Evaluation
-from .lens.effects import LENS_EFFECTS
+from .lens.registry import LENS_EFFECTS
 from .surface.changes import colour_passes
 from .surroundings import Surroundings
 

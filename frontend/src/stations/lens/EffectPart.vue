@@ -8,7 +8,7 @@ import { factorScale, readout } from '@/parts/ruler'
 import { useRoom } from '@/stores/room'
 import type { usePart } from '@/stores/usePart'
 import DirtPicture from './DirtPicture.vue'
-import type { LensEffect, LensRuler } from './effects'
+import type { LensEffect, LensRuler } from './rows'
 
 /** One effect of the lens: a line that says whether it is on; open, its rulers. */
 const props = defineProps<{

@@ -7,7 +7,7 @@ import ScopePanel from '@/stations/looking/ScopePanel.vue'
 import { useShot } from '@/stores/shot'
 import { usePart } from '@/stores/usePart'
 import EffectPart from './EffectPart.vue'
-import { EFFECTS, type EffectName } from './effects'
+import { EFFECTS, type EffectName } from './rows'
 import { useLensHand } from './useLensHand'
 
 /** What glass and film do, in the order in which light meets them; handles in the picture itself. */

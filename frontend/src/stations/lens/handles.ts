@@ -1,7 +1,7 @@
 import type { Lens } from '@/api/types'
 import type { GripPlace } from '@/stores/grip'
 import type { Mark } from '@/stores/marks'
-import type { EffectName } from './effects'
+import type { EffectName } from './rows'
 
 /** What of an effect is held in the picture: what is drawn, its handles, and what dragging one changes. */
 export interface Held {

@@ -5,7 +5,7 @@ import { useMarks } from '@/stores/marks'
 import { useRoom } from '@/stores/room'
 import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
-import type { EffectName } from './effects'
+import type { EffectName } from './rows'
 import { heldOf } from './handles'
 
 const NEAR = 14
