@@ -73,3 +73,7 @@ class ReadingTest(FolderTest):
         self.assertIn(
             ("depth/reading/pass", "far"), {(w.place, w.name) for w in waiting_names(engine.render, other, engine)}
         )
+
+    def test_intake_tells_what_it_found(self) -> None:
+        depth = camera_engine(self.folder).render.find_pass("depth")
+        self.assertIn("it holds distance along the axis", depth.reason)

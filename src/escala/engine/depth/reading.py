@@ -6,8 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from escala.core.depth.distance import axial_of_ray, distance_of
-from escala.core.depth.guess import guess_kind
-from escala.core.planes import Planes, as_planes
+from escala.core.planes import Planes
 from escala.core.roles import Role
 from escala.model.render import Render
 from escala.model.variant import Variant
@@ -17,8 +16,7 @@ from ..beauty.terms import Terms
 from ..chain import Picture
 from ..effects import Ground
 from ..mattes.kinds import pass_of_role
-
-_GUESSED_FROM = 320
+from .kind import kind_of_depth
 
 
 @dataclass(frozen=True)
@@ -37,19 +35,10 @@ def found_depth(terms: Terms, name: str | None = None) -> FoundDepth | None:
         return None
 
     def find() -> FoundDepth:
-        position = pass_of_role(terms.render, Role.POSITION)
-        places = None if position is None else _some_pixels(terms, position)[:3]
-        return FoundDepth(chosen, *guess_kind(chosen, _some_pixels(terms, chosen)[0], places))
+        return FoundDepth(chosen, *kind_of_depth(terms.frame, chosen, pass_of_role(terms.render, Role.POSITION)))
 
     found: FoundDepth = terms.cache.get(terms.keys.of_reading("found depth", chosen), find)
     return found
-
-
-def _some_pixels(terms: Terms, name: str) -> Planes:
-    """Every so many-th pixel of a pass as stored, mixed with no other."""
-    stored = terms.frame.planes(name)
-    step = max(1, max(stored.shape[1:]) // _GUESSED_FROM)
-    return as_planes(stored[:, ::step, ::step])
 
 
 def waiting_passes(render: Render, variant: Variant, there: Mapping[str, object]) -> list[tuple[str, str]]:

@@ -23,6 +23,7 @@ from escala.media.store import StoredFrame, StoredPass
 from escala.model.render import FoundRecipe, Render, RenderPass
 
 from ..beauty.proofs import prove_recipe
+from ..depth.kind import WORDS, kind_of_depth
 from ..progress import Progress, untold
 
 # Checks look at this many pixels of a pass at most, in bands of rows.
@@ -58,6 +59,7 @@ def recognise_frame(
     reference = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.BEAUTY), None)
     alphas = (p for p, role in zip(stored, roles, strict=True) if role.role == Role.ALPHA and _is_light(p, role))
     alpha = next((p.name for p in alphas), None)
+    roles = _told_depths(frame, stored, roles)
     checked = [(p, role, _findings(frame, p, role, alpha)) for p, role in zip(stored, roles, strict=True)]
     return Recognised(tuple(_render_pass(*each) for each in checked), reference, tuple(candidates))
 
@@ -261,6 +263,19 @@ def _found(render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[f
         psnr=proof.psnr if proof and isfinite(proof.psnr) else None,
         outside_share=proof.outside_share if proof else 1.0,
     )
+
+
+def _told_depths(frame: StoredFrame, stored: list[StoredPass], roles: list[PassRole]) -> list[PassRole]:
+    """The roles, those of depth with what they are taken to measure."""
+    position = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.POSITION), None)
+
+    def told(p: StoredPass, role: PassRole) -> PassRole:
+        if role.role != Role.DEPTH:
+            return role
+        kind, reason = kind_of_depth(frame, p.name, position)
+        return replace(role, reason=f"{role.reason}; it holds {WORDS[kind]}: {reason}")
+
+    return [told(p, role) for p, role in zip(stored, roles, strict=True)]
 
 
 def _render_pass(p: StoredPass, role: PassRole, findings: list[Diagnostic]) -> RenderPass:

@@ -1,0 +1,29 @@
+"""What the depth pass of a frame measures, told from some of its pixels."""
+
+import numpy as np
+
+from escala.core.depth.guess import guess_kind
+from escala.core.planes import Planes, as_planes
+from escala.media.store import StoredFrame
+
+_GUESSED_FROM = 320
+WORDS = {
+    "planar": "distance along the axis",
+    "ray": "distance from the eye",
+    "inverse": "one over distance",
+    "unit": "0 to 1 between two distances",
+}
+
+
+def kind_of_depth(frame: StoredFrame, name: str, position: str | None) -> tuple[str, str]:
+    """The kind of a depth pass, and why; `position`: the pass of places in the scene, where there is one."""
+    places = None if position is None else _some_pixels(frame, position)[:3]
+    return guess_kind(name, _some_pixels(frame, name)[0], places)
+
+
+def _some_pixels(frame: StoredFrame, name: str) -> Planes:
+    """Every so many-th pixel of a pass as stored, mixed with no other."""
+    stored = frame.planes(name)
+    step = max(1, max(stored.shape[1:]) // _GUESSED_FROM)
+    some = stored[:, ::step, ::step]
+    return some.astype(np.float32) if some.dtype == np.uint32 else as_planes(some)
