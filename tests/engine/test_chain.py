@@ -108,7 +108,7 @@ class ChainTest(FolderTest):
             self.engine.keys,
             ByteCache(1 << 28),
             self.engine.mattes,
-            lambda asked, around: made,
+            lambda asked: made,
             self.engine.head.files,
             (neutral, neutral),
         )

@@ -17,6 +17,7 @@ from .balance.plan import waiting_levels
 from .beauty.head import Head
 from .beauty.removal import left_by_removals
 from .chain import Link, Picture
+from .corrections.begun import apply_begun
 from .corrections.registry import apply_corrections, files_of, reach_of
 from .depth.registry import DEPTH_EFFECTS
 from .effects import effect_links
@@ -66,7 +67,10 @@ def _corrected(place: str, part_of: Callable[[Variant], Corrected]) -> Link:
         return part_of(variant) if part_of(variant).changes else None
 
     def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
-        return apply_corrections(picture, part_of(asked.variant).corrections, asked, around.mattes)
+        corrections = part_of(asked.variant).corrections
+        if asked.is_moving and asked.viewer:
+            return apply_begun(picture, corrections, made_of(asked, around), place, asked, around)
+        return apply_corrections(picture, corrections, asked, around.mattes)
 
     def reach(asked: Evaluation, around: Surroundings) -> float:
         return sum(map(reach_of, part_of(asked.variant).corrections))

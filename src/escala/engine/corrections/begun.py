@@ -1,0 +1,51 @@
+"""A list of corrections under a hand that drags one of them: the picture before that one is kept."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from escala.model.corrections import Correction
+
+from ..chain import Picture
+from ..evaluation import Evaluation
+from ..surroundings import Surroundings
+from .registry import apply_corrections
+
+
+@dataclass(frozen=True)
+class Begun:
+    """What is kept of a list as it was last shown to a viewer: the picture after the first `done` of its corrections.
+
+    `before`: the picture that it acts on; `made_of`: the files and mattes that count in it.
+    """
+
+    before: Picture
+    corrections: tuple[Correction, ...]
+    made_of: Any
+    done: int
+    after: Picture
+
+
+def apply_begun(
+    picture: Picture,
+    corrections: Sequence[Correction],
+    made_of: Any,
+    place: str,
+    asked: Evaluation,
+    around: Surroundings,
+) -> Picture:
+    """As `apply_corrections`; those before the first that changed since the picture before are not applied again."""
+    wanted, cache = tuple(corrections), around.terms.cache
+    key = around.terms.keys.of_reading("begun", place, asked.look, asked.viewer, colouring=asked.colouring)
+    kept: Begun | None = cache.peek(key)
+    same = 0
+    if kept is not None and kept.before is picture and kept.made_of == made_of:
+        pairs = enumerate(zip(kept.corrections, wanted, strict=False))
+        same = next((i for i, (one, other) in pairs if one != other), min(len(kept.corrections), len(wanted)))
+    done, after = (kept.done, kept.after) if kept is not None and 0 < kept.done <= same else (0, picture)
+    # The whole list is never kept: the next picture changes one of them, most often the last that changed.
+    until = min(same, len(wanted) - 1)
+    if until > done:
+        done, after = until, apply_corrections(after, wanted[done:until], asked, around.mattes)
+    cache.put(key, Begun(picture, wanted, made_of, done, after))
+    return apply_corrections(after, wanted[done:], asked, around.mattes)
