@@ -61,7 +61,7 @@ watch(() => [shelf.chosen, shelf.matte, room.frame, shots.variant?.id], load, { 
 </script>
 
 <template>
-  <svg class="overlay" aria-hidden="true">
+  <svg class="over-picture" aria-hidden="true">
     <g :transform="turned">
       <path v-if="shelf.seen === 'outline'" :d="chosen" class="shade" />
       <path v-if="shelf.seen === 'outline'" :d="chosen" class="line" data-outline="chosen" />
@@ -95,46 +95,10 @@ watch(() => [shelf.chosen, shelf.matte, room.frame, shots.variant?.id], load, { 
 </template>
 
 <style scoped>
-.overlay {
-  position: absolute;
-  inset: 0;
-  width: 100%;
-  height: 100%;
-  pointer-events: none;
-}
-.line,
-.shade {
-  fill: none;
-  vector-effect: non-scaling-stroke;
-}
-.shade {
-  stroke: #000;
-  stroke-width: 3;
-  opacity: 0.6;
-}
-.line {
-  stroke: #f3e6c2;
-  stroke-width: 1.25;
-}
 .under {
   stroke-dasharray: 5 3;
 }
-.handle {
-  fill: #1c1c1c;
-  stroke: #f3e6c2;
-  stroke-width: 1.5;
-  vector-effect: non-scaling-stroke;
-}
-.first {
+.over-picture .first {
   fill: #f3e6c2;
-}
-.named {
-  position: absolute;
-  margin: 0;
-  padding: 2px 8px;
-  background: var(--surface-1);
-  font-size: 12px;
-  white-space: nowrap;
-  pointer-events: none;
 }
 </style>

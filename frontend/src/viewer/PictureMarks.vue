@@ -22,7 +22,7 @@ const placed = (at: { x: number; y: number }) => {
 </script>
 
 <template>
-  <svg class="marks" aria-hidden="true">
+  <svg class="over-picture" aria-hidden="true">
     <g :transform="turned">
       <template v-for="(mark, i) in drawn" :key="i">
         <template v-if="mark.kind === 'circle'">
@@ -48,42 +48,3 @@ const placed = (at: { x: number; y: number }) => {
     {{ mark.text }}
   </p>
 </template>
-
-<style scoped>
-.marks {
-  position: absolute;
-  inset: 0;
-  width: 100%;
-  height: 100%;
-  pointer-events: none;
-}
-.line,
-.shade {
-  fill: none;
-  vector-effect: non-scaling-stroke;
-}
-.shade {
-  stroke: #000;
-  stroke-width: 3;
-  opacity: 0.6;
-}
-.line {
-  stroke: #f3e6c2;
-  stroke-width: 1.25;
-}
-.handle {
-  fill: #1c1c1c;
-  stroke: #f3e6c2;
-  stroke-width: 1.5;
-  vector-effect: non-scaling-stroke;
-}
-.named {
-  position: absolute;
-  margin: 0;
-  padding: 2px 8px;
-  background: var(--surface-1);
-  font-size: 12px;
-  white-space: nowrap;
-  pointer-events: none;
-}
-</style>
