@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from escala.core.depth.coarse import motion_blur_coarsely
 from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.motion import motion_blur, shutter_times
 from escala.core.lens.glow import SIZES, glow
@@ -123,10 +124,12 @@ def bench_defocus() -> Figure:
 
 
 def bench_motion() -> Figure:
-    """Motion blur of a 1280 × 720 picture, vectors up to 32 px, shutter half open."""
+    """Motion blur of a 1280 × 720 picture, vectors up to 32 px, shutter half open: exact, and under the hand."""
     light, depth, vectors = _scene(1280, 720)
     taken = seconds(lambda: motion_blur(light, None, vectors, depth, shutter_times(0.5, 0.0)))
-    return Figure(taken * 1000, "ms", taken / 0.12, "≤ 120 ms", taken <= 0.12)
+    fast = seconds(lambda: motion_blur_coarsely(light, None, vectors, depth, shutter_times(0.5, 0.0)))
+    target = f"≤ 120 ms (here {fast * 1000:.0f} ms while dragging)"
+    return Figure(taken * 1000, "ms", taken / 0.12, target, taken <= 0.12)
 
 
 def bench_glow() -> Figure:

@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from escala.core.depth.coarse import motion_blur_coarsely
 from escala.core.depth.motion import motion_blur, shutter_times
 from tests.core.depth.layered import BEYOND, FINE, averaged, decibels, seen, texture
 
@@ -64,6 +65,14 @@ class MotionTest(unittest.TestCase):
         with_depth, _ = motion_blur(flat, None, vectors, depth, (-0.5, 0.5))
         without, _ = motion_blur(flat, None, vectors, None, (-0.5, 0.5))
         self.assertGreater(decibels(without, with_depth), 60.0)
+
+    def test_while_a_hand_moves_it_is_nearly_the_same(self) -> None:
+        flat, depth = seen(mover_scene(), SIZE)
+        vectors = np.where(depth[None] < 10, np.array([12.0, -4.0], np.float32)[:, None, None], np.float32(0.0))
+        exact, _ = motion_blur(flat, None, vectors, depth, (-0.5, 0.5))
+        fast, _ = motion_blur_coarsely(flat, None, vectors, depth, (-0.5, 0.5))
+        self.assertGreater(decibels(fast, exact), 40.0)
+        np.testing.assert_array_equal(fast[:, :10], flat[:, :10])
 
     def test_what_is_no_number_is_no_motion(self) -> None:
         light, vectors = np.ones((3, 8, 8), np.float32), np.full((2, 8, 8), np.nan, np.float32)

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from escala.core.depth.coarse import defocus_coarsely
+from escala.core.depth.coarse import defocus_coarsely, motion_blur_coarsely
 from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.footprints import Opening
 from escala.core.depth.haze import height_share, lay_haze, transmittance
@@ -83,7 +83,8 @@ def _motion(picture: Picture, motion: Motion, ground: Ground) -> Picture:
     vectors = _vectors(ground.around.data(name, asked), motion, asked.look.scale)
     times = shutter_times(motion.shutter, motion.centre)
     distance = distance_at(picture, ground)
-    colour, alpha = motion_blur(picture.colour, picture.alpha, vectors, distance, times, first_pixel(asked.look))
+    how = motion_blur_coarsely if asked.is_moving else motion_blur
+    colour, alpha = how(picture.colour, picture.alpha, vectors, distance, times, first_pixel(asked.look))
     return Picture(colour, lambda: alpha)
 
 
