@@ -14,7 +14,7 @@ from .layers import ALPHA, CHANNELS, WEIGHT, Surfels
 # Slices that lie so far apart are two surfaces.
 GAP = 2
 _DIRECTIONS = np.array([(1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (-1, -1), (1, -1), (-1, 1)], np.int64)
-_WAYS = 8
+_WAYS, _SQUARE = 8, 16
 _FARTHEST = 255
 _MIXED = 0.02
 # What is carried on is at most so many times as bright as the darkest that is found.
@@ -31,7 +31,8 @@ def add_hidden(surfels: Surfels, spread: NDArray[np.float32], still: int) -> Non
     # A pixel goes no farther than this behind an edge.
     farthest = min(_FARTHEST, int(np.ceil(float(spread.max()) + 1.5)))
     steps = _steps_to_edges(slices, prints, farthest)
-    _find(pixels, slices, prints, spread, steps, still, surfels.light, surfels.slice, surfels.footprint)
+    near = _squares_near_edges(steps)
+    _find(pixels, slices, prints, spread, steps, near, still, surfels.light, surfels.slice, surfels.footprint)
 
 
 @kernel
@@ -62,13 +63,45 @@ def _steps_to_edges(slices, prints, farthest):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  # type: ignore[no-untyped-def]
+def _squares_near_edges(steps):  # type: ignore[no-untyped-def]
+    """Which squares of pixels have an edge within reach; most of a picture has none, and need not be asked again."""
+    _, height, width = steps.shape
+    shape = (height + _SQUARE - 1) // _SQUARE, (width + _SQUARE - 1) // _SQUARE
+    out = np.zeros(shape, np.bool_)
+    for row in numba.prange(shape[0]):
+        top, bottom = row * _SQUARE, min(height, (row + 1) * _SQUARE)
+        for column in range(shape[1]):
+            left, right = column * _SQUARE, min(width, (column + 1) * _SQUARE)
+            found = 0
+            for way in range(_WAYS):
+                for y in range(top, bottom):
+                    for x in range(left, right):
+                        found |= steps[way, y, x]
+            out[row, column] = found != 0
+    return out
+
+
+@serial_kernel
+def _is_near(near, row, column):  # type: ignore[no-untyped-def]
+    """Whether a square or one around it has an edge."""
+    for r in range(max(0, row - 1), min(near.shape[0], row + 2)):
+        for c in range(max(0, column - 1), min(near.shape[1], column + 2)):
+            if near[r, c]:
+                return True
+    return False
+
+
+@kernel
+def _find(pixels, depth, codes, spread, steps, near, still, light, slices, prints):  # type: ignore[no-untyped-def]
     height, width = depth.shape
     for row in numba.prange(height):
         y = np.int64(row)
         places = np.empty((_WAYS, 3), np.int64)
+        asked = False
         for x in range(width):
-            if codes[y, x] < 0:
+            if x % _SQUARE == 0:
+                asked = _is_near(near, y // _SQUARE, x // _SQUARE)
+            if not asked or codes[y, x] < 0:
                 continue
             way = _way_to_nearer(depth, codes, y, x)
             if way >= 0 and _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints):
