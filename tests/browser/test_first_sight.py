@@ -100,11 +100,11 @@ class PassesTest(BrowserTest):
         expect(tile).to_contain_text("depth")
         tile.click()
         bench = page.get_by_role("complementary", name="Source bench")
-        expect(bench).to_contain_text(
-            "a guess: one channel that grows beyond 1 smoothly, as distance does; sure to 50 %."
-        )
+        expect(bench).to_contain_text("a guess: one channel that grows beyond 1 smoothly, as distance does; it holds")
+        expect(bench).to_contain_text("sure to 50 %.")
         bench.get_by_role("button", name="that is right").click()
-        expect(bench).to_contain_text("said by hand; sure to 100 %.")
+        expect(bench).to_contain_text("said by hand; it holds distance along the axis")
+        expect(bench).to_contain_text("sure to 100 %.")
         expect(bench.get_by_role("button", name="that is right")).to_have_count(0)
 
     def test_escape_closes_what_lies_over_the_work(self) -> None:
