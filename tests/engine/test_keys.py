@@ -270,7 +270,7 @@ class EveryChangeTest(FolderTest):
                     "fill diffuse": TermEdit(strength=0.8),
                     "key specular": TermEdit(operator="screen", strength=0.5),
                 },
-                factor=(1.0, 1.1, 0.9),
+                factor=(0.004, 0.0044, 0.0036),
             ),
             mattes=mattes,
             surface=Surface(

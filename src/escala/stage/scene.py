@@ -131,7 +131,14 @@ class SceneBuilder:
         place = self.objects.index(name), self.material_names.index(material)
         self.rows.append((kind, data, bounds, *place, emitter, [float(value) for value in np.ravel(shift)]))
 
-    def finish(self, camera: Array, next_camera: Array, mist: ArrayLike, heading: ArrayLike, lens: ArrayLike) -> Scene:
+    def finish(
+        self,
+        camera: Array,
+        next_camera: Array,
+        mist: ArrayLike,
+        heading: ArrayLike,
+        lens: ArrayLike = (0.0, 1.0),
+    ) -> Scene:
         """The arrays."""
         kinds, data, bounds, objects, materials, emitters, shifts = zip(*self.rows, strict=True)
         return Scene(

@@ -1,7 +1,6 @@
 """Denoised passes of a frame: made once, kept in the store beside the passes as stored, mixed with them."""
 
 import hashlib
-import json
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +12,7 @@ from escala.media.denoise import check_denoiser, denoise_colour, denoise_guide
 from escala.media.store import INDEX, DenoisedFrame, FrameWriter, PassSlot, StoredFrame
 from escala.model.render import Render, RenderPass
 from escala.model.source import Denoise
+from escala.model.strict_json import to_json
 
 from ..progress import Progress, untold
 
@@ -88,7 +88,7 @@ def _mixed(frame: StoredFrame, smooth: StoredFrame, strength: float, store: Path
 
 
 def _folder(store: Path, *facts: object) -> Path:
-    told = json.dumps([f.folder.name if isinstance(f, StoredFrame) else f for f in facts])
+    told = to_json([f.folder.name if isinstance(f, StoredFrame) else f for f in facts])
     return store / hashlib.sha256(told.encode()).hexdigest()[:32]
 
 
