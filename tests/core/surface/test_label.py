@@ -26,9 +26,9 @@ def square(height: int, width: int) -> np.ndarray:
 def laid(shown: np.ndarray, uv: np.ndarray, **how: object) -> np.ndarray:
     """What is seen of a picture, over black; as its fourth plane what it leaves of white."""
     where, black = np.ones(uv.shape[1:], np.float32), np.zeros((3, *uv.shape[1:]), np.float32)
-    levels, placement = picture_pyramid(shown), Placement(**how)
-    over = lay_label(black, where, uv, levels, placement)
-    left = lay_label(black + 1, where, uv, levels, placement) - over
+    pyramid, placement = picture_pyramid(shown), Placement(**how)
+    over = lay_label(black, where, uv, pyramid, placement)
+    left = lay_label(black + 1, where, uv, pyramid, placement) - over
     return np.concatenate([over, 1 - left[:1]])
 
 

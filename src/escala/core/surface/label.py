@@ -1,6 +1,5 @@
 """Labels: a flat picture laid on a surface by its uv, averaged over what each pixel sees of it."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numba
@@ -43,25 +42,38 @@ class Placement:
         return np.stack([placed[0], np.array([0.0, 0.0, 1.0]) - placed[1] if self.v_up else placed[1]])
 
 
-def picture_pyramid(picture: Planes) -> list[Planes]:
+@dataclass(frozen=True)
+class PicturePyramid:
+    """A picture and its halves, one after another: their values, rows and columns, and where each begins."""
+
+    texels: NDArray[np.float32]
+    sizes: NDArray[np.int64]
+    starts: NDArray[np.int64]
+
+
+def picture_pyramid(picture: Planes) -> PicturePyramid:
     """An associated picture (4, H, W) and its halves, down to one pixel."""
     levels = [as_planes(picture)]
     while max(levels[-1].shape[1:]) > 1:
         levels.append(np.stack([halve_box(plane) for plane in levels[-1]]))
-    return levels
+    return PicturePyramid(
+        np.concatenate([level.reshape(-1) for level in levels]),
+        np.array([level.shape[1:] for level in levels], np.int64),
+        np.cumsum([0, *(level.size for level in levels)])[:-1].astype(np.int64),
+    )
 
 
 def lay_label(
     colour: Planes,
     where: Matte,
     uv: NDArray[np.float32],
-    levels: Sequence[Planes],
+    pyramid: PicturePyramid,
     placement: Placement,
     corner: tuple[int, int] = (0, 0),
 ) -> Planes:
     """A colour pass (3, H, W) with a picture over it, as far as `where` (H, W) covers.
 
-    `uv`: (2, H or more, W or more), of which the pixels of the colour begin at `corner` (row, column); `levels`:
+    `uv`: (2, H or more, W or more), of which the pixels of the colour begin at `corner` (row, column); `pyramid`:
     `picture_pyramid`. Each pixel shows the average of the picture over its footprint: a parallelogram by the
     differences of uv to its neighbours, those across seams left out. Seen one to one, the picture itself.
     """
@@ -71,12 +83,11 @@ def lay_label(
         raise ShapeError(f"a matte of shape {cover.shape} and uv of {given.shape} do not fit planes of {planes.shape}")
     if rows > given.shape[1] or columns > given.shape[2]:
         raise ShapeError(f"uv of shape {given.shape} has no place for planes of {planes.shape} at {corner}")
-    sizes = np.array([level.shape[1:] for level in levels], np.int64)
-    starts = np.cumsum([0, *(level.size for level in levels)])[:-1].astype(np.int64)
-    texels = np.concatenate([level.reshape(-1) for level in levels])
     mode = choose("way beyond a label", placement.outside, OUTSIDE)
     out = np.empty_like(planes)
-    _lay(planes, cover, given, placement.to_picture, np.array(corner), texels, sizes, starts, np.int64(mode), out)
+    corner_of_uv, place = np.array(corner), placement.to_picture
+    texels, sizes, starts = pyramid.texels, pyramid.sizes, pyramid.starts
+    _lay(planes, cover, given, place, corner_of_uv, texels, sizes, starts, np.int64(mode), out)
     return out
 
 

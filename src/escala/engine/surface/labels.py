@@ -5,7 +5,7 @@ import numpy as np
 from escala.core.colour.file_colour import FileColour, input_space_of
 from escala.core.planes import Matte, Planes, as_planes
 from escala.core.roles import Role
-from escala.core.surface.label import Placement, lay_label, picture_pyramid
+from escala.core.surface.label import PicturePyramid, Placement, lay_label, picture_pyramid
 from escala.model.surface import Label
 
 from ..beauty.terms import Terms
@@ -16,8 +16,8 @@ from ..mattes.kinds import pass_of_role
 from ..pictures import OutsidePicture
 
 
-def levels_of(picture: OutsidePicture, label: Label, colouring: Colouring) -> list[Planes]:
-    """The picture of a label in the working space, associated, with its halves; each (4, H, W)."""
+def pyramid_of(picture: OutsidePicture, label: Label, colouring: Colouring) -> PicturePyramid:
+    """The picture of a label in the working space, associated, with its halves."""
     colour, alpha, told = picture.stored()
     config = colouring.config
     space = label.space or input_space_of(config, FileColour("", told.chromaticities, told.told, told.encoded)).name
@@ -48,7 +48,7 @@ def labelled(
         return colour
     facts = picture.folder, label.space, asked.colouring.config.key, asked.colouring.working.name
     key = terms.keys.of_pixels("label picture", *facts)
-    levels = terms.cache.get(key, lambda: levels_of(picture, label, asked.colouring))
+    pyramid = terms.cache.get(key, lambda: pyramid_of(picture, label, asked.colouring))
     placement = Placement(label.scale, label.move, label.turn, label.outside, label.v_up)
     place, (top, left) = _with_edge(asked.look, terms)
     uv = terms.kept(
@@ -56,7 +56,7 @@ def labelled(
         lambda: as_planes(sample_pass(terms.frame, name, place, exact=True)),
         asked,
     )
-    return lay_label(colour, where, uv[:2], levels, placement, (top, left))
+    return lay_label(colour, where, uv[:2], pyramid, placement, (top, left))
 
 
 def _with_edge(look: Look, terms: Terms) -> tuple[Look, tuple[int, int]]:
