@@ -79,7 +79,6 @@ class CameraTaskTest(MatteTest):
         page.mouse.down()
         page.mouse.move(ruler["x"] + 130, ruler["y"] + 20, steps=3)
         page.wait_for_function("() => document.querySelector('[aria-label=\"Brighter than, number\"]').value !== '0'")
-        page.wait_for_timeout(400)
         page.mouse.up()
         self.at_rest(page)
         self.assertLess(np.abs(self.colour_at(page, LAMP) - lamp).max(), 40)
