@@ -107,6 +107,7 @@ class FinishBenchTest(BrowserTest):
     def test_corrections_are_sentences_that_are_opened_weakened_moved_and_taken_away(self) -> None:
         page, bench = self.page, self.bench
         list_ = bench.get_by_role("region", name="Corrections")
+        self.at_rest(page)
         before = self.pixel(page, 0.5, 0.5)
         list_.get_by_role("button", name="add").click()
         list_.get_by_role("button", name="contrast", exact=True).click()
