@@ -162,6 +162,19 @@ class DefocusTest(unittest.TestCase):
         finally:
             numba.set_num_threads(threads)
 
+    def test_blocks_are_chosen_alike_in_every_part(self) -> None:
+        light = texture(9, (200 * FINE, 280 * FINE), 0.01, 0.9)[:, ::FINE, ::FINE].copy()
+        light[:, 60:63, 90:93] = 20
+        radius = np.full((200, 280), 36.0, np.float32)
+        radius[:, 150:] = 17.0
+        whole, _ = defocus(light, None, radius)
+        # The part stops at the right edge of the picture, and far within it on the other sides.
+        part = (slice(11, 200), slice(23, 280))
+        found, _ = defocus(light[(slice(None), *part)].copy(), None, radius[part].copy(), origin=(23, 11))
+        np.testing.assert_array_equal(found[:, 145:, 145:], whole[:, 156:, 168:])
+        near, _ = defocus(light[:, :, 140:].copy(), None, radius[:, 140:].copy(), origin=(140, 0))
+        np.testing.assert_array_equal(near[:, :, 100:], whole[:, :, 240:])
+
     def test_while_a_hand_moves_it_is_nearly_the_same(self) -> None:
         flat, depth = seen(scene(), SIZE)
         radius = blur_radius(depth, 6.0, 45.0, 64.0)

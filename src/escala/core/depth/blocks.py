@@ -12,6 +12,8 @@ from .layers import CHANNELS, GONE, Surfels
 FINE_BLOCKS, COARSE_BLOCKS = 4.0, 2.0
 # The steps of radii that may lie within a block, and how much brighter than all around it a part of it may be.
 _STEPS, _BRIGHTER, _FLOOR = 4, 3.0, 1e-4
+# "Around" is so many sides of a block; three halvings of its own size.
+AROUND = 8
 
 
 def merge_blocks(surfels: Surfels, least_radius: float) -> None:
@@ -51,10 +53,10 @@ def _merge(light, slices, prints, block, least, around):  # type: ignore[no-unty
     size, half = 1 << block, 1 << (block - 1)
     layers, height, width = slices.shape
     pixels = np.float32(half * half)
-    for job in numba.prange(min(height // size, 8 * around.shape[1])):
+    for job in numba.prange(min(height // size, AROUND * around.shape[1])):
         y = job * size
         for layer in range(layers):
-            for x in range(0, min(width // size, 8 * around.shape[2]) * size, size):
+            for x in range(0, min(width // size, AROUND * around.shape[2]) * size, size):
                 low, high, brightest = 1 << 30, -1, np.float32(0.0)
                 for part in range(4):
                     v, u = y + part // 2 * half, x + part % 2 * half
@@ -65,7 +67,7 @@ def _merge(light, slices, prints, block, least, around):  # type: ignore[no-unty
                     low, high = min(low, code // BLOCKS), max(high, code // BLOCKS)
                     for k in range(3):
                         brightest = max(brightest, light[layer, v, u, k])
-                mean = around[layer, y // size // 8, x // size // 8]
+                mean = around[layer, y // size // AROUND, x // size // AROUND]
                 if low < least or high - low > _STEPS or brightest > pixels * (_BRIGHTER * mean + _FLOOR):
                     continue
                 prints[layer, y, x] = (low + high) // 2 * BLOCKS + block

@@ -3,7 +3,7 @@
 import numpy as np
 
 from ..errors import choose
-from ..planes import Matte, Planes, as_planes
+from ..planes import Planes, as_planes
 
 # From here on a depth says that nothing is there.
 NOTHING = 1e9
@@ -55,8 +55,3 @@ def axial_of_ray(distance: Planes, x: Planes, y: Planes, slope: tuple[float, flo
     """
     length = np.sqrt(1.0 + (x * slope[0]) ** 2 + (y * slope[1]) ** 2)
     return np.asarray(distance / length, np.float32)
-
-
-def depth_share(distance: Planes) -> Matte:
-    """Where something is, 1, else 0; (H, W)."""
-    return np.isfinite(distance).astype(np.float32)

@@ -21,7 +21,8 @@ MOST_STEPS = 2048
 # A disc of this radius lies within its own pixel.
 WITHIN = 0.5
 _SCANLINES = 16
-_CORNERS = 360
+# A blade that is rounded is drawn by so many straight lines.
+_BETWEEN = 48
 
 
 @dataclass(frozen=True)
@@ -41,15 +42,11 @@ class Opening:
         return self.blades == 0 or self.round >= 1.0
 
     def outline(self) -> NDArray[np.float64]:
-        """Its corners at radius 1, (n, 2), x to the right, y down."""
-        angles = 2 * np.pi * np.arange(_CORNERS * max(1, self.blades)) / (_CORNERS * max(1, self.blades))
-        if not self.is_disc:
-            wedge = 2 * np.pi / self.blades
-            within = np.mod(angles, wedge) - wedge / 2
-            straight = np.cos(wedge / 2) / np.cos(within)
-            radii = straight + self.round * (1.0 - straight)
-        else:
-            radii = np.ones_like(angles)
+        """The corners of one that is no disc at radius 1, (n, 2), x to the right, y down."""
+        count = self.blades * (_BETWEEN if self.round else 1)
+        angles, wedge = 2 * np.pi * np.arange(count) / count, 2 * np.pi / self.blades
+        straight = np.cos(wedge / 2) / np.cos(np.mod(angles, wedge) - wedge / 2)
+        radii = straight + self.round * (1.0 - straight)
         turned = angles + np.radians(self.turn)
         return np.stack([radii * np.cos(turned), -radii * np.sin(turned)], axis=1)
 

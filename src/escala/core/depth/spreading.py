@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 from ..kernels import kernel
 from ..planes import Matte, Planes
 from .behind import add_hidden
-from .blocks import merge_blocks
+from .blocks import AROUND, merge_blocks
 from .footprints import BLOCKS, Footprints
 from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Surfels, spread_footprints
 
-# Margins are multiples of the largest block, so that blocks begin where they would in the whole picture.
-_GRID = 1 << BLOCKS
+# Margins reach to multiples of this: what blocks are chosen by lies where it does in the whole picture, and is whole.
+_GRID = AROUND << (BLOCKS - 1)
 
 
 def spread_picture(
@@ -36,9 +36,12 @@ def spread_picture(
     `blocks`: as `merge_blocks`, 0 for none; `most_codes`: codes lie below it.
     """
     height, width = slices.shape
-    margin = -(-(int(np.ceil(spread.max())) + 2) // _GRID) * _GRID
-    left, top = (margin + start % _GRID for start in origin)
-    shape = (2, height + top + margin, width + left + margin)
+    margin = int(np.ceil(spread.max())) + 2
+    left, top = (margin + (start - margin) % _GRID for start in origin)
+    right, bottom = (
+        margin - (start + size + margin) % -_GRID for start, size in zip(origin, (width, height), strict=True)
+    )
+    shape = (2, height + top + bottom, width + left + right)
     light = np.zeros((*shape, CHANNELS), np.float32)
     surfels = Surfels(light, np.zeros(shape, np.int16), np.full(shape, GONE, np.int32))
     reached = np.empty(shape[1:], np.float32)
