@@ -42,12 +42,32 @@ class SplitGatherTest(CommandTest):
         self.assertEqual(os.listdir(self.out), ["shot.lamp.exr"])
         np.testing.assert_array_equal(read_colour(self.out / "shot.lamp.exr"), KEY)
 
+    def test_denoised_passes_take_the_place_of_the_stored_and_all_else_keeps_its_bits(self) -> None:
+        out = self.folder / "calm.####.exr"
+        self.run_command("denoise", self.folder / "shot.####.exr", "--out", out, "--passes", "lg_key")
+        for number, file in enumerate(self.files, 1):
+            with (
+                OpenEXR.File(str(file), separate_channels=True) as before,
+                OpenEXR.File(str(self.folder / f"calm.{number:04d}.exr"), separate_channels=True) as after,
+            ):
+                ours, theirs = before.channels(), after.channels()
+                self.assertEqual(set(ours), set(theirs))
+                for name, channel in ours.items():
+                    self.assertEqual(theirs[name].pixels.dtype, channel.pixels.dtype)
+                    same = np.array_equal(theirs[name].pixels, channel.pixels)
+                    self.assertEqual(same, not name.startswith("lg_key"), name)
+                calm = np.stack([theirs[f"lg_key.{c}"].pixels.astype(np.float32) for c in "RGB"])
+                self.assertLess(np.abs(np.diff(calm, axis=2)).mean(), 0.7 * np.abs(np.diff(KEY, axis=2)).mean())
+
     def test_bad_requests_take_one_line(self) -> None:
         file = str(self.files[0])
         for arguments, word in (
             (("split", file, "--out", str(self.out), "--drop", "sun"), "no pass is named 'sun'"),
             (("split", file, "--out", str(self.out), "--rename", "lg_key=lg_fill"), "two passes"),
             (("gather", file, "--out", str(self.folder / "a.png")), "EXR file"),
+            (("denoise", file, "--out", str(self.folder / "a.png")), "EXR file"),
+            (("denoise", file, "--out", str(self.folder / "a.exr"), "--passes", "sun"), "no pass is named 'sun'"),
+            (("stage", "--aperture", "far", "--out", str(self.folder)), "not a number from 0 to 1000"),
             (("gather", file, "--out", str(self.folder / "none" / "a.exr")), "folder does not exist"),
             (("split", file, "--out", str(self.out), "--rename", "lg_key"), "OLD=NEW"),
         ):

@@ -23,7 +23,7 @@ def run_denoise(options: argparse.Namespace) -> None:
     from escala.delivery.denoising import denoise_frames
     from escala.model.source import Denoise
 
-    from .opened import opened_render
+    from .opened import SHOT, opened_render
     from .rendering import frames_of
 
     if options.out.suffix.lower() != ".exr":
@@ -35,5 +35,5 @@ def run_denoise(options: argparse.Namespace) -> None:
         if absent is not None:
             raise UnknownChoice("pass", absent, [p.name for p in render.passes])
         choice = Denoise(on=True, passes=None if options.passes is None else tuple(options.passes))
-        for path in denoise_frames(workshop, render, choice, options.out, frames_of(render, options.frames)):
+        for path in denoise_frames(workshop, SHOT, render, choice, options.out, frames_of(render, options.frames)):
             print(path)

@@ -13,11 +13,9 @@ from escala.model.variant import Variant
 
 from .frames import frame_path
 
-_SHOT = 0
-
 
 def denoise_frames(
-    workshop: Workshop, render: Render, choice: Denoise, out: Path, frames: Sequence[int]
+    workshop: Workshop, shot: int, render: Render, choice: Denoise, out: Path, frames: Sequence[int]
 ) -> Iterator[Path]:
     """All passes of each frame in one file, denoised ones in place of the stored; `out` names it, #### for a sequence.
 
@@ -25,7 +23,7 @@ def denoise_frames(
     """
     variant = Variant(source=SourceChoice(denoise=choice))
     for number in frames:
-        engine = workshop.engine_of_variant(_SHOT, render, variant, number)
+        engine = workshop.engine_of_variant(shot, render, variant, number)
         if not engine.frame.denoised:
             raise BadSource(f"{render.name} has no colour pass that is summed: name with --passes what to denoise")
         path = frame_path(out, number, len(frames) > 1)

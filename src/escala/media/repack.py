@@ -79,6 +79,9 @@ def gather_frame(
     `instead`: other pixels, (C, H, W), for some passes, of a raster that begins at `corner`.
     """
     chosen = _chosen(files, choice)
+    lost = next((name for name in instead if name not in {taken.name for taken in chosen}), None)
+    if lost is not None:
+        raise BadSource(f"{lost} has another name in its file, so it cannot be written anew: gather or rename it first")
     changed = [_with_pixels(taken, instead[taken.name], corner) if taken.name in instead else taken for taken in chosen]
     _write(path, [(taken, _named_channels(taken)) for taken in changed])
 
