@@ -1,5 +1,8 @@
 """Depth over the API: the survey, what is at a place, edits that are kept and refused, marks over a threshold."""
 
+import sys
+from unittest import mock
+
 import cv2
 import numpy as np
 
@@ -58,6 +61,20 @@ class DepthApiTest(SourceApiTest):
         changed = (plain != marked).any(axis=2)
         self.assertGreater(changed[over].mean(), 0.2)
         self.assertEqual(changed[brightest < 0.18].sum(), 0)
+
+    def test_without_the_denoiser_an_edit_says_how_to_get_it_and_is_not_kept(self) -> None:
+        patch = [{"op": "replace", "path": "/source/denoise/on", "value": True}]
+        with mock.patch.dict(sys.modules, {"pyoidn": None}):
+            answer = self.client.post(f"{self.address}/edits", json={"base": self.variant["head"], "patch": patch})
+        self.assertGreaterEqual(answer.status_code, 400)
+        self.assertIn("pip install pyoidn", answer.json["detail"])
+        self.assertFalse(self.client.get(self.address).json["document"]["source"]["denoise"]["on"])
+
+    def test_dirt_comes_from_below_the_roots_only(self) -> None:
+        patch = [{"op": "replace", "path": "/lens/dirt/picture", "value": "/etc/passwd"}]
+        answer = self.client.post(f"{self.address}/edits", json={"base": self.variant["head"], "patch": patch})
+        self.assertGreaterEqual(answer.status_code, 400)
+        self.assertIsNone(self.client.get(self.address).json["document"]["lens"]["dirt"]["picture"])
 
     def _picture(self, request: dict) -> np.ndarray:
         answer = self.client.post(f"{self.address}/picture", json=request)

@@ -39,10 +39,12 @@ def denoised_frame(
     frame: StoredFrame, render: Render, choice: Denoise, store: Path, progress: Progress = untold
 ) -> StoredFrame:
     """The frame with denoised passes in place of the stored ones. Raises `NoDenoiser`."""
-    names = denoised_passes(render, choice)
-    if not choice.on or choice.strength == 0 or not names:
+    if not choice.on or choice.strength == 0:
         return frame
     check_denoiser()
+    names = denoised_passes(render, choice)
+    if not names:
+        return frame
     whole = [_smooth(frame, render, name, store, progress, i / len(names)) for i, name in enumerate(names)]
     if choice.strength == 1.0:
         return DenoisedFrame(whole, frame)
