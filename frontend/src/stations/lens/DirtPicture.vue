@@ -1,26 +1,17 @@
 <script setup lang="ts">
-import { onMounted, ref, shallowRef } from 'vue'
-import { api, told, upload } from '@/api/client'
-import type { MediaEntry } from '@/api/types'
-import { useShot } from '@/stores/shot'
+import { ref } from 'vue'
+import { upload } from '@/api/client'
+import { usePicturesBeside } from '@/stores/usePicturesBeside'
 import { useTroubles } from '@/stores/troubles'
 
 /** The picture of the glass: one beside the shot's files, or brought in. */
 defineProps<{ picture: string | null }>()
 const emit = defineEmits<{ chosen: [path: string | null] }>()
 
-const shots = useShot()
 const troubles = useTroubles()
 const file = ref<HTMLInputElement>()
-const offered = shallowRef<MediaEntry[]>([])
+const offered = usePicturesBeside()
 const nameOf = (path: string) => path.split('/').at(-1)!
-
-onMounted(async () => {
-  if (!shots.shot) return
-  const params = { path: { shot_id: shots.shot.id } }
-  const request = api.GET('/api/shots/{shot_id}/pictures', { params })
-  offered.value = (await told<{ entries: MediaEntry[] }>(request).catch(() => ({ entries: [] }))).entries
-})
 
 async function bring(event: Event) {
   const chosen = (event.target as HTMLInputElement).files?.[0]

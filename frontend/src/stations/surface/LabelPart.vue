@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { computed, onMounted, onScopeDispose, ref, shallowRef, watch } from 'vue'
-import { api, told, upload } from '@/api/client'
-import type { Label, MediaEntry } from '@/api/types'
+import { computed, onScopeDispose, ref, watch } from 'vue'
+import { upload } from '@/api/client'
+import type { Label } from '@/api/types'
 import RulerScale from '@/parts/RulerScale.vue'
 import { factorScale, readout, TURN } from '@/parts/ruler'
-import { useShot } from '@/stores/shot'
+import { usePicturesBeside } from '@/stores/usePicturesBeside'
 import { useTroubles } from '@/stores/troubles'
 import { useLabelHand, type Doing } from './useLabelHand'
 
@@ -12,7 +12,6 @@ import { useLabelHand, type Doing } from './useLabelHand'
 const props = defineProps<{ change: Label }>()
 const emit = defineEmits<{ moving: [change: object]; settled: [change: object, label: string] }>()
 
-const shots = useShot()
 const troubles = useTroubles()
 const file = ref<HTMLInputElement>()
 const doing = ref<Doing | null>(null)
@@ -58,14 +57,8 @@ function take(paths: string[]) {
 }
 
 /** Pictures beside the shot's files that are not taken yet. */
-const offered = shallowRef<MediaEntry[]>([])
+const offered = usePicturesBeside()
 const beside = computed(() => offered.value.filter((one) => !pictures.value.includes(one.path)))
-onMounted(async () => {
-  if (!shots.shot) return
-  const params = { path: { shot_id: shots.shot.id } }
-  const request = api.GET('/api/shots/{shot_id}/pictures', { params })
-  offered.value = (await told<{ entries: MediaEntry[] }>(request).catch(() => ({ entries: [] }))).entries
-})
 
 /** Wider or narrower, as high as it is. */
 function stretch(ratio: number) {
