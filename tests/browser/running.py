@@ -202,14 +202,20 @@ class BrowserTest(unittest.TestCase):
         page.wait_for_function("!document.querySelector('.saved')?.textContent.includes('saving')")
 
     def pixel(self, page: Page, x: float, y: float) -> list[int]:
-        """The colour of the picture on the canvas at shares of its width and height."""
+        """The colour of the picture at rest, at shares of the canvas's width and height."""
+        self.at_rest(page)
         script = f"""([x, y]) => {{ {COPY}
             return [...t.getImageData(c.width * x, c.height * y, 1, 1).data] }}"""
         found: list[Any] = page.evaluate(script, [x, y])
         return [int(value) for value in found[:3]]
 
     def mean_colour(self, page: Page) -> list[float]:
-        """The mean colour of the middle of the canvas."""
+        """The mean colour of the middle of the canvas, once the picture is at rest."""
+        self.at_rest(page)
+        return self.mean_colour_now(page)
+
+    def mean_colour_now(self, page: Page) -> list[float]:
+        """The mean colour of what is on the screen just now, while a hand still moves."""
         script = f"""() => {{ {COPY}
             const d = t.getImageData(c.width*.2, c.height*.1, c.width*.6, c.height*.8).data;
             const s = [0, 0, 0]; for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) s[k] += d[i + k];

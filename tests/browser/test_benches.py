@@ -31,7 +31,6 @@ class PictureTest(BrowserTest):
         page.mouse.move(x, y + 96)
         expect(bubble).to_contain_text("−2.00 stops")
         page.mouse.up()
-        self.at_rest(page)
         self.assertLess(sum(self.mean_colour(page)), sum(before) - 0.5)
         expect(page.locator(".head-cell.chosen")).to_contain_text("−2.00")
         self.assertIn(page.locator(".head-cell.chosen .name").inner_text(), name)
@@ -45,7 +44,6 @@ class PictureTest(BrowserTest):
         self.assertLess(int(re.sub(r"\D", "", slider.get_attribute("aria-valuetext") or "")), 6500)
         page.get_by_role("button", name="Undo").click()
         page.get_by_role("button", name="Undo").click()
-        self.at_rest(page)
         np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
 
     def test_frames_of_a_sequence(self) -> None:
@@ -107,7 +105,6 @@ class FinishBenchTest(BrowserTest):
     def test_corrections_are_sentences_that_are_opened_weakened_moved_and_taken_away(self) -> None:
         page, bench = self.page, self.bench
         list_ = bench.get_by_role("region", name="Corrections")
-        self.at_rest(page)
         before = self.pixel(page, 0.5, 0.5)
         list_.get_by_role("button", name="add").click()
         list_.get_by_role("button", name="contrast", exact=True).click()
@@ -132,7 +129,6 @@ class FinishBenchTest(BrowserTest):
             if inside.get_attribute("aria-expanded") == "false":
                 inside.click()
             list_.get_by_role("button", name="take away").click()
-            self.at_rest(page)
         self.assertEqual(self.pixel(page, 0.5, 0.5), before)
 
     def test_a_curve_is_drawn_by_its_points(self) -> None:
@@ -142,7 +138,6 @@ class FinishBenchTest(BrowserTest):
         list_.get_by_role("button", name="curves", exact=True).click()
         expect(list_.get_by_role("button", name="curves: master")).to_have_attribute("aria-expanded", "true")
         curve = list_.get_by_role("img", name="The master curve, stops around grey: 3 points")
-        self.at_rest(page)
         before = sum(self.mean_colour(page))
         curve.scroll_into_view_if_needed()
         box = curve.bounding_box()
@@ -152,7 +147,6 @@ class FinishBenchTest(BrowserTest):
         page.mouse.down()
         page.mouse.move(middle[0], middle[1] + box["height"] / 8, steps=4)
         page.mouse.up()
-        self.at_rest(page)
         self.assertLess(sum(self.mean_colour(page)), before - 10)
         curve.dblclick(position={"x": box["width"] / 4, "y": box["height"] * 3 / 4})
         expect(list_.get_by_role("img", name="The master curve, stops around grey: 2 points")).to_be_visible()
@@ -245,21 +239,17 @@ class TallyTest(BrowserTest):
         expect(page.get_by_text("a white balance was baked into the beauty")).to_be_visible()
         page.get_by_role("button", name="multiply the sum by it").click()
         expect(page.get_by_text("all of it times 1.5")).to_be_visible()
-        self.at_rest(page)
         np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
         page.get_by_role("button", name="Fill", exact=True).click()
         page.get_by_role("group", name="Term fill").get_by_role("button", name="off").click()
-        self.at_rest(page)
         self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 5)
         page.get_by_role("button", name="as it was found").click()
-        self.at_rest(page)
         np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
 
     def test_the_whole_is_corrected_before_everything_that_follows(self) -> None:
         page = self.page
         self.open_file(page, write_layers(self.media / "whole.exr", {"": add_up(KEY, FILL), "lg_key": KEY}))
         self.go(page, "Beauty")
-        self.at_rest(page)
         untouched = self.mean_colour(page)
         list_ = page.get_by_role("region", name="Corrections")
         list_.get_by_role("button", name="add").click()
@@ -268,7 +258,6 @@ class TallyTest(BrowserTest):
         self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 20)
         expect(page.get_by_role("navigation", name="Path")).to_contain_text("exposure")
         page.get_by_role("button", name="take the picture here").click()
-        self.at_rest(page)
         self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 20)
 
 

@@ -58,12 +58,12 @@ class PassesTest(BrowserTest):
         page = self.page
         self.go(page, "Source")
         sheet = page.get_by_role("region", name="Contact sheet")
+        expect(sheet).to_be_visible()
         whole = self.mean_colour(page)
         tile = sheet.get_by_role("button", name=re.compile("lg_dim"))
         expect(tile).to_contain_text("lifted +4")
         tile.dblclick()
         expect(sheet).to_have_count(0)
-        self.at_rest(page)
         self.assertLess(sum(self.mean_colour(page)), sum(whole) / 2)
         page.get_by_role("button", name="pass lg_dim · back to all passes").click()
         expect(sheet).to_be_visible()
@@ -74,7 +74,6 @@ class PassesTest(BrowserTest):
         expect(sheet).to_be_visible()
         sheet.get_by_role("button", name="the picture").click()
         expect(sheet).to_have_count(0)
-        self.at_rest(page)
         self.assertAlmostEqual(sum(self.mean_colour(page)), sum(whole), delta=6)
 
     def test_dark_pictures_are_lifted_and_one_switch_shows_them_as_they_are(self) -> None:

@@ -422,7 +422,6 @@ class AlphaTest(BrowserTest):
         self.go(page, "Source")
         full = self.pixel(page, 0.75, 0.5)
         page.get_by_role("group", name="Alpha").get_by_role("button", name="unassociated").click()
-        self.at_rest(page)
         half = self.pixel(page, 0.75, 0.5)
         self.assertLess(sum(half), sum(full) - 60)
         self.assertEqual(self.pixel(page, 0.25, 0.5), [0, 0, 0])
