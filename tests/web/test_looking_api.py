@@ -67,6 +67,11 @@ class LookingApiTest(SourceApiTest):
         told = self.client.post(f"{self.address}/values", json={"pass_name": "Z", "region": region}).json["channels"]
         np.testing.assert_allclose(told[0], self.depth[3:5, 4:9], rtol=1e-6)
         self.assertEqual(len(self.client.post(f"{self.address}/values", json={"region": region}).json["channels"]), 3)
+        few = {"pass_name": "Z", "region": REGION, "out_width": 4, "out_height": 2}
+        spread = self.client.post(f"{self.address}/values", json=few).json
+        self.assertEqual(np.shape(spread["channels"]), (1, 2, 4))
+        self.assertTrue(np.isin(np.float32(spread["channels"][0]), self.depth).all())
+        self.assertEqual(spread["region"], REGION)
         wide = {"x": 0, "y": 0, "width": 5000, "height": 5000}
         refused = self.client.post(f"{self.address}/values", json={"region": wide})
         self.assertEqual(refused.status_code, 422)

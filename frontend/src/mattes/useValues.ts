@@ -11,7 +11,8 @@ export function useValues() {
   return async function valuesAt(pass: string | null, place: Place): Promise<number[]> {
     const params = { path: { variant_id: shots.variant!.id } }
     const region = { x: Math.floor(place.x), y: Math.floor(place.y), width: 1, height: 1 }
-    const body = { region, pass_name: pass, picture: null, station: 'source', frame: room.frame }
+    const size = { out_width: null, out_height: null }
+    const body = { region, ...size, pass_name: pass, picture: null, station: 'source', frame: room.frame }
     const answer = await told<{ channels: (number | null)[][][] }>(
       api.POST('/api/variants/{variant_id}/values', { params, body }),
     )

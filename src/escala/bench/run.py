@@ -6,12 +6,12 @@ from escala.core.errors import choose
 
 from .camera import CameraShot, bench_defocus, bench_glow, bench_lens, bench_motion, bench_settle
 from .deliver import bench_deliver
-from .drag import bench_drag
+from .drag import bench_drag, bench_label
 from .figures import Figure
 from .kernels import bench_mix, bench_view
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
 from .start import bench_start
-from .where import WhereShot, bench_label, bench_matte, bench_stack
+from .where import WhereShot, bench_matte, bench_stack
 
 ALONE: dict[str, Callable[[], Figure]] = {
     "mix": bench_mix,

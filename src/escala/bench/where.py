@@ -1,4 +1,4 @@
-"""`matte`, `stack`, `label`: corrections limited by mattes, and a label on a surface, under the hand on a 4K shot."""
+"""`matte`, `stack`: corrections limited by mattes, under the hand on a 4K shot; the shot of `label`."""
 
 import tempfile
 from collections.abc import Callable
@@ -43,12 +43,13 @@ class WhereShot:
     def __init__(self) -> None:
         self._folder = tempfile.TemporaryDirectory(prefix="escala-bench-")
         folder = Path(self._folder.name)
-        _write_shot(folder / "where.exr")
+        self.file = folder / "where.exr"
+        _write_shot(self.file)
         self.emblem = folder / "emblem.png"
         pixels = np.random.default_rng(3).integers(0, 255, (1024, 1024, 4), np.uint8)
         write_bytes(self.emblem, iter((cv2.imencode(".png", cv2.GaussianBlur(pixels, (0, 0), 9))[1].tobytes(),)))
         self._store = folder / "store"
-        self.render, _ = Workshop(self._store, _STORE_BYTES).read([folder / "where.exr"])
+        self.render, _ = Workshop(self._store, _STORE_BYTES).read([self.file])
 
     def engine(self) -> Evaluator:
         """A fresh evaluator, from a fresh workshop."""
@@ -91,18 +92,6 @@ def bench_stack(shot: WhereShot) -> Figure:
 
     p95 = _p95(shot.engine(), variant)
     return Figure(p95 * 1000, "ms", p95 / 0.045, "p95 ≤ 45 ms", p95 <= 0.045)
-
-
-def bench_label(shot: WhereShot) -> Figure:
-    """A label moved on a surface, from the edit to the encoded picture: p95."""
-
-    def variant(step: int) -> Variant:
-        label = {"kind": "label", "pictures": [str(shot.emblem)], "scale": [0.4, 0.4], "matte": "hull"}
-        moved = {**label, "move": [step % 40 / 200 - 0.1, 0.02]}
-        return Variant.model_validate({"mattes": MATTES, "surface": {"changes": [moved]}})
-
-    p95 = _p95(shot.engine(), variant)
-    return Figure(p95 * 1000, "ms", p95 / 0.060, "p95 ≤ 60 ms of server time", p95 <= 0.060)
 
 
 def _contrast(amount: float, **more: Any) -> dict[str, Any]:
