@@ -129,6 +129,7 @@ class FinishBenchTest(BrowserTest):
             if inside.get_attribute("aria-expanded") == "false":
                 inside.click()
             list_.get_by_role("button", name="take away").click()
+            self.at_rest(page)
         self.assertEqual(self.pixel(page, 0.5, 0.5), before)
 
     def test_a_curve_is_drawn_by_its_points(self) -> None:

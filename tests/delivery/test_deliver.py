@@ -5,10 +5,12 @@ import OpenEXR
 from escala.core.errors import BadSource, UnreadableFile
 from escala.delivery.deliver import Delivery, deliver_frame
 from escala.engine.colour.chain import colouring_of
+from escala.engine.progress import Cancelled
 from escala.media.configs import colour_config
 from escala.model.balance import Balance, Level
 from escala.model.display import DisplayChoice
 from escala.model.variant import Variant
+from tests.engine.depth.camera_shot import camera_engine, depth_passes
 from tests.engine.made_shot import engine_for, grid_engine, grid_passes
 from tests.made import FolderTest, box, read_colour, write_layers
 
@@ -27,6 +29,25 @@ class DeliverTest(FolderTest):
             with OpenEXR.File(str(file), separate_channels=True) as found:
                 self.assertEqual(found.channels()["R"].pixels.dtype, kind)
             np.testing.assert_array_equal(read_colour(file), grid_passes()[""])
+
+    def test_it_tells_how_far_it_is_and_whoever_is_told_can_stop_it(self) -> None:
+        engine = camera_engine(self.folder, depth_passes(320, 64))
+        variant = Variant.model_validate({"depth": {"defocus": {"on": True, "focus": 6, "aperture": 9, "limit_px": 2}}})
+        heard: list[tuple[float, str]] = []
+        deliver_frame(engine, variant, Delivery(self.folder / "a.exr"), lambda *told: heard.append(told))
+        shares = [share for share, _ in heard]
+        self.assertEqual(shares, sorted(shares))
+        self.assertTrue(shares[0] == 0 and 0.9 < shares[-1] < 1, shares)
+        self.assertEqual([doing for share, doing in heard if share < 0.5][:2], ["beauty", "defocus"])
+        self.assertGreater(sum(doing == "beauty" for _, doing in heard), 1)  # band by band
+
+        def stop(share: float, doing: str) -> None:
+            if share > 0.5:
+                raise Cancelled("delivering")
+
+        with self.assertRaises(Cancelled):
+            deliver_frame(engine, variant, Delivery(self.folder / "b.exr"), stop)
+        self.assertFalse((self.folder / "b.exr").exists())
 
     def test_a_level_is_the_same_as_by_hand(self) -> None:
         file = self.folder / "dimmed.exr"

@@ -12,6 +12,7 @@ from escala.engine.chain import Chain, Link, Picture
 from escala.engine.evaluation import Evaluation, Purpose
 from escala.engine.looking.look import Look, bands_of, full_look
 from escala.engine.mattes.mattes import Mattes
+from escala.engine.progress import Cancelled, untold
 from escala.engine.stations import LINKS
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
@@ -40,7 +41,7 @@ def blurred(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
     return Picture(mean_around(picture.colour, asked), lambda: mean_around(picture.alpha, asked))
 
 
-BLUR = Link(lambda variant: "blur", blurred, lambda asked, around: REACH)
+BLUR = Link("blur", lambda variant: "blur", blurred, lambda asked, around: REACH)
 
 
 class ChainTest(FolderTest):
@@ -55,7 +56,7 @@ class ChainTest(FolderTest):
 
     def beauty(self, asked: Evaluation) -> Picture:
         self.made_of += 1
-        return self.engine.picture(asked, "beauty")
+        return self.engine.picture(asked.told_to(untold), "beauty")
 
     def chain(self, *links: Link) -> Chain:
         return Chain(
@@ -102,7 +103,7 @@ class ChainTest(FolderTest):
         np.testing.assert_array_equal(np.concatenate(bands, axis=1), whole)
 
     def test_a_neutral_station_passes_the_same_picture_on(self) -> None:
-        neutral = Link(lambda variant: None, blurred, lambda asked, around: REACH)
+        neutral = Link("neutral", lambda variant: None, blurred, lambda asked, around: REACH)
         made = self.engine.picture(self.ask(WHOLE), "beauty")
         chain = Chain(
             self.engine.keys,
@@ -117,10 +118,31 @@ class ChainTest(FolderTest):
         beauty = self.engine.picture(self.ask(WHOLE, Purpose.RESTING), "beauty").colour
         self.assertIs(self.engine.chain.picture(len(LINKS), self.ask(WHOLE, Purpose.RESTING)).colour, beauty)
 
+    def test_it_tells_step_by_step_and_whoever_is_told_can_stop_it(self) -> None:
+        heard: list[tuple[float, str]] = []
+
+        def half_way(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
+            asked.progress(0.5, "half")
+            return picture
+
+        def hear(share: float, doing: str) -> None:
+            heard.append((round(share, 4), doing))
+            if doing == "half" and self.made_of == 2:
+                raise Cancelled("it")
+
+        chain = self.chain(BLUR, Link("slow", lambda variant: "slow", half_way))
+        asked = self.engine.ask(Variant(), WHOLE, progress=hear)
+        chain.picture(2, asked)
+        self.assertEqual(heard, [(0, "beauty"), (0.3333, "blur"), (0.6667, "slow"), (0.8333, "half")])
+        self.made_of = 2
+        with self.assertRaises(Cancelled):
+            chain.picture(2, asked)
+
     def test_what_comes_before_the_change_is_not_made_again(self) -> None:
         after = [0]
-        turning = Link(lambda variant: variant.display, lambda picture, asked, mattes: picture)
-        chain = self.chain(BLUR, Link(lambda variant: after[0], lambda picture, asked, mattes: picture), turning)
+        turning = Link("turning", lambda variant: variant.display, lambda picture, asked, mattes: picture)
+        later = Link("later", lambda variant: after[0], lambda picture, asked, mattes: picture)
+        chain = self.chain(BLUR, later, turning)
         for purpose in (Purpose.MOVING, Purpose.RESTING):
             for after[0] in range(1, 4):
                 chain.picture(3, self.ask(WHOLE, purpose))

@@ -71,6 +71,22 @@ class WorkerTest(unittest.TestCase):
         self.finish()
         self.assertEqual(done, [0, "short", 10, 20, "as long"])
 
+    def test_work_under_way_is_given_up_for_a_newer_picture_of_its_viewer(self) -> None:
+        done: list[str] = []
+
+        def resting() -> None:
+            for viewer in ("another", "viewer"):
+                self.start(lambda v=viewer: done.append(v), MOVING, viewer)
+                self.waits(1)
+                give_way()
+                done.append(f"on after {viewer}")
+
+        self.start(resting, RESTING, "viewer")
+        self.waits(1)
+        self.finish()
+        self.assertEqual(done, ["another", "on after another", "viewer"])
+        self.assertIn("replaced", self.outcome)
+
     def test_outside_the_thread_nothing_gives_way(self) -> None:
         give_way()
         self.assertEqual(len(list(bands_of(full_look(0, 0, 4, 5), 2))), 3)

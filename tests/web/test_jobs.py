@@ -4,9 +4,10 @@ import time
 import unittest
 
 from escala.core.errors import BadSource
+from escala.engine.progress import Cancelled
 from escala.record.shots import NotFound
 from escala.web.events import EventLog
-from escala.web.jobs import Cancelled, Job, JobBoard
+from escala.web.jobs import Job, JobBoard
 
 
 class JobTest(unittest.TestCase):
@@ -57,6 +58,21 @@ class JobTest(unittest.TestCase):
         with self.assertRaisesRegex(Cancelled, "reading was stopped: everything is as it was"):
             self.board.here("reading", work)
         self.assertEqual([told["state"] for told in self.hub.since(mark)[1]], ["cancelled"])
+
+    def test_pages_hear_only_of_work_that_takes_longer_than_their_patience(self) -> None:
+        mark, *_ = self.hub.since("")
+
+        def work(job: Job) -> str:
+            self.board.report(job, 0.25, "quick")
+            job.started -= 60
+            self.board.report(job, 0.5, "slow")
+            return job.viewer
+
+        self.assertEqual(self.board.here("exact picture", lambda job: self.board.report(job, 0.5, ""), "me", 60), None)
+        self.assertEqual(self.hub.since(mark)[1], [])
+        self.assertEqual(self.board.here("exact picture", work, "me", 60), "me")
+        (told,) = self.hub.since(mark)[1]
+        self.assertEqual((told["viewer"], told["state"]), ("me", "done"))
 
     def test_only_the_newest_of_many_ended_jobs_are_kept(self) -> None:
         first = self.ended(self.board.start("reading", lambda job: 0))

@@ -66,9 +66,13 @@ export interface PictureAnswer {
   region: Region
 }
 
-/** A picture of a variant, as the file that the server sends. */
-export async function fetchPicture(variantId: number, wish: PictureWish): Promise<PictureAnswer> {
-  const response = await postJson(`/api/variants/${variantId}/picture`, wish)
+/** A picture of a variant, as the file that the server sends; `signal` gives it up. */
+export async function fetchPicture(
+  variantId: number,
+  wish: PictureWish,
+  signal?: AbortSignal,
+): Promise<PictureAnswer> {
+  const response = await postJson(`/api/variants/${variantId}/picture`, wish, signal)
   const milliseconds = Number(response.headers.get('X-Milliseconds'))
   const [x, y, width, height] = (response.headers.get('X-Region') ?? '').split(' ').map(Number)
   const region = { x: x!, y: y!, width: width!, height: height! }
@@ -168,8 +172,9 @@ export async function bringConfig(
 /** Files that lie about in folders, and are no part of a config. */
 const USELESS = /(^|\/)\.|\.(md|txt|pdf|py|html?)$|(^|\/)(license|readme)[^/]*$/i
 
-async function postJson(address: string, body: unknown): Promise<Response> {
+async function postJson(address: string, body: unknown, signal?: AbortSignal): Promise<Response> {
   return sent(address, {
+    signal,
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify(body),

@@ -2491,7 +2491,7 @@ export interface components {
         };
         /**
          * JobOut
-         * @description How long work stands. `seconds_left` is an estimate.
+         * @description How long work stands. `seconds_left` is an estimate; `viewer`: whose picture is made, if it is one.
          */
         JobOut: {
             /** Doing */
@@ -2515,6 +2515,8 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "done" | "failed" | "cancelled";
+            /** Viewer */
+            viewer: string;
             /** What */
             what: string;
         };
@@ -4563,14 +4565,17 @@ export interface components {
         /**
          * ValuesOut
          * @description Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number.
+         *
+         *     `region`: over which they are spread, a little more than was asked for perhaps.
          */
         ValuesOut: {
             /** Channels */
             channels: (number | null)[][][];
+            region: components["schemas"]["Region"];
         };
         /**
          * ValuesRequest
-         * @description A small region, for the numbers behind its pixels.
+         * @description A region, for the numbers behind its pixels: all of them, or so many columns and rows over it.
          */
         ValuesRequest: {
             /**
@@ -4578,6 +4583,16 @@ export interface components {
              * @default null
              */
             frame: number | null;
+            /**
+             * Out Height
+             * @default null
+             */
+            out_height: number | null;
+            /**
+             * Out Width
+             * @default null
+             */
+            out_width: number | null;
             /**
              * Pass Name
              * @default null

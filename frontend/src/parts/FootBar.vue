@@ -1,17 +1,25 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { useJobs, wordsOf } from '@/stores/jobs'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
 import PictureTools from '@/viewer/PictureTools.vue'
 
 const shots = useShot()
 const room = useRoom()
+const jobs = useJobs()
+const troubles = useTroubles()
 const chain = computed(() => (shots.variant?.chain ?? []).join(' → '))
 /** How long the exact picture took; while something moves, how large the pictures come. */
 const time = computed(() => {
   if (!room.settled) return room.movingShare < 1 ? `at ${room.movingShare * 100} %` : ''
   return room.milliseconds === null ? '' : `${room.milliseconds.toFixed(0)} ms`
 })
+/** The exact picture on its way, once it takes so long that it is told of. */
+const coming = computed(() =>
+  room.settled ? undefined : jobs.jobs.find((job) => job.viewer === room.viewer && job.state === 'running'),
+)
 </script>
 
 <template>
@@ -20,8 +28,18 @@ const time = computed(() => {
     <span class="space" />
     <span v-if="room.tapped">picture at {{ room.tap }}</span>
     <PictureTools />
-    <span>{{ room.settled ? 'exact' : 'moving' }}</span>
-    <span class="time">{{ time }}</span>
+    <template v-if="coming">
+      <span role="status">{{ wordsOf(coming) }}</span>
+      <button type="button" @click="jobs.stop(coming).catch(troubles.tell)">stop</button>
+    </template>
+    <template v-else-if="room.stopped">
+      <span role="status">not exact: stopped</span>
+      <button type="button" @click="room.settleWish = {}">make it exact</button>
+    </template>
+    <template v-else>
+      <span>{{ room.settled ? 'exact' : 'moving' }}</span>
+      <span class="time">{{ time }}</span>
+    </template>
   </footer>
 </template>
 

@@ -1,10 +1,24 @@
 import { defineStore } from 'pinia'
 import { shallowRef } from 'vue'
-import { told, type Answer } from '@/api/client'
+import { api, told, type Answer } from '@/api/client'
 import { expectNews } from '@/api/events'
 import type { Job } from '@/api/types'
+import { percent, spoken } from './levels'
 
 const MOST = 30
+
+/** How far work is, and how long it takes yet. */
+export function wordsOf(job: Job): string {
+  const words = [spoken(job.what), job.doing, job.share > 0 ? percent(job.share) : '', left(job)]
+  return words.filter(Boolean).join(', ')
+}
+
+function left({ seconds_left }: Job): string {
+  if (seconds_left === null || seconds_left === undefined) return ''
+  return seconds_left < 90
+    ? `about ${Math.ceil(seconds_left)} s left`
+    : `about ${Math.ceil(seconds_left / 60)} min left`
+}
 
 /** Long work on the server, the newest first, as the server tells of it. */
 export const useJobs = defineStore('jobs', () => {
@@ -26,5 +40,11 @@ export const useJobs = defineStore('jobs', () => {
     return job.id
   }
 
-  return { jobs, hear, find, begin }
+  /** Stop long work; what is done by then stays. */
+  async function stop(job: Job) {
+    await told(api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job.id } } }))
+    expectNews()
+  }
+
+  return { jobs, hear, find, begin, stop }
 })

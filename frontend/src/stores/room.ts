@@ -40,6 +40,11 @@ export const useRoom = defineStore('room', () => {
   const placing = shallowRef({ x: 0, y: 0, scale: 1 })
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
+  /** Whether the exact picture was stopped before it was there; a new wish object asks for it once more. */
+  const stopped = ref(false)
+  const settleWish = shallowRef({})
+  /** By what name the server knows who looks at the present picture. */
+  const viewer = ref('')
   /** How large pictures come while something is dragged, as a share of the screen's pixels along a side. */
   const movingShare = ref(1)
   /** The frame of the sequence that is looked at; null: the first. */
@@ -111,7 +116,7 @@ export const useRoom = defineStore('room', () => {
   }
 
   return {
-    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, placing, milliseconds, zoomWish, settled, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
+    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, placing, milliseconds, zoomWish, settled, stopped, settleWish, viewer, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
     aids, aided, bright, lifted, sheetOpen, sheetOver, passShown, go, choose, showLarge, showSheet,
   } // prettier-ignore
 })

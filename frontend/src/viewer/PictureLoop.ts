@@ -22,12 +22,13 @@ const BUSY = 503
 
 /**
  * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
- * follows the fast one. The next one is asked for while the last is still unpacked. A late answer never replaces a
- * newer one.
+ * follows the fast one, and is given up when something newer is wanted. The next one is asked for while the last is
+ * still unpacked. A late answer never replaces a newer one.
  */
 export class PictureLoop {
   private wanted: { wish: Wish; moving: boolean } | null = null
   private busy = false
+  private settling: AbortController | null = null
   private rest: ReturnType<typeof setTimeout> | undefined
   private stopped = false
   private number = 0
@@ -42,6 +43,7 @@ export class PictureLoop {
   stop(): void {
     this.stopped = true
     clearTimeout(this.rest)
+    this.settling?.abort()
   }
 
   /** Ask for a picture; `moving` while something is still dragged. */
@@ -49,6 +51,7 @@ export class PictureLoop {
     this.wanted = { wish, moving }
     this.number += 1
     clearTimeout(this.rest)
+    this.settling?.abort()
     void this.next()
   }
 
@@ -56,18 +59,19 @@ export class PictureLoop {
     if (this.busy || this.stopped || !this.wanted) return
     const { wish, moving } = this.wanted
     this.wanted = null
+    this.busy = true
     const shown = await this.fetch(wish, true)
+    this.busy = false
     if (this.wanted) return this.next()
     if (shown && !moving) this.settle(wish)
   }
 
   private settle(wish: Wish): void {
-    const number = this.number
     clearTimeout(this.rest)
     this.rest = setTimeout(async () => {
-      if (number !== this.number || this.busy) return
-      await this.fetch(wish, false, () => number === this.number)
-      if (this.wanted) void this.next()
+      const given = (this.settling = new AbortController())
+      await this.fetch(wish, false, given.signal)
+      if (!given.signal.aborted && this.wanted) void this.next()
     }, REST_MS)
   }
 
@@ -76,11 +80,11 @@ export class PictureLoop {
     wish: Wish,
     settled: boolean,
     order: number,
-    current: () => boolean,
+    signal?: AbortSignal,
   ): Promise<void> {
     try {
       const bitmap = await createImageBitmap(answer.file)
-      if (this.stopped || order < this.unpacked || !current()) return bitmap.close()
+      if (this.stopped || order < this.unpacked || signal?.aborted) return bitmap.close()
       this.unpacked = order
       this.hooks.shown({ bitmap, milliseconds: answer.milliseconds, region: answer.region }, wish, settled)
     } catch (error) {
@@ -90,23 +94,23 @@ export class PictureLoop {
 
   /** The server has more to do than it can: ask once more in a while, unless something newer is wanted by then. */
   private async again(wish: Wish, live: boolean): Promise<void> {
+    const number = this.number
     await new Promise((done) => setTimeout(done, AGAIN_MS))
-    if (!this.stopped) this.wanted ??= { wish, moving: live }
+    if (!this.stopped && number === this.number) this.wanted = { wish, moving: live }
   }
 
-  private async fetch(wish: Wish, live: boolean, current: () => boolean = () => true): Promise<boolean> {
-    this.busy = true
+  private async fetch(wish: Wish, live: boolean, signal?: AbortSignal): Promise<boolean> {
     try {
-      const answer = await fetchPicture(wish.variantId, { ...wish.body, viewer: this.viewer, live })
-      void this.unpack(answer, wish, !live, ++this.answers, current)
+      const body = { ...wish.body, viewer: this.viewer, live }
+      const answer = await fetchPicture(wish.variantId, body, signal)
+      void this.unpack(answer, wish, !live, ++this.answers, signal)
       return true
     } catch (error) {
       const status = error instanceof Problem ? error.status : 0
+      if (this.stopped || signal?.aborted) return false
       if (status === BUSY) await this.again(wish, live)
-      else if (!this.stopped && status !== REPLACED) this.hooks.failed(error)
+      else if (status !== REPLACED) this.hooks.failed(error)
       return false
-    } finally {
-      this.busy = false
     }
   }
 }

@@ -10,6 +10,8 @@ export interface ThreadHooks {
 
 /** The page's end of the thread that fetches and draws pictures on a canvas. */
 export class PictureThread {
+  /** Each page is a viewer of its own: its newer pictures replace only its own. */
+  readonly viewer = Math.random().toString(36).slice(2)
   private readonly worker = new Worker(new URL('./picture.worker.ts', import.meta.url), { type: 'module' })
 
   constructor(canvas: HTMLCanvasElement, hooks: ThreadHooks) {
@@ -20,8 +22,7 @@ export class PictureThread {
     this.worker.onerror = () =>
       hooks.failed(new Problem(0, 'Drawing the picture has failed. Load the page again.'))
     const drawn = canvas.transferControlToOffscreen()
-    // Each page is a viewer of its own: its newer pictures replace only its own waiting ones.
-    this.ask({ does: 'begin', canvas: drawn, viewer: Math.random().toString(36).slice(2) }, [drawn])
+    this.ask({ does: 'begin', canvas: drawn, viewer: this.viewer }, [drawn])
   }
 
   destroy(): void {

@@ -2,7 +2,7 @@
 import { Problem } from '@/api/client'
 import { FramePainter } from './FramePainter'
 import { NOW } from './framing'
-import type { Asked, Told } from './pictureMessages'
+import { viewerOf, type Asked, type Told } from './pictureMessages'
 import { PictureLoop } from './PictureLoop'
 
 const page = self as unknown as {
@@ -16,7 +16,7 @@ let viewer = ''
 function loopOf(key: string): PictureLoop {
   const known = loops.get(key)
   if (known) return known
-  const made = new PictureLoop(`${key} ${viewer}`, {
+  const made = new PictureLoop(viewerOf(key, viewer), {
     shown: ({ bitmap, milliseconds, region }, wish, settled) =>
       painter?.show(key, bitmap, region, (at) =>
         page.postMessage({ tells: 'painted', painted: { key, wish, settled, milliseconds, at } }),

@@ -9,6 +9,11 @@ export interface Wish {
   body: Omit<PictureWish, 'viewer' | 'live'>
 }
 
+/** The viewer that the server knows a page's picture of a key by. */
+export function viewerOf(key: string, page: string): string {
+  return `${key} ${page}`
+}
+
 /** What the page tells the thread that fetches and draws pictures. */
 export type Asked =
   | { does: 'begin'; canvas: OffscreenCanvas; viewer: string }

@@ -1,6 +1,8 @@
 import { computed, onScopeDispose, watch } from 'vue'
 import type { SubjectWish } from '@/api/client'
+import { expectNews } from '@/api/events'
 import { useHolds, type Hold } from '@/stores/holds'
+import { useJobs } from '@/stores/jobs'
 import { useReel } from '@/stores/reel'
 import { useRoom } from '@/stores/room'
 import { useShelf } from '@/stores/shelf'
@@ -9,11 +11,14 @@ import { useTroubles } from '@/stores/troubles'
 import type { FrameCanvas } from './FrameCanvas'
 import { NOW, type Arrangement, type Framing } from './framing'
 import { Pace } from './pace'
-import type { Painted, Wish } from './pictureMessages'
+import { viewerOf, type Painted, type Wish } from './pictureMessages'
 import { PictureThread } from './PictureThread'
 
 /** The name of the marks that tell when pictures of the last drag were painted, for whoever measures. */
 const PAINTED = 'picture painted'
+
+/** An exact picture that takes longer is told of by the server: then it is asked how far that is. */
+const SLOW_MS = 900
 
 /** Asks for the present picture and for those it is compared with, and hands them to the canvas as they come. */
 export function usePictures(frame: () => FrameCanvas | null) {
@@ -22,6 +27,7 @@ export function usePictures(frame: () => FrameCanvas | null) {
   const holds = useHolds()
   const troubles = useTroubles()
   const reel = useReel()
+  const jobs = useJobs()
   const first = computed(() => Math.min(...Object.keys(shots.shot?.render.frames ?? {}).map(Number)))
   const pace = new Pace()
   const shelf = useShelf()
@@ -36,6 +42,7 @@ export function usePictures(frame: () => FrameCanvas | null) {
   let thread: PictureThread | null = null
   /** When the newest wish was made: only its picture settles. */
   let asked = 0
+  let slow: ReturnType<typeof setTimeout> | undefined
   watch(moving, (on) => {
     if (on) return performance.clearMarks(PAINTED)
     pace.rest()
@@ -45,13 +52,14 @@ export function usePictures(frame: () => FrameCanvas | null) {
 
   function begin(canvas: HTMLCanvasElement) {
     thread = new PictureThread(canvas, { painted, failed: (error) => troubles.tell(error) })
+    room.viewer = viewerOf(NOW, thread.viewer)
   }
 
   function painted({ key, wish, settled, milliseconds, at }: Painted) {
     if (key !== NOW) return
     const startTime = at - performance.timeOrigin
     if (wish.body.patch.length && !settled) pace.took(startTime - wish.asked)
-    performance.mark(PAINTED, { startTime, detail: { settled, patch: wish.body.patch } })
+    performance.mark(PAINTED, { startTime, detail: { settled, patch: wish.body.patch, asked: wish.asked } })
     if (!settled || wish.asked !== asked) return
     room.settled = true
     room.milliseconds = milliseconds
@@ -96,7 +104,9 @@ export function usePictures(frame: () => FrameCanvas | null) {
       holds.comparing && holds.mode === 'difference'
         ? { subject: subjectOf(holds.first!), gain, measure }
         : null
-    room.settled = false
+    room.settled = room.stopped = false
+    clearTimeout(slow)
+    slow = setTimeout(() => !room.settled && !moving.value && expectNews(), SLOW_MS)
     const want = (key: string, more: Partial<Wish['body']>) =>
       thread?.want(key, { ...next, body: { ...next.body, ...more } }, moving.value)
     want(NOW, { against })
@@ -107,6 +117,10 @@ export function usePictures(frame: () => FrameCanvas | null) {
   function keep() {
     thread?.keep(holds.holds.map((hold) => hold.key))
   }
+
+  const exact = computed(() => jobs.jobs.find((job) => job.viewer === room.viewer))
+  watch(exact, (job) => (room.stopped = job?.state === 'cancelled' && !room.settled))
+  watch(() => room.settleWish, ask)
 
   reel.attach({
     wish(number) {
@@ -125,6 +139,7 @@ export function usePictures(frame: () => FrameCanvas | null) {
     (on) => !on && ask(),
   )
   onScopeDispose(() => {
+    clearTimeout(slow)
     reel.attach(null)
     thread?.destroy()
   })

@@ -14,6 +14,7 @@ from escala.engine.colour.chain import Colouring
 from escala.engine.evaluation import Purpose
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import BAND_ROWS, Look, bands_of, full_look
+from escala.engine.progress import Progress, part_of, untold
 from escala.engine.stations import STATION_BY_NAME
 from escala.media.exr import read_parts, writable_attributes, write_exr
 from escala.media.stills import still_pixels, write_still
@@ -41,8 +42,8 @@ class Delivery:
     station: str = "display"
 
 
-def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery) -> None:
-    """Evaluate a frame at full size and write it.
+def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery, progress: Progress = untold) -> None:
+    """Evaluate a frame at full size and write it; `progress` is told how far it is, and may stop it.
 
     Raises `BadSource` for an extension that is not written, `UnknownChoice` for a station that is not there.
     """
@@ -54,9 +55,9 @@ def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery) -> No
     choose("station", delivery.station, STATION_BY_NAME)
     colouring = engine.colouring(variant)
     if suffix == ".exr":
-        _write_exr(engine, variant, colouring, delivery)
+        _write_exr(engine, variant, colouring, delivery, progress)
     else:
-        _write_still(engine, variant, colouring, delivery)
+        _write_still(engine, variant, colouring, delivery, progress)
 
 
 def _holds(colouring: Colouring, delivery: Delivery) -> str:
@@ -66,12 +67,16 @@ def _holds(colouring: Colouring, delivery: Delivery) -> str:
     return colouring.config.space(delivery.space or colouring.delivery_space)
 
 
-def _bands(engine: Evaluator, variant: Variant, delivery: Delivery, place: Look) -> Iterator[Picture]:
+def _bands(
+    engine: Evaluator, variant: Variant, delivery: Delivery, place: Look, progress: Progress
+) -> Iterator[Picture]:
     """A place of the raster as it leaves, in bands; at the end memory is given back."""
     # What looks around itself is worked out beyond each band: where that is far, bands are higher.
     reach = engine.chain.reach(engine.ask(variant, place, Purpose.DELIVERING))
     for band in bands_of(place, max(BAND_ROWS, int(_BAND_REACHES * reach))):
-        asked = engine.ask(variant, band, Purpose.DELIVERING)
+        begin = (band.y - place.y) / place.height
+        told = part_of(progress, begin, begin + band.height / place.height)
+        asked = engine.ask(variant, band, Purpose.DELIVERING, progress=told)
         if delivery.as_view:
             yield engine.shown(asked, delivery.station)
         else:
@@ -79,20 +84,24 @@ def _bands(engine: Evaluator, variant: Variant, delivery: Delivery, place: Look)
     engine.frame.release()
 
 
-def _write_still(engine: Evaluator, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
+def _write_still(
+    engine: Evaluator, variant: Variant, colouring: Colouring, delivery: Delivery, progress: Progress
+) -> None:
     """The displayed picture, made band by band straight into the whole numbers that the file holds."""
     shown = _whole(engine.render, engine.render.display)
-    bands = _bands(engine, variant, delivery, shown)
+    bands = _bands(engine, variant, delivery, shown, progress)
     pixels = [still_pixels(band.colour, delivery.path.suffix, delivery.bits) for band in bands]
     words = {"Software": "Escala", "ImageDescription": _holds(colouring, delivery)}
     write_still(delivery.path, np.concatenate(pixels), words)
 
 
-def _write_exr(engine: Evaluator, variant: Variant, colouring: Colouring, delivery: Delivery) -> None:
+def _write_exr(
+    engine: Evaluator, variant: Variant, colouring: Colouring, delivery: Delivery, progress: Progress
+) -> None:
     to_stored = narrow_to_half if delivery.pixel_type == "half" else np.asarray
     render, raster = engine.render, _whole(engine.render, engine.render.raster)
     channels: dict[str, list[Planes]] = {letter: [] for letter in "RGBA"}
-    for band in _bands(engine, variant, delivery, raster):
+    for band in _bands(engine, variant, delivery, raster, progress):
         planes = [*band.colour] if band.alpha is None else [*band.colour, band.alpha]
         for letter, plane in zip("RGBA", planes, strict=False):
             channels[letter].append(to_stored(plane))

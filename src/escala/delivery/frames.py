@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from escala.core.errors import BadSource
-from escala.engine.progress import Progress, untold
+from escala.engine.progress import Progress, part_of, untold
 from escala.engine.worker import LONG
 from escala.engine.workshop import Workshop
 from escala.model.render import Render
@@ -51,8 +51,14 @@ def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
 def deliver_frames(workshop: Workshop, order: Order, progress: Progress = untold) -> Iterator[Path]:
     """Write the frames in order; each file as it is there, whole."""
     for done, number in enumerate(order.frames):
-        progress(done / len(order.frames), f"frame {number}")
+        frame = _named(part_of(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
+        frame(0.0, "")
         engine = workshop.engine_of_variant(order.shot, order.render, order.variant, number)
         delivery = replace(order.file, path=order.path_of(number))
-        workshop.evaluate(lambda e=engine, d=delivery: deliver_frame(e, order.variant, d), LONG)  # type: ignore[misc]
+        workshop.evaluate(lambda how=(engine, order.variant, delivery, frame): deliver_frame(*how), LONG)  # type: ignore[misc]
         yield delivery.path
+
+
+def _named(progress: Progress, number: int) -> Progress:
+    """What is told of a frame, with its number before what is done to it."""
+    return lambda share, doing: progress(share, f"frame {number}{', ' if doing else ''}{doing}")

@@ -14,6 +14,7 @@ from .cache import ByteCache
 from .evaluation import Evaluation
 from .keys import Keys
 from .looking.look import Look, resize_planes
+from .progress import part_of
 from .surroundings import Surroundings
 
 
@@ -72,11 +73,13 @@ def _no_reach(asked: Evaluation, around: Surroundings) -> float:
 class Link:
     """How a station of the tail makes its picture of the one before.
 
-    `part`: what the document says to it; None while that changes nothing, and the picture passes on untouched.
-    `reach`: how far it looks around each pixel, in pixels of the full-resolution render. `made_of`: what its pictures
-    are made of beside the part, as the contents of files and the mattes that it names; they are kept by both.
+    `name`: what is told of it while it works. `part`: what the document says to it; None while that changes nothing,
+    and the picture passes on untouched. `reach`: how far it looks around each pixel, in pixels of the full-resolution
+    render. `made_of`: what its pictures are made of beside the part, as the contents of files and the mattes that it
+    names; they are kept by both.
     """
 
+    name: str
     part: Callable[[Variant], Any]
     function: Callable[[Picture, Evaluation, Surroundings], Picture]
     reach: Callable[[Evaluation, Surroundings], float] = _no_reach
@@ -115,13 +118,17 @@ class Chain:
         return all(link.part(variant) is None for link in self.links)
 
     def _after(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
-        """The picture after links that all change something."""
+        """The picture after links that all change something; each is told as one step, after that of the beauty."""
         if not links:
+            asked.progress(0.0, "beauty")
             return self.beauty(asked)
         *before, last = links
-        raster = self.keys.render.raster
+        raster, share = self.keys.render.raster, len(links) / (len(links) + 1)
         grown = asked.at(asked.look.grown(last.reach(asked, self.around), raster.width, raster.height))
-        return last.function(self._kept(tuple(before), grown), grown, self.around).part(grown.look, asked.look)
+        earlier = self._kept(tuple(before), grown.told_to(part_of(asked.progress, 0.0, share)))
+        asked.progress(share, last.name)
+        later = grown.told_to(part_of(asked.progress, share, 1.0))
+        return last.function(earlier, later, self.around).part(grown.look, asked.look)
 
     def _kept(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
         """As `_after`; the last of each look of a viewer is kept while only what follows it changes."""

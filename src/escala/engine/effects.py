@@ -13,10 +13,15 @@ from .surroundings import Surroundings
 
 @dataclass(frozen=True)
 class Ground:
-    """Where an effect works: what is asked, and what it may look at beside the picture."""
+    """Where an effect works: what is asked, what it may look at beside the picture, and its name."""
 
     asked: Evaluation
     around: Surroundings
+    name: str = ""
+
+    def told(self, share: float) -> None:
+        """Tell how far the effect is; whoever is told may stop it."""
+        self.asked.progress(share, self.name)
 
 
 def _nowhere(part: Any, ground: Ground) -> float:
@@ -63,7 +68,7 @@ def _link(place: str, effect: Effect) -> Link:
         return (found, effect.beside(variant)) if found.changes else None
 
     def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
-        return effect.function(picture, settings(asked.variant), Ground(asked, around))
+        return effect.function(picture, settings(asked.variant), Ground(asked, around, effect.name))
 
     def reach(asked: Evaluation, around: Surroundings) -> float:
         return effect.reach(settings(asked.variant), Ground(asked, around))
@@ -71,4 +76,4 @@ def _link(place: str, effect: Effect) -> Link:
     def made_of(asked: Evaluation, around: Surroundings) -> tuple[Any, ...]:
         return tuple(asked.variant.mattes_of(place).items()), effect.files(asked.variant, around)
 
-    return Link(part, function, reach, made_of)
+    return Link(effect.name, part, function, reach, made_of)

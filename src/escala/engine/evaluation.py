@@ -1,12 +1,13 @@
 """What is asked of an evaluator: one value, and no flag beside it."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import Enum
 
 from escala.model.variant import Variant
 
 from .colour.chain import Colouring
 from .looking.look import Look
+from .progress import Progress, untold
 
 
 class Purpose(Enum):
@@ -25,7 +26,7 @@ class Purpose(Enum):
 class Evaluation:
     """A variant, the colour chain that follows from it, the place looked at, what for, and who looks.
 
-    `viewer`: whose hand drags; `number`: of the frame.
+    `viewer`: whose hand drags; `number`: of the frame; `progress`: who is told how far it is, and may stop it.
     """
 
     variant: Variant
@@ -34,6 +35,7 @@ class Evaluation:
     purpose: Purpose = Purpose.RESTING
     viewer: str = ""
     number: int = 0
+    progress: Progress = field(default=untold, compare=False)
 
     @property
     def is_moving(self) -> bool:
@@ -52,3 +54,7 @@ class Evaluation:
     def at(self, look: Look) -> "Evaluation":
         """The same at another look."""
         return self if look == self.look else replace(self, look=look)
+
+    def told_to(self, progress: Progress) -> "Evaluation":
+        """The same, told to another."""
+        return replace(self, progress=progress)

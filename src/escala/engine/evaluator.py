@@ -20,6 +20,7 @@ from .keys import Keys
 from .looking.look import Look, colour_of_pass, sample_pass
 from .mattes.mattes import Mattes
 from .pictures import Pictures, no_pictures
+from .progress import Progress, untold
 from .stations import LINKS, STATION_BY_NAME, links_up_to
 from .surface.changes import Surfaces
 from .surroundings import Surroundings
@@ -64,9 +65,17 @@ class Evaluator:
             self._colouring = kept
         return kept[2]
 
-    def ask(self, variant: Variant, look: Look, purpose: Purpose = Purpose.RESTING, viewer: str = "") -> Evaluation:
+    def ask(
+        self,
+        variant: Variant,
+        look: Look,
+        purpose: Purpose = Purpose.RESTING,
+        viewer: str = "",
+        progress: Progress = untold,
+    ) -> Evaluation:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
-        return Evaluation(variant.settled(self.number), self.colouring(variant), look, purpose, viewer, self.number)
+        settled, colouring = variant.settled(self.number), self.colouring(variant)
+        return Evaluation(settled, colouring, look, purpose, viewer, self.number, progress)
 
     def at(self, station: str, asked: Evaluation) -> Planes:
         """The picture at a station, (3, H, W) in the working space. Raises `UnknownChoice`."""

@@ -78,7 +78,7 @@ def _corrected(place: str, part_of: Callable[[Variant], Corrected]) -> Link:
     def made_of(asked: Evaluation, around: Surroundings) -> tuple[Any, ...]:
         return files_of(part_of(asked.variant).corrections), tuple(asked.variant.mattes_of(place).items())
 
-    return Link(part, function, reach, made_of)
+    return Link(place, part, function, reach, made_of)
 
 
 def _beauty_link() -> Link:

@@ -16,7 +16,7 @@ _MOST_WAITING = 128
 
 
 class Superseded(EscalaError):
-    """A request that a newer one of the same viewer has replaced before it began."""
+    """A request that a newer one of the same viewer has replaced."""
 
 
 class Overloaded(EscalaError):
@@ -26,7 +26,8 @@ class Overloaded(EscalaError):
 class EvaluationThread:
     """Runs jobs one after another. Lower urgency numbers go first, older before newer.
 
-    Work that takes long calls `give_way` now and then: whatever is more urgent and waits is done in between.
+    Work that takes long calls `give_way` now and then: whatever is more urgent and waits is done in between, and what
+    a newer request of its viewer has replaced is given up.
     """
 
     def __init__(self) -> None:
@@ -38,7 +39,7 @@ class EvaluationThread:
         self._thread.start()
 
     def run(self, job: Callable[[], Result], urgency: int, viewer: str | None = None) -> Result:
-        """The job's result. With `viewer`, waiting jobs of that viewer are given up and raise `Superseded`.
+        """The job's result. With `viewer`, older jobs of that viewer are given up and raise `Superseded`.
 
         Raises `Overloaded` at once when too many wait already.
         """
@@ -73,17 +74,24 @@ class EvaluationThread:
             if not self._waiting or self._waiting[0][0] >= below:
                 return
             urgency, number, viewer, job, future = heapq.heappop(self._waiting)
-            stale = viewer is not None and self._newest.get(viewer) != number
-        if stale:
-            future.set_exception(Superseded("a newer picture was asked for"))
-            return
-        before, _HERE.give_way = getattr(_HERE, "give_way", None), lambda: self._between(urgency)
+
+        def between() -> None:
+            self._between(urgency)
+            self._check(number, viewer)
+
+        before, _HERE.give_way = getattr(_HERE, "give_way", None), between
         try:
+            self._check(number, viewer)
             future.set_result(job())
         except BaseException as error:  # handed to the one who asked
             future.set_exception(error)
         finally:
             _HERE.give_way = before
+
+    def _check(self, number: int, viewer: str | None) -> None:
+        with self._changed:
+            if viewer is not None and self._newest.get(viewer) != number:
+                raise Superseded("a newer picture was asked for")
 
     def _between(self, urgency: int) -> None:
         while True:
@@ -97,7 +105,10 @@ _HERE = threading.local()
 
 
 def give_way() -> None:
-    """A place in long work where more urgent work of others may be done first; outside the thread nothing happens."""
+    """A place in long work where more urgent work of others may be done first; outside the thread nothing happens.
+
+    Raises `Superseded` where a newer request has replaced the work.
+    """
     between = getattr(_HERE, "give_way", None)
     if between is not None:
         between()

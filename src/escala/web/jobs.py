@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from escala.core.errors import EscalaError
+from escala.engine.progress import Cancelled
 from escala.record.shots import NotFound
 
 from .events import EventLog
@@ -20,19 +21,17 @@ _LOG = logging.getLogger("escala")
 _MOST_ENDED = 200
 
 
-class Cancelled(EscalaError):
-    """The user stopped the work."""
-
-    def __init__(self, what: str) -> None:
-        super().__init__(f"{what} was stopped: everything is as it was before")
-
-
 @dataclass
 class Job:
-    """One piece of work: what it does, how far it is (0..1), and its result or the sentence of its failure."""
+    """One piece of work: what it does, how far it is (0..1), and its result or the sentence of its failure.
+
+    `viewer`: whose picture it makes, if it is one. Pages hear of it once it has taken `patience` seconds.
+    """
 
     id: int
     what: str
+    viewer: str = ""
+    patience: float = 0.0
     state: str = "running"
     share: float = 0.0
     doing: str = ""
@@ -41,6 +40,11 @@ class Job:
     result: Any = None
     started: float = field(default_factory=time.monotonic)
     stop: threading.Event = field(default_factory=threading.Event)
+
+    @property
+    def is_told(self) -> bool:
+        """Whether it has taken so long that pages hear of it."""
+        return time.monotonic() - self.started >= self.patience
 
     @property
     def seconds_left(self) -> float | None:
@@ -53,6 +57,7 @@ class Job:
         return {
             "id": self.id,
             "what": self.what,
+            "viewer": self.viewer,
             "state": self.state,
             "share": self.share,
             "doing": self.doing,
@@ -78,9 +83,9 @@ class JobBoard:
         threading.Thread(target=self._run, args=(job, work), daemon=True, name=f"job {job.id}").start()
         return job
 
-    def here(self, what: str, work: Callable[[Job], Result]) -> Result:
+    def here(self, what: str, work: Callable[[Job], Result], viewer: str = "", patience: float = 0.0) -> Result:
         """Work that its caller waits for. Raises what it raises, and `Cancelled` when it is stopped."""
-        job = self._noted(what)
+        job = self._noted(what, viewer, patience)
         try:
             result = work(job)
             job.state, job.share = "done", 1.0
@@ -92,14 +97,14 @@ class JobBoard:
             job.state = "failed"  # its sentence goes to the one who waits
             raise
         finally:
-            self._hub.tell("job", **job.facts())
+            self._tell(job)
 
     def report(self, job: Job, share: float, doing: str) -> None:
         """Tell how far a job is; raises `Cancelled` when it shall stop."""
         if job.stop.is_set():
             raise Cancelled(job.what)
         job.share, job.doing = share, doing
-        self._hub.tell("job", **job.facts())
+        self._tell(job)
 
     def find(self, job_id: int) -> Job:
         """A job; raises `NotFound`."""
@@ -108,8 +113,12 @@ class JobBoard:
             raise NotFound(f"there is no job {job_id}")
         return job
 
-    def _noted(self, what: str) -> Job:
-        job = Job(next(self._numbers), what)
+    def _tell(self, job: Job) -> None:
+        if job.is_told:
+            self._hub.tell("job", **job.facts())
+
+    def _noted(self, what: str, viewer: str = "", patience: float = 0.0) -> Job:
+        job = Job(next(self._numbers), what, viewer, patience)
         with self._lock:
             self._jobs[job.id] = job
             ended = [known.id for known in self._jobs.values() if known.state != "running"]
@@ -128,4 +137,4 @@ class JobBoard:
                 _LOG.exception("unexpected, while %s", job.what)
             job.error, job.error_kind = sentence_of(error), type(error).__name__
             job.state = "failed"
-        self._hub.tell("job", **job.facts())
+        self._tell(job)

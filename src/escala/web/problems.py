@@ -7,6 +7,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from escala.core.errors import EscalaError, NoRoom, TooLarge
+from escala.engine.progress import Cancelled
 from escala.engine.worker import Overloaded, Superseded
 from escala.media.places import printable
 from escala.media.whole import is_full
@@ -22,6 +23,7 @@ STATUS: dict[type[EscalaError], int] = {
     NothingToUndo: 409,
     LastVariant: 409,
     Superseded: 409,
+    Cancelled: 409,
     TooLarge: 413,
     NoRoom: 507,
     Overloaded: 503,

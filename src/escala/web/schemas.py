@@ -44,10 +44,11 @@ class Region(BaseModel):
 
 
 class JobOut(BaseModel):
-    """How long work stands. `seconds_left` is an estimate."""
+    """How long work stands. `seconds_left` is an estimate; `viewer`: whose picture is made, if it is one."""
 
     id: Id
     what: str
+    viewer: str
     state: Literal["running", "done", "failed", "cancelled"]
     share: float
     doing: str

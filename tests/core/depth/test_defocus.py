@@ -162,6 +162,21 @@ class DefocusTest(unittest.TestCase):
         finally:
             numba.set_num_threads(threads)
 
+    def test_it_tells_how_far_it_is_and_is_stopped_by_whoever_is_told(self) -> None:
+        radius = np.full((300, 1600), 3.0, np.float32)
+        light = np.ones((3, *radius.shape), np.float32)
+        heard: list[float] = []
+        defocus(light, None, radius, told=heard.append)
+        self.assertGreater(len(heard), 2)
+        self.assertEqual(heard, sorted(heard))
+        self.assertTrue(heard[0] > 0 and heard[-1] < 1)
+
+        def stop(share: float) -> None:
+            raise InterruptedError
+
+        with self.assertRaises(InterruptedError):
+            defocus(light, None, radius, told=stop)
+
     def test_blocks_are_chosen_alike_in_every_part(self) -> None:
         light = texture(9, (200 * FINE, 280 * FINE), 0.01, 0.9)[:, ::FINE, ::FINE].copy()
         light[:, 60:63, 90:93] = 20

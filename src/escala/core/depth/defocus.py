@@ -7,7 +7,7 @@ from ..kernels import kernel
 from ..planes import Matte, Planes, as_colour
 from .blocks import FINE_BLOCKS
 from .footprints import BLOCKS, MOST_STEPS, Opening, footprints_of, radius_step
-from .layers import SLICES
+from .layers import SLICES, Told, untold
 from .spreading import spread_picture
 
 # Slices of depth by blur: the middle one up to `_SHARP` px, each other one 1.35 times as large as the one before.
@@ -33,10 +33,12 @@ def defocus(
     opening: Opening = DISC,
     origin: tuple[int, int] = (0, 0),
     blocks: float = FINE_BLOCKS,
+    told: Told = untold,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha, each pixel spread by its `blur_radius`; edge pixels are carried on outside.
 
     `origin`: column and row of the first pixel in the whole picture. `blocks`: as `merge_blocks`, 0 for none.
+    `told`: how far it is, 0 to 1; it may raise to stop the work.
     """
     colour = as_colour(planes)
     slices, codes, spread = np.empty(radius.shape, np.int16), np.empty(radius.shape, np.int32), np.empty_like(radius)
@@ -53,6 +55,7 @@ def defocus(
         origin,
         blocks=blocks,
         most_codes=MOST_STEPS * BLOCKS,
+        told=told,
     )
 
 

@@ -8,6 +8,7 @@ known is made up for it.
 All that is added are whole numbers in float64, so that sums are exact: tiles and threads change no bit.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numba
@@ -28,8 +29,17 @@ SLICES = 128
 CHANNELS = 5
 WEIGHT, ALPHA = 3, 4
 _TILE_ROWS, _MOST_ROWS, _TILE_ASPECT = 32, 256, 4
+# Tiles that are made before somebody is told again.
+_TOGETHER = 64
 # What is no number has no footprint and stays where it is; what went into a block, or was never there, has none either.
 STAYS, GONE = -1, -2
+
+
+Told = Callable[[float], None]
+
+
+def untold(share: float) -> None:
+    """Nobody is told."""
 
 
 @dataclass(frozen=True)
@@ -45,8 +55,13 @@ class Surfels:
     footprint: NDArray[np.int32]
 
 
-def spread_footprints(surfels: Surfels, footprints: Footprints, has_alpha: bool) -> NDArray[np.float32]:
-    """Colour and alpha, (4, H, W), after every surfel is spread by its footprint; no alpha where there is none."""
+def spread_footprints(
+    surfels: Surfels, footprints: Footprints, has_alpha: bool, told: Told = untold
+) -> NDArray[np.float32]:
+    """Colour and alpha, (4, H, W), after every surfel is spread by its footprint; no alpha where there is none.
+
+    `told`: how far it is, 0 to 1; it may raise to stop the work.
+    """
     reach = int(footprints.reach.max())
     out = np.empty((4, *surfels.slice.shape[1:]), np.float32)
     prints = (
@@ -58,16 +73,21 @@ def spread_footprints(surfels: Surfels, footprints: Footprints, has_alpha: bool)
         footprints.change,
     )
     tile = max(_TILE_ROWS, min(_MOST_ROWS, reach))
-    _spread(surfels.light, surfels.slice, surfels.footprint, prints, reach, tile, has_alpha, out)
+    across, down = (-(-size // side) for size, side in zip(out.shape[:0:-1], (_TILE_ASPECT * tile, tile), strict=True))
+    for first in range(0, across * down, _TOGETHER):
+        told(first / (across * down))
+        jobs = first, min(first + _TOGETHER, across * down)
+        _spread(surfels.light, surfels.slice, surfels.footprint, prints, reach, tile, jobs, has_alpha, out)
     return out
 
 
 @kernel
-def _spread(light, slices, prints, footprints, reach, tile, has_alpha, out):  # type: ignore[no-untyped-def]
+def _spread(light, slices, prints, footprints, reach, tile, jobs, has_alpha, out):  # type: ignore[no-untyped-def]
     height, width = slices.shape[1:]
     wide = _TILE_ASPECT * tile
-    across, down = (width + wide - 1) // wide, (height + tile - 1) // tile
-    for job in numba.prange(across * down):
+    across = (width + wide - 1) // wide
+    for each in numba.prange(jobs[1] - jobs[0]):
+        job = jobs[0] + np.int64(each)
         top, left = job // across * tile, job % across * wide
         bottom, right = min(height, top + tile), min(width, left + wide)
         slot_of = np.full(SLICES, -1, np.int16)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..kernels import serial_kernel
 from ..planes import Matte, Planes, as_colour
 from .footprints import PARTS, Footprints
-from .layers import SLICES
+from .layers import SLICES, Told, untold
 from .spreading import spread_picture
 
 # Ways are told apart in quarters of a pixel, and go as far as 255.
@@ -33,11 +33,13 @@ def motion_blur(
     distance: Planes | None,
     times: tuple[float, float],
     origin: tuple[int, int] = (0, 0),
+    told: Told = untold,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha under an open shutter; what does not move, and nothing moves over, stays to the bit.
 
     `vectors`: (2, H, W), pixels per frame, x to the right, y down; no number is no motion. `distance`: in scene units;
-    None: the faster lies over the slower. `times`: when the shutter opens and closes.
+    None: the faster lies over the slower. `times`: when the shutter opens and closes. `told`: how far it is, 0 to 1;
+    it may raise to stop the work.
     """
     colour = as_colour(planes)
     way = np.where(np.isfinite(vectors), vectors, np.float32(0.0)) * np.float32(times[1] - times[0])
@@ -56,6 +58,7 @@ def motion_blur(
         lambda found: _ways(found, times),
         origin,
         still=_STILL,
+        told=told,
     )
 
 

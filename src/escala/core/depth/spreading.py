@@ -11,10 +11,12 @@ from ..planes import Matte, Planes
 from .behind import add_hidden
 from .blocks import AROUND, merge_blocks
 from .footprints import BLOCKS, Footprints
-from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Surfels, spread_footprints
+from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Surfels, Told, spread_footprints, untold
 
 # Margins reach to multiples of this: what blocks are chosen by lies where it does in the whole picture, and is whole.
 _GRID = AROUND << (BLOCKS - 1)
+# How much is done when pixels are laid out, and when they are ready to be spread.
+_LAID_OUT, _PREPARED = 0.05, 0.2
 
 
 def spread_picture(
@@ -28,12 +30,13 @@ def spread_picture(
     still: int = 0,
     blocks: float = 0.0,
     most_codes: int = 1 << 22,
+    told: Told = untold,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha with every pixel spread by the footprint of its code; edge pixels are carried on.
 
     `slices`: by depth, from near to far; `spread`: how far each pixel goes; `origin`: column and row of the first
     pixel in the whole picture; `still`: the code of what is not spread. What is no number stays where it is.
-    `blocks`: as `merge_blocks`, 0 for none; `most_codes`: codes lie below it.
+    `blocks`: as `merge_blocks`, 0 for none; `most_codes`: codes lie below it; `told`: as `spread_footprints`.
     """
     height, width = slices.shape
     margin = int(np.ceil(spread.max())) + 2
@@ -47,10 +50,12 @@ def spread_picture(
     reached = np.empty(shape[1:], np.float32)
     cover = np.ones((1, 1), np.float32) if alpha is None else alpha
     _lay_out(planes, cover, slices, codes, spread, top, left, light, surfels.slice, surfels.footprint, reached)
+    told(_LAID_OUT)
     add_hidden(surfels, reached, still)
     if blocks:
         merge_blocks(surfels, blocks)
-    out = spread_footprints(surfels, footprints(_numbered(surfels.footprint, most_codes)), alpha is not None)
+    prints = footprints(_numbered(surfels.footprint, most_codes))
+    out = spread_footprints(surfels, prints, alpha is not None, lambda share: told(_PREPARED + share * (1 - _PREPARED)))
     out = out[:, top : top + height, left : left + width]
     return np.ascontiguousarray(out[:3]), None if alpha is None else np.ascontiguousarray(out[3])
 

@@ -66,8 +66,8 @@ def _defocus(picture: Picture, lens: Defocus, ground: Ground) -> Picture:
         return picture
     scale = ground.asked.look.scale
     radius = blur_radius(distance, lens.focus, lens.aperture * scale, lens.limit_px * scale)
-    how = defocus_coarsely if ground.asked.is_moving else defocus
-    colour, alpha = how(picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.asked.look))
+    facts = picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.asked.look)
+    colour, alpha = defocus_coarsely(*facts) if ground.asked.is_moving else defocus(*facts, told=ground.told)
     return Picture(colour, lambda: alpha)
 
 
@@ -83,8 +83,8 @@ def _motion(picture: Picture, motion: Motion, ground: Ground) -> Picture:
     vectors = _vectors(ground.around.data(name, asked), motion, asked.look.scale)
     times = shutter_times(motion.shutter, motion.centre)
     distance = distance_at(picture, ground)
-    how = motion_blur_coarsely if asked.is_moving else motion_blur
-    colour, alpha = how(picture.colour, picture.alpha, vectors, distance, times, first_pixel(asked.look))
+    facts = picture.colour, picture.alpha, vectors, distance, times, first_pixel(asked.look)
+    colour, alpha = motion_blur_coarsely(*facts) if asked.is_moving else motion_blur(*facts, told=ground.told)
     return Picture(colour, lambda: alpha)
 
 

@@ -32,6 +32,7 @@ from escala.model.variant import Variant
 from ..colour.chain import Colouring, baked_view
 from ..evaluation import Purpose
 from ..evaluator import Evaluator
+from ..progress import part_of
 from .look import Look, whole_look
 from .subject import Seen, Subject, see
 
@@ -65,6 +66,8 @@ class ViewerAids:
 
 NO_AIDS = ViewerAids()
 _BEFORE_LENS = "plate"
+# What is told of a picture when it is there, and only its view is missing.
+_VIEW_FROM = 0.9
 
 
 def screen_picture(
@@ -74,7 +77,9 @@ def screen_picture(
 
     What is display values already is shown as it is, whatever the aids. `size`: width and height to enlarge it to.
     """
-    seen, asked = see(subject, look, purpose), subject.engine.ask(subject.variant, look, purpose)
+    made = replace(subject, progress=part_of(subject.progress, 0.0, _VIEW_FROM))
+    seen, asked = see(made, look, purpose), subject.engine.ask(subject.variant, look, purpose)
+    subject.progress(_VIEW_FROM, "view")
     colouring = asked.colouring
     if not seen.scene:
         pixels = to_bytes(seen.planes)

@@ -15,6 +15,7 @@ from escala.model.variant import Variant
 from ..chain import Picture
 from ..evaluation import Evaluation, Purpose
 from ..evaluator import Evaluator
+from ..progress import Progress, untold
 from .look import Look, resize_planes, sample_pass
 
 
@@ -23,6 +24,7 @@ class Subject:
     """A variant on a frame, and what of it is looked at.
 
     `picture`: a picture brought in, in place of all of it. `viewer`: who looks, by any name; empty for nobody.
+    `progress`: who is told how far the picture is.
     """
 
     engine: Evaluator
@@ -31,6 +33,7 @@ class Subject:
     pass_name: str | None = None
     picture: StoredFrame | None = None
     viewer: str = ""
+    progress: Progress = untold
 
 
 @dataclass(frozen=True)
@@ -50,7 +53,7 @@ def see(subject: Subject, look: Look, purpose: Purpose = Purpose.RESTING) -> See
     """The subject at a look. Raises `BadSource` or `UnknownChoice` for a pass or station that is not there."""
     if subject.picture is not None:
         return _see_picture(subject, subject.picture, look)
-    asked = subject.engine.ask(subject.variant, look, purpose, subject.viewer)
+    asked = subject.engine.ask(subject.variant, look, purpose, subject.viewer, subject.progress)
     if subject.pass_name is not None:
         return _see_pass(subject, subject.pass_name, asked)
     return Seen(subject.engine.picture(asked, subject.station), True)

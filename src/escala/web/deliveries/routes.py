@@ -13,13 +13,14 @@ from pydantic import BaseModel
 from escala.core.errors import BadSource
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames, wanted_frames
+from escala.engine.progress import Cancelled
 from escala.media.places import Roots, is_file, place_in, plain_name
 from escala.media.whole import make_folder
 from escala.record.deliveries import CANCELLED, DONE, FAILED, begin_delivery, deliveries_of, end_delivery
 from escala.record.shots import NotFound, find_variant, shot_render, variant_document
 from escala.record.tables import DeliveryRow
 
-from ..jobs import Cancelled, Job
+from ..jobs import Job
 from ..problems import sentence_of
 from ..schemas import JobOut, VariantPath
 from ..studio import Studio, the_studio

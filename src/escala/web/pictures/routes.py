@@ -20,12 +20,14 @@ from escala.engine.looking.probe import probe_at
 from escala.engine.looking.scope import ScopeWish, draw_scope
 from escala.engine.looking.screen import ViewerAids, difference_of, screen_picture
 from escala.engine.looking.subject import Subject, values_at
-from escala.engine.worker import LONG, MOVING, RESTING, SMALL
+from escala.engine.progress import Progress, untold
+from escala.engine.worker import LONG, MOVING, RESTING, SMALL, give_way
 from escala.model.numbers import Count
 from escala.model.variant import Variant
 from escala.record.revisions import patched
 from escala.record.shots import find_variant
 
+from ..jobs import Job
 from ..query import Query
 from ..schemas import Preview, Region, VariantPath
 from ..studio import the_studio
@@ -108,40 +110,58 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
     if wanted.width * wanted.height > _MOST_SHOWN:
         raise BadSource(f"a picture for the screen has {_MOST_SHOWN // 10**6} million pixels at most; deliver it")
 
-    def show(subject: Subject) -> tuple[bytes, str, Region]:
-        look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
-        seen_by = replace(subject, viewer=body.viewer)
-        return *screen_picture(seen_by, look, purpose, aids, size), _shown(subject.engine, look)
+    def made(progress: Progress) -> tuple[bytes, str, Region]:
+        def show(subject: Subject) -> tuple[bytes, str, Region]:
+            look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
+            seen_by = replace(subject, viewer=body.viewer, progress=progress)
+            return *screen_picture(seen_by, look, purpose, aids, size), _shown(subject.engine, look)
 
-    def compare(subject: Subject, other: Subject) -> tuple[bytes, str, Region]:
-        assert against is not None
-        look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
-        picture = difference_of(subject, other, look, against.gain, against.measure, size)
-        return picture, "image/png", _shown(subject.engine, look)
+        def compare(subject: Subject, other: Subject) -> tuple[bytes, str, Region]:
+            assert against is not None
+            look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
+            pair = replace(subject, progress=progress), replace(other, progress=progress)
+            picture = difference_of(*pair, look, against.gain, against.measure, size)
+            return picture, "image/png", _shown(subject.engine, look)
 
-    if against is None:
-        picture, kind, shown = _evaluate_subjects(path, [body], show, urgency, viewer)
-    else:
-        picture, kind, shown = _evaluate_subjects(path, [body, against.subject], compare, urgency, viewer)
+        if against is None:
+            return _evaluate_subjects(path, [body], show, urgency, viewer)
+        return _evaluate_subjects(path, [body, against.subject], compare, urgency, viewer)
+
+    picture, kind, shown = made(untold) if body.live else _told_to_pages(made, body.viewer)
     response = Response(picture, mimetype=kind)
     response.headers["X-Region"] = f"{shown.x} {shown.y} {shown.width} {shown.height}"
     response.headers["X-Milliseconds"] = f"{(time.perf_counter() - started) * 1000:.1f}"
     return response
 
 
+def _told_to_pages(work: Callable[[Progress], Result], viewer: str) -> Result:
+    """An exact picture, which gives way to more urgent ones; pages are told of one that takes long, and can stop it."""
+    jobs = the_studio().jobs
+
+    def run(job: Job) -> Result:
+        def progress(share: float, doing: str) -> None:
+            give_way()
+            jobs.report(job, share, doing)
+
+        return work(progress)
+
+    return jobs.here("exact picture", run, viewer, _TOLD_AFTER_SECONDS)
+
+
 @routes.post("/values", responses={200: ValuesOut})
 def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
     """The numbers behind a few pixels."""
-    if body.region.width * body.region.height > _MOST_VALUES:
+    wanted = _Size(body.out_width or body.region.width, body.out_height or body.region.height)
+    if wanted.width * wanted.height > _MOST_VALUES:
         raise BadSource(f"numbers are told of {_MOST_VALUES} pixels at most")
 
-    def work(subject: Subject) -> Planes:
-        region = body.region
-        return values_at(subject, _look(subject.engine, region, region))
+    def work(subject: Subject) -> tuple[Planes, Region]:
+        look = _look(subject.engine, wanted, body.region)
+        return values_at(subject, look), _shown(subject.engine, look)
 
-    planes = _evaluate_subjects(path, [body], work, SMALL)
+    planes, region = _evaluate_subjects(path, [body], work, SMALL)
     told = np.where(np.isfinite(planes), planes, None)
-    return {"channels": told.tolist()}
+    return {"channels": told.tolist(), "region": region.model_dump()}
 
 
 @routes.post("/board", responses={200: BoardOut})
@@ -214,6 +234,7 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
 # The most pixels of which the numbers are told at once, and the longest side of a picture that a scope counts.
 _MOST_VALUES = 4096
 _SCOPE_PIXELS = 640
+_TOLD_AFTER_SECONDS = 0.8
 # The largest screens have less.
 _MOST_SHOWN = 34_000_000
 

@@ -62,15 +62,21 @@ class BoardRequest(Preview):
 
 
 class ValuesRequest(SubjectRequest):
-    """A small region, for the numbers behind its pixels."""
+    """A region, for the numbers behind its pixels: all of them, or so many columns and rows over it."""
 
     region: Region
+    out_width: int | None = Field(None, gt=0)
+    out_height: int | None = Field(None, gt=0)
 
 
 class ValuesOut(BaseModel):
-    """Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number."""
+    """Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number.
+
+    `region`: over which they are spread, a little more than was asked for perhaps.
+    """
 
     channels: list[list[list[float | None]]]
+    region: Region
 
 
 class ScopeRequest(SubjectRequest):
