@@ -66,6 +66,24 @@ class InspectTest(CommandTest):
         emission = next(p for p in found["passes"] if p["name"] == "emission")
         self.assertEqual([d["code"] for d in emission["diagnostics"]], ["empty"])
 
+    def test_it_imports_no_more_than_it_needs(self) -> None:
+        """Pipelines call it a thousand times: each library here takes a tenth of a second or more."""
+        path = write_layers(self.folder / "a.exr", LIT)
+        script = (
+            "import sys; from escala.cli import main; main(sys.argv[1:]);"
+            "print(*{'.'.join(name.split('.')[:2]) for name in sys.modules} - {''})"
+        )
+        command = [sys.executable, "-c", script, "inspect", str(path)]
+        told = subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1]
+        loaded = set(told.split())
+        self.assertIn("numba.np", loaded)
+        heavy = {"scipy.linalg", "scipy.signal", "scipy.stats", "scipy.ndimage", "scipy.interpolate", "scipy.optimize"}
+        self.assertEqual(loaded & (heavy | {"sqlalchemy", "flask", "flask.app"}), set())
+        names = subprocess.run(
+            [sys.executable, "-c", "import escala.cli, sys; print(*sys.modules)"], check=True, capture_output=True
+        ).stdout.split()
+        self.assertFalse({b"numpy", b"numba", b"pydantic"} & set(names))
+
 
 class RebuildTest(CommandTest):
     def test_recipes_are_found_in_many_dialects(self) -> None:

@@ -4,6 +4,7 @@ The modules of the commands hold their options alone; what does the work is impo
 """
 
 import argparse
+import gc
 import sys
 import warnings
 from collections.abc import Callable, Sequence
@@ -15,6 +16,7 @@ from . import bench, check, denoise, gather, inspect, matte, rebuild, render, se
 from .guard import guarded
 
 Command = Callable[[argparse.Namespace], None]
+_MANY_OBJECTS = 100_000
 
 
 class OneLineParser(argparse.ArgumentParser):
@@ -42,6 +44,8 @@ def main(arguments: Sequence[str] | None = None) -> None:
     run: Command = options.run
     reads_files = getattr(options, "source", None)
     if arguments is None and reads_files:
+        # What is imported stays: to look it through for rubbish takes a tenth of a short command's time.
+        gc.set_threshold(_MANY_OBJECTS)
         guarded(lambda: _run(run, options), lambda how: _fail(f"{reads_files[0]}: its reader fell on it ({how})"))
     else:
         _run(run, options)

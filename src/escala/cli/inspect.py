@@ -20,7 +20,7 @@ def run_inspect(options: argparse.Namespace) -> None:
     from escala.model.strict_json import to_json
 
     from .inspection import inspection, told_inspection
-    from .opened import opened_render
+    from .opened import read_once
 
-    with opened_render(options.source, options.fit) as (_, render):
+    with read_once(options.source, options.fit) as (render, _):
         print(to_json(inspection(render), indent=2) if options.json else told_inspection(render))

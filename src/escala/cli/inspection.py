@@ -1,25 +1,14 @@
-"""What `inspect` and `rebuild` tell of a render."""
+"""What `inspect` tells of a render."""
 
-from pathlib import Path
 from typing import Any
 
-from escala.core.beauty.recipes import fold_recipe, term_planes
-from escala.core.errors import BadSource
-from escala.core.planes import as_planes
-from escala.engine.beauty.diagnosis import explain_difference
-from escala.engine.beauty.proofs import beauty_factor
-from escala.engine.colour.chain import colouring_of
-from escala.engine.looking.look import full_look, sample_pass
-from escala.media.exr import write_exr
-from escala.media.store import StoredFrame
-from escala.media.windows import Window
+from escala.engine.colour.chain import NoChoices, colouring_of
 from escala.model.render import Render, RenderPass
-from escala.model.variant import Variant
 
 
 def inspection(render: Render) -> dict[str, Any]:
     """The stable JSON of `inspect`."""
-    space = colouring_of(render, Variant()).input
+    space = colouring_of(render, NoChoices()).input
     return {
         "width": render.width,
         "height": render.height,
@@ -51,7 +40,7 @@ def _pass_entry(p: RenderPass) -> dict[str, Any]:
 def told_inspection(render: Render) -> str:
     frames = f"{len(render.frames)} frames" if len(render.frames) > 1 else "one frame"
     lines = [
-        f"{render.name}: {render.width} × {render.height}, {frames}, {colouring_of(render, Variant()).input_space}"
+        f"{render.name}: {render.width} × {render.height}, {frames}, {colouring_of(render, NoChoices()).input_space}"
     ]
     for p in render.passes:
         meaning = " ".join(word for word in (p.role.value, p.light, p.component, p.part and p.part.value) if word)
@@ -59,53 +48,3 @@ def told_inspection(render: Render) -> str:
         lines.extend(f"    {d.message}" for d in p.diagnostics)
     lines.extend(d.message for d in render.diagnostics)
     return "\n".join(lines)
-
-
-def rebuild_report(render: Render, frame: StoredFrame) -> dict[str, Any]:
-    """The stable JSON of `rebuild`."""
-    found = render.recipes[0] if render.recipes else None
-    factor = beauty_factor(render, frame, found.recipe) if found and render.reference is not None else None
-    causes = explain_difference(render, frame, found.recipe) if found and not found.exact else []
-    return {
-        "recipe": [{"term": t.name, "passes": list(t.passes), "formula": str(t)} for t in found.recipe.terms]
-        if found
-        else [],
-        "kind": found.recipe.name if found else None,
-        "reference": render.reference,
-        "max_abs": found.max_abs if found else None,
-        "rms": found.rms if found else None,
-        "psnr": found.psnr if found else None,
-        "outside_share": found.outside_share if found else None,
-        "exact": bool(found and found.exact),
-        "factor": list(factor) if factor else None,
-        "causes": [
-            {"code": c.code, "message": c.message, "explained": c.explained, "repair": c.repair} for c in causes
-        ],
-    }
-
-
-def told_rebuild(render: Render, report: dict[str, Any]) -> str:
-    if not report["recipe"]:
-        return "No recipe: the render holds neither components nor lights."
-    lines = [f"{render.recipes[0].sentence}:"]
-    lines.extend(f"  + {term['term']:28} {term['formula']}" for term in report["recipe"])
-    if render.reference is None:
-        return "\n".join([*lines, "There is no beauty to compare with."])
-    verdict = "Matches" if report["exact"] else "Does not match"
-    lines.append(f"{verdict}. Largest difference {report['max_abs']:.6g}, root mean square {report['rms']:.6g}.")
-    if not report["exact"]:
-        lines.append(f"{report['outside_share']:.2%} of the pixels differ by more than rounding allows.")
-        lines.extend(cause["message"] for cause in report["causes"])
-    return "\n".join(lines)
-
-
-def write_sum(render: Render, frame: StoredFrame, path: Path) -> None:
-    raster = Window(**render.raster.model_dump())
-    look = full_look(0, 0, raster.width, raster.height)
-    if not render.recipes:
-        raise BadSource(f"{render.name}: no recipe was found, the render holds neither components nor lights")
-    recipe = render.recipes[0].recipe
-    pictures = [term_planes(term, lambda name: sample_pass(frame, name, look)) for term in recipe.terms]
-    planes = fold_recipe(recipe, pictures)
-    channels = dict(zip("RGB", as_planes(planes), strict=True))
-    write_exr(path, channels, raster, Window(**render.display.model_dump()))

@@ -19,15 +19,13 @@ def add_commands(commands: Any) -> None:
 
 def run_rebuild(options: argparse.Namespace) -> None:
     """Print the recipe and its proof."""
-    from escala.engine.worker import LONG
     from escala.model.strict_json import to_json
 
-    from .inspection import rebuild_report, told_rebuild, write_sum
-    from .opened import SHOT, opened_render
+    from .opened import read_once
+    from .rebuilding import rebuild_report, told_rebuild, write_sum
 
-    with opened_render(options.source, options.fit) as (workshop, render):
-        frame = workshop.engine_for(SHOT, render).frame
+    with read_once(options.source, options.fit) as (render, frame):
         if options.out:
-            workshop.evaluate(lambda: write_sum(render, frame, options.out), LONG)
-        report = workshop.evaluate(lambda: rebuild_report(render, frame), LONG)
+            write_sum(render, frame, options.out)
+        report = rebuild_report(render, frame)
         print(to_json(report, indent=2) if options.json else told_rebuild(render, report))

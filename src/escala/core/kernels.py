@@ -1,6 +1,9 @@
 """The one decorator of all compiled loops, and access to many arrays from one loop."""
 
 import os
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import numba
@@ -16,6 +19,25 @@ os.environ.setdefault("OMP_WAIT_POLICY", "passive")
 numba.config.THREADING_LAYER = "omp"  # type: ignore[attr-defined]
 # Neighbouring values that are worked out alike, as the channels of a pixel, go through the processor together.
 numba.config.SLP_VECTORIZE = 1  # type: ignore[attr-defined]
+
+
+@contextmanager
+def _absent(module: str) -> Iterator[None]:
+    """Let imports of a module fail for a while, unless it is there already."""
+    is_there = module in sys.modules
+    if not is_there:
+        sys.modules[module] = None  # type: ignore[assignment]
+    try:
+        yield
+    finally:
+        if not is_there:
+            del sys.modules[module]
+
+
+# Where scipy is there, all of its linear algebra would be imported, to offer it in kernels: none of ours needs it, and
+# it takes a fifth of a second at each start.
+with _absent("scipy.linalg"):
+    import numba.np.arraymath
 
 # Division by zero gives an infinity, as in numpy: no check and no exception inside a loop.
 kernel = numba.njit(nogil=True, parallel=True, cache=True, error_model="numpy")

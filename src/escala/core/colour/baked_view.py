@@ -9,7 +9,6 @@ from typing import Any
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ..planes import Planes, as_colour
 from .config import ColourConfig, View
@@ -146,4 +145,6 @@ def _around(cells: NDArray[np.intp]) -> NDArray[np.intp]:
     """Cells, and all that touch one of them."""
     cube = np.zeros((CELLS,) * 3, bool)
     cube.ravel()[cells] = True
+    from scipy import ndimage  # slow to import
+
     return np.flatnonzero(ndimage.binary_dilation(cube, np.ones((3, 3, 3), bool)))

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from ..gaussian import gaussian, reach_of_gaussian
 from ..planes import Planes, as_colour
@@ -45,6 +44,8 @@ def _blurred(plane: NDArray[np.float32], sigmas: Sequence[float], turn: float) -
         return gaussian(plane, across, down)
     kernel = _slanted(sigmas, np.radians(turn))
     padded = np.pad(plane.astype(np.float64), kernel.shape[0] // 2, mode="edge")
+    from scipy import signal  # takes a second to import, and few pictures are blurred
+
     return np.asarray(signal.fftconvolve(padded, kernel, mode="valid"), np.float32)
 
 

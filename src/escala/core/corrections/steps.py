@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.interpolate import PchipInterpolator
 
 from ..balance.levels import MIDDLE_GREY
 
@@ -101,6 +100,8 @@ def _curve_table(points: Points) -> list[float]:
     if len(xs) == 1:
         slopes, pieces = np.ones(2), np.empty((0, _PIECE))
     else:
+        from scipy.interpolate import PchipInterpolator  # slow to import
+
         curve = PchipInterpolator(xs, ys)
         slopes = curve.derivative()(xs[[0, -1]])
         pieces = np.column_stack([xs[:-1], curve.c.T])

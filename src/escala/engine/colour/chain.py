@@ -5,8 +5,9 @@ import os
 import sys
 import threading
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Protocol
 
 from escala.core.balance.levels import WorkingSpace
 from escala.core.colour.baked_view import BakedView
@@ -15,8 +16,26 @@ from escala.core.colour.file_colour import FileColour, InputSpace, input_space_o
 from escala.media.configs import colour_config
 from escala.media.places import EVERYWHERE, Roots
 from escala.model.colour import ColourChoice
+from escala.model.display import DisplayChoice
 from escala.model.render import Render
-from escala.model.variant import Variant
+
+
+class Choices(Protocol):
+    """What somebody chose of colour: a variant, as a rule."""
+
+    @property
+    def colour(self) -> ColourChoice: ...
+
+    @property
+    def display(self) -> DisplayChoice: ...
+
+
+@dataclass(frozen=True)
+class NoChoices:
+    """Nothing chosen: a render as it comes."""
+
+    colour: ColourChoice = field(default_factory=ColourChoice)
+    display: DisplayChoice = field(default_factory=DisplayChoice)
 
 
 @dataclass(frozen=True)
@@ -68,13 +87,13 @@ class Colouring:
         return self.inputs[name].name
 
 
-def colouring_of(render: Render, variant: Variant, roots: Roots = EVERYWHERE) -> Colouring:
+def colouring_of(render: Render, choices: Choices, roots: Roots = EVERYWHERE) -> Colouring:
     """Resolve every name; raises `UnknownChoice` or `ColourError` in a sentence. `roots`: where tables may lie."""
-    choice = variant.colour
+    choice = choices.colour
     config = colour_config(choice.config, choice.context, roots)
     working = config.space(choice.working_space or config.default_working_space)
     inputs = {p.name: _input(config, choice, p.colour) for p in render.passes}
-    return Colouring(config, inputs, render.reference, _working_space(config, working), _view(config, variant))
+    return Colouring(config, inputs, render.reference, _working_space(config, working), _view(config, choices.display))
 
 
 def _input(config: ColourConfig, choice: ColourChoice, file: FileColour) -> InputSpace:
@@ -83,8 +102,8 @@ def _input(config: ColourConfig, choice: ColourChoice, file: FileColour) -> Inpu
     return InputSpace(config.space(chosen), "chosen by hand") if chosen else input_space_of(config, file)
 
 
-def _view(config: ColourConfig, variant: Variant) -> View:
-    chosen, default = variant.display, config.default_view
+def _view(config: ColourConfig, chosen: DisplayChoice) -> View:
+    default = config.default_view
     display = chosen.display or default.display
     first = default.view if chosen.display is None else config.views.get(display, [""])[0]
     return config.check_view(View(display, chosen.view or first, chosen.look))
