@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import fields, is_dataclass
+from functools import cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -16,6 +17,7 @@ _MOST_BYTES = 640 * 2**20
 # An object by itself; what the table, the key's tuple and the lock's bookkeeping take for each entry.
 _OBJECT_BYTES, _ENTRY_BYTES = 64, 512
 _MOST_DROPPED = 64
+_SMALL = frozenset({float, int, bool, type(None)})
 
 
 class ByteCache:
@@ -84,17 +86,24 @@ def _owner(key: Hashable) -> Any:
 
 def _size_of(value: Any) -> int:
     """Bytes that a value holds, what it shares with nobody: arrays with what they are a view of, texts, documents."""
+    kind: type = type(value)
+    if kind in _SMALL:
+        return _OBJECT_BYTES
+    if kind is str or kind is bytes:
+        return len(value)
     if isinstance(value, np.ndarray):
         owner = value.base if isinstance(value.base, np.ndarray) else value
         return int(max(value.nbytes, owner.nbytes))
-    if isinstance(value, bytes | str):
-        return len(value)
     if isinstance(value, BaseModel):
         return 2 * len(value.model_dump_json())
     if isinstance(value, dict):
         return sum(_size_of(key) + _size_of(entry) for key, entry in value.items())
     if isinstance(value, tuple | list | set | frozenset):
         return _OBJECT_BYTES + sum(map(_size_of, value))
-    if is_dataclass(value):
-        return _OBJECT_BYTES + sum(_size_of(getattr(value, field.name)) for field in fields(value))
-    return _OBJECT_BYTES
+    return _OBJECT_BYTES + sum([_size_of(getattr(value, name)) for name in _parts_of(kind)])
+
+
+@cache
+def _parts_of(kind: Hashable) -> tuple[str, ...]:
+    """The names of what a dataclass holds; none for other kinds. Asked for anew, they take most of the time."""
+    return tuple(field.name for field in fields(kind)) if isinstance(kind, type) and is_dataclass(kind) else ()
