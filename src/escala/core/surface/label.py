@@ -44,7 +44,7 @@ class Placement:
 
 @dataclass(frozen=True)
 class PicturePyramid:
-    """A picture and its halves, one after another: their values, rows and columns, and where each begins."""
+    """A picture and its halves, one after another: their pixels' four values, sizes, and where each begins."""
 
     texels: NDArray[np.float32]
     sizes: NDArray[np.int64]
@@ -57,7 +57,7 @@ def picture_pyramid(picture: Planes) -> PicturePyramid:
     while max(levels[-1].shape[1:]) > 1:
         levels.append(np.stack([halve_box(plane) for plane in levels[-1]]))
     return PicturePyramid(
-        np.concatenate([level.reshape(-1) for level in levels]),
+        np.concatenate([level.transpose(1, 2, 0).reshape(-1) for level in levels]),
         np.array([level.shape[1:] for level in levels], np.int64),
         np.cumsum([0, *(level.size for level in levels)])[:-1].astype(np.int64),
     )
@@ -95,20 +95,21 @@ def lay_label(
 def _lay(colour, where, uv, place, corner, texels, sizes, starts, mode, out):  # type: ignore[no-untyped-def]
     height, width = where.shape
     for y in numba.prange(height):
-        steps, seen = np.zeros((2, 2)), np.zeros(4)
         row = np.int64(y) + corner[0]
         for x in range(width):
             column, share = x + corner[1], where[y, x]
             u, v = float(uv[0, row, column]), float(uv[1, row, column])
-            seen[:] = 0.0
+            red, green, blue, alpha = 0.0, 0.0, 0.0, 0.0
             if share > 0 and np.isfinite(u) and np.isfinite(v):
-                _footprint(uv, place, row, column, sizes[0], steps)
-                across, down = _placed(place, u, v)
-                _average(across, down, steps, texels, sizes, starts, mode, seen)
-            for channel in range(3):
+                right = _step(uv, place, row, column, 0, sizes)
+                down = _step(uv, place, row, column, 1, sizes)
+                left, top = _placed(place, u, v)
+                red, green, blue, alpha = _average(left, top, right, down, texels, sizes, starts, mode)
+            kept = np.float32(1.0 - alpha)
+            for channel, seen in enumerate((red, green, blue)):
                 before = colour[channel, y, x]
-                shown = np.float32(seen[channel]) + before * np.float32(1.0 - seen[3])
-                out[channel, y, x] = before + share * (shown - before) if seen[3] > 0 else before
+                shown = np.float32(seen) + before * kept
+                out[channel, y, x] = before + share * (shown - before) if alpha > 0 else before
 
 
 @numba.njit(nogil=True, cache=True, inline="always")
@@ -117,29 +118,32 @@ def _placed(place, u, v):  # type: ignore[no-untyped-def]
 
 
 @serial_kernel
-def _footprint(uv, place, y, x, size, steps):  # type: ignore[no-untyped-def]
-    """Kernel part: how far the place in the picture moves, in its pixels, from one pixel to the next in x and in y."""
-    for axis in range(2):
-        best = np.inf
-        steps[axis, 0], steps[axis, 1] = 0.0, 0.0
-        for side in (-1, 1):
-            row, column = (y, x + side) if axis == 0 else (y + side, x)
-            if not (0 <= row < uv.shape[1] and 0 <= column < uv.shape[2]):
-                continue
-            du, dv = float(uv[0, row, column] - uv[0, y, x]) * side, float(uv[1, row, column] - uv[1, y, x]) * side
-            if not max(abs(du), abs(dv)) < _SEAM:
-                continue
-            across = (place[0, 0] * du + place[0, 1] * dv) * size[1]
-            down = (place[1, 0] * du + place[1, 1] * dv) * size[0]
-            if across * across + down * down < best:
-                best = across * across + down * down
-                steps[axis, 0], steps[axis, 1] = across, down
+def _step(uv, place, y, x, axis, sizes):  # type: ignore[no-untyped-def]
+    """Kernel part: how far the place in the picture moves, in its pixels, from one pixel to the next along an axis."""
+    best, best_across, best_down = np.inf, 0.0, 0.0
+    for side in (-1, 1):
+        row, column = (y, x + side) if axis == 0 else (y + side, x)
+        if not (0 <= row < uv.shape[1] and 0 <= column < uv.shape[2]):
+            continue
+        du, dv = float(uv[0, row, column] - uv[0, y, x]) * side, float(uv[1, row, column] - uv[1, y, x]) * side
+        if not max(abs(du), abs(dv)) < _SEAM:
+            continue
+        across = (place[0, 0] * du + place[0, 1] * dv) * sizes[0, 1]
+        down = (place[1, 0] * du + place[1, 1] * dv) * sizes[0, 0]
+        if across * across + down * down < best:
+            best, best_across, best_down = across * across + down * down, across, down
+    return best_across, best_down
 
 
 @serial_kernel
-def _average(u, v, steps, texels, sizes, starts, mode, colour):  # type: ignore[no-untyped-def]
-    """Kernel part: the mean over a footprint around a place, from samples spread evenly over it."""
-    along, across = np.hypot(steps[0, 0], steps[0, 1]), np.hypot(steps[1, 0], steps[1, 1])
+def _average(u, v, right_step, down_step, texels, sizes, starts, mode):  # type: ignore[no-untyped-def]
+    """Kernel part: the mean over a footprint around a place, from samples spread evenly over it.
+
+    Each is of a level of the picture, between its pixels linear. All in one loop: handing arrays on to another for
+    each sample takes longer than the sample.
+    """
+    full_height, full_width = sizes[0, 0], sizes[0, 1]
+    along, across = np.hypot(right_step[0], right_step[1]), np.hypot(down_step[0], down_step[1])
     level = 0
     while level + 1 < sizes.shape[0] and (
         min(along, across) > _FINEST * 2.0**level or max(along, across) > _MOST * 2.0**level
@@ -147,35 +151,29 @@ def _average(u, v, steps, texels, sizes, starts, mode, colour):  # type: ignore[
         level += 1
     columns = min(max(int(np.ceil(along / 2.0**level - 1e-4)), 1), _MOST)
     rows = min(max(int(np.ceil(across / 2.0**level - 1e-4)), 1), _MOST)
-    colour[:] = 0.0
-    for row in range(rows):
-        for column in range(columns):
-            right, down = (column + 0.5) / columns - 0.5, (row + 0.5) / rows - 0.5
-            x = u * sizes[0, 1] + right * steps[0, 0] + down * steps[1, 0]
-            y = v * sizes[0, 0] + right * steps[0, 1] + down * steps[1, 1]
-            _sample(x, y, level, texels, sizes, starts, mode, colour)
-    for channel in range(4):
-        colour[channel] /= rows * columns
-
-
-@serial_kernel
-def _sample(x, y, level, texels, sizes, starts, mode, colour):  # type: ignore[no-untyped-def]
-    """Kernel part: add the picture at a place, in pixels of its full size, from a level; between pixels linear."""
-    full_height, full_width = sizes[0, 0], sizes[0, 1]
-    if mode == 0 and not (0 <= x < full_width and 0 <= y < full_height):
-        return
-    x, y = _within(x, full_width, mode), _within(y, full_height, mode)
-    height, width, step = sizes[level, 0], sizes[level, 1], 2.0**level
-    left, top = x / step - 0.5, y / step - 0.5
-    column, row = int(np.floor(left)), int(np.floor(top))
-    right_share, down_share = left - column, top - row
-    for side in range(4):
-        share = (right_share if side % 2 else 1 - right_share) * (down_share if side // 2 else 1 - down_share)
-        if share == 0:
+    height, width, step, start = sizes[level, 0], sizes[level, 1], 2.0**level, starts[level]
+    red, green, blue, alpha = 0.0, 0.0, 0.0, 0.0
+    for sample in range(rows * columns):
+        right, down = (sample % columns + 0.5) / columns - 0.5, (sample // columns + 0.5) / rows - 0.5
+        x = u * full_width + right * right_step[0] + down * down_step[0]
+        y = v * full_height + right * right_step[1] + down * down_step[1]
+        if mode == 0 and not (0 <= x < full_width and 0 <= y < full_height):
             continue
-        at_row, at_column = _index(row + side // 2, height, mode), _index(column + side % 2, width, mode)
-        for channel in range(4):
-            colour[channel] += share * texels[starts[level] + (channel * height + at_row) * width + at_column]
+        left, top = _within(x, full_width, mode) / step - 0.5, _within(y, full_height, mode) / step - 0.5
+        column, row = int(np.floor(left)), int(np.floor(top))
+        right_share, down_share = left - column, top - row
+        for side in range(4):
+            share = (right_share if side % 2 else 1 - right_share) * (down_share if side // 2 else 1 - down_share)
+            if share == 0:
+                continue
+            at_row, at_column = _index(row + side // 2, height, mode), _index(column + side % 2, width, mode)
+            at = start + (at_row * width + at_column) * 4
+            red += share * texels[at]
+            green += share * texels[at + 1]
+            blue += share * texels[at + 2]
+            alpha += share * texels[at + 3]
+    count = rows * columns
+    return red / count, green / count, blue / count, alpha / count
 
 
 @serial_kernel
