@@ -171,6 +171,7 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
   position: relative;
   display: grid;
   grid-template-rows: 36px auto 1fr 24px;
+  grid-template-columns: minmax(0, 1fr);
   height: 100vh;
 }
 .app.bare {

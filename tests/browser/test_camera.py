@@ -5,7 +5,10 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
+from tests.browser.running import BrowserTest
 from tests.browser.test_mattes import LANTERN, MatteTest
+from tests.engine.depth.camera_shot import depth_passes
+from tests.made import write_layers
 
 LAMP, BESIDE_LAMP, WINDOWS, FERRY, FLOOR = (0.078, 0.14), (0.112, 0.14), (0.6, 0.44), (0.55, 0.5), (0.15, 0.95)
 MIDDLE, CORNER = (0.5, 0.5), (0.97, 0.96)
@@ -101,3 +104,24 @@ class CameraTaskTest(MatteTest):
         page.get_by_role("button", name="Vignette on or off").click()
         self.at_rest(page)
         self.assertLess(np.abs(self.colour_at(page, CORNER) - corner).max(), 3)
+
+
+class LongPictureTest(BrowserTest):
+    def test_an_exact_picture_that_takes_long_is_told_stopped_and_asked_for_again(self) -> None:
+        page = self.page
+        self.open_file(page, write_layers(self.media / "wide.exr", depth_passes(1400, 2400), np.float32))
+        canvas, foot = page.locator("canvas").first, page.get_by_role("contentinfo")
+        self.go(page, "Depth")
+        self.type_level(page, "Never wider than", "200")
+        self.type_level(page, "Aperture", "900")
+        before = canvas.bounding_box()
+        page.get_by_role("button", name="1:1").click()
+        expect(foot).to_contain_text(re.compile(r"Exact picture, \w+, \d+"))
+        self.assertEqual(canvas.bounding_box(), before)  # what is told takes no room of the picture
+        foot.get_by_role("button", name="stop").click()
+        expect(foot).to_contain_text("not exact: stopped")
+        foot.get_by_role("button", name="make it exact").click()
+        expect(foot).to_contain_text("Exact picture")
+        page.get_by_role("button", name="fit").click()
+        self.at_rest(page)
+        expect(foot).to_contain_text(re.compile(r"exact\s*\d+ ms"))

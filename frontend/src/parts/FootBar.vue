@@ -17,15 +17,15 @@ const time = computed(() => {
   return room.milliseconds === null ? '' : `${room.milliseconds.toFixed(0)} ms`
 })
 /** The exact picture on its way, once it takes so long that it is told of. */
-const coming = computed(() =>
-  room.settled ? undefined : jobs.jobs.find((job) => job.viewer === room.viewer && job.state === 'running'),
-)
+const coming = computed(() => {
+  const job = room.settled ? undefined : jobs.pictureFor(room.viewer)
+  return job?.state === 'running' && job.id > room.pictureBefore ? job : undefined
+})
 </script>
 
 <template>
   <footer class="foot">
-    <span aria-label="Colour chain">{{ chain }}</span>
-    <span class="space" />
+    <span class="chain" aria-label="Colour chain" :title="chain">{{ chain }}</span>
     <span v-if="room.tapped">picture at {{ room.tap }}</span>
     <PictureTools />
     <template v-if="coming">
@@ -56,8 +56,16 @@ const coming = computed(() =>
   font-size: 12px;
   white-space: nowrap;
 }
-.space {
+/* What stands beside it may grow: no word of it is lost, and the picture keeps its size. */
+.chain {
   flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.foot > button {
+  padding: 0 8px;
+  line-height: 18px;
 }
 .time {
   min-width: 52px;

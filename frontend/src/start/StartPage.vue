@@ -19,7 +19,7 @@ const bringing = ref('')
 const asked = ref<string[]>([])
 const opening = ref<number | null>(null)
 const misfit = computed(() => jobs.find(opening.value)?.error_kind === 'SizesDiffer')
-const running = computed(() => jobs.jobs.filter((job) => job.state === 'running'))
+const running = computed(() => jobs.jobs.filter((job) => job.state === 'running' && !job.viewer))
 const demo = computed(() => running.value.find((job) => job.what.startsWith('rendering')))
 const parent = computed(() => folder.value.replace(/\/[^/]*$/, ''))
 

@@ -28,6 +28,11 @@ export const useJobs = defineStore('jobs', () => {
     jobs.value = [job, ...jobs.value.filter((known) => known.id !== job.id)].slice(0, MOST)
   }
 
+  /** The newest that makes a picture for a viewer. */
+  function pictureFor(viewer: string): Job | undefined {
+    return jobs.value.filter((job) => job.viewer === viewer).sort((one, other) => other.id - one.id)[0]
+  }
+
   function find(id: number | null): Job | null {
     return jobs.value.find((job) => job.id === id) ?? null
   }
@@ -46,5 +51,5 @@ export const useJobs = defineStore('jobs', () => {
     expectNews()
   }
 
-  return { jobs, hear, find, begin, stop }
+  return { jobs, hear, find, pictureFor, begin, stop }
 })

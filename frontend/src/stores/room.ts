@@ -43,6 +43,8 @@ export const useRoom = defineStore('room', () => {
   /** Whether the exact picture was stopped before it was there; a new wish object asks for it once more. */
   const stopped = ref(false)
   const settleWish = shallowRef({})
+  /** The work of the server on the last picture before the one that is asked for. */
+  const pictureBefore = ref(0)
   /** By what name the server knows who looks at the present picture. */
   const viewer = ref('')
   /** How large pictures come while something is dragged, as a share of the screen's pixels along a side. */
@@ -116,7 +118,7 @@ export const useRoom = defineStore('room', () => {
   }
 
   return {
-    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, placing, milliseconds, zoomWish, settled, stopped, settleWish, viewer, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
+    station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, placing, milliseconds, zoomWish, settled, stopped, settleWish, pictureBefore, viewer, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
     aids, aided, bright, lifted, sheetOpen, sheetOver, passShown, go, choose, showLarge, showSheet,
   } // prettier-ignore
 })

@@ -18,7 +18,7 @@ import { PictureThread } from './PictureThread'
 const PAINTED = 'picture painted'
 
 /** An exact picture that takes longer is told of by the server: then it is asked how far that is. */
-const SLOW_MS = 900
+const SLOW_MS = 1000
 
 /** Asks for the present picture and for those it is compared with, and hands them to the canvas as they come. */
 export function usePictures(frame: () => FrameCanvas | null) {
@@ -60,7 +60,10 @@ export function usePictures(frame: () => FrameCanvas | null) {
     const startTime = at - performance.timeOrigin
     if (wish.body.patch.length && !settled) pace.took(startTime - wish.asked)
     performance.mark(PAINTED, { startTime, detail: { settled, patch: wish.body.patch, asked: wish.asked } })
-    if (!settled || wish.asked !== asked) return
+    if (wish.asked !== asked) return
+    if (!settled && !moving.value) slow = setTimeout(expectNews, SLOW_MS)
+    if (!settled) return
+    clearTimeout(slow)
     room.settled = true
     room.milliseconds = milliseconds
   }
@@ -105,8 +108,8 @@ export function usePictures(frame: () => FrameCanvas | null) {
         ? { subject: subjectOf(holds.first!), gain, measure }
         : null
     room.settled = room.stopped = false
+    room.pictureBefore = jobs.pictureFor(room.viewer)?.id ?? 0
     clearTimeout(slow)
-    slow = setTimeout(() => !room.settled && !moving.value && expectNews(), SLOW_MS)
     const want = (key: string, more: Partial<Wish['body']>) =>
       thread?.want(key, { ...next, body: { ...next.body, ...more } }, moving.value)
     want(NOW, { against })
@@ -118,8 +121,10 @@ export function usePictures(frame: () => FrameCanvas | null) {
     thread?.keep(holds.holds.map((hold) => hold.key))
   }
 
-  const exact = computed(() => jobs.jobs.find((job) => job.viewer === room.viewer))
-  watch(exact, (job) => (room.stopped = job?.state === 'cancelled' && !room.settled))
+  watch(
+    () => jobs.pictureFor(room.viewer),
+    (job) => (room.stopped = job?.state === 'cancelled' && job.id > room.pictureBefore && !room.settled),
+  )
   watch(() => room.settleWish, ask)
 
   reel.attach({

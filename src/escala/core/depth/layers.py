@@ -29,8 +29,8 @@ SLICES = 128
 CHANNELS = 5
 WEIGHT, ALPHA = 3, 4
 _TILE_ROWS, _MOST_ROWS, _TILE_ASPECT = 32, 256, 4
-# Tiles that are made before somebody is told again.
-_TOGETHER = 64
+# Pixels, in whole tiles, that are made before somebody is told again.
+_TOGETHER = 1 << 18
 # What is no number has no footprint and stays where it is; what went into a block, or was never there, has none either.
 STAYS, GONE = -1, -2
 
@@ -74,9 +74,11 @@ def spread_footprints(
     )
     tile = max(_TILE_ROWS, min(_MOST_ROWS, reach))
     across, down = (-(-size // side) for size, side in zip(out.shape[:0:-1], (_TILE_ASPECT * tile, tile), strict=True))
-    for first in range(0, across * down, _TOGETHER):
+    threads = numba.get_num_threads()
+    together = max(1, _TOGETHER // (_TILE_ASPECT * tile * tile * threads)) * threads
+    for first in range(0, across * down, together):
         told(first / (across * down))
-        jobs = first, min(first + _TOGETHER, across * down)
+        jobs = first, min(first + together, across * down)
         _spread(surfels.light, surfels.slice, surfels.footprint, prints, reach, tile, jobs, has_alpha, out)
     return out
 
