@@ -16,10 +16,14 @@ interface Frame {
 }
 
 const CORNERS = 72
+const MOST_AMOUNT = 16
 /** Towards the corners of the frame, where the rim of most vignettes is still in sight. */
 const CORNER_WAYS = [[-1, -1], [1, -1], [-1, 1], [1, 1]] as const // prettier-ignore
 /** The handle of the aberration stands so many pixels further out for each of the shift. */
 const MAGNIFIED = 8
+/** The rim of the grain is so many times as large as its grains; one of dirt's amount is so much of the frame's width. */
+const GRAIN_MAGNIFIED = 24
+const DIRT_SHARE = 1 / 8
 const round = (value: number, digits: number) => Number(value.toFixed(digits))
 const middleOf = ({ width, height }: Frame) => ({ x: width / 2, y: height / 2 })
 const placed = (centre: readonly [number, number] | number[] | null | undefined, frame: Frame): GripPlace =>
@@ -40,7 +44,7 @@ function measured(frame: Frame, roundness: number, angle: number): number {
   return roundness * circle + ((1 - roundness) * ellipse) / Math.SQRT2
 }
 
-export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held | null {
+export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held {
   if (name === 'distortion') {
     const at = placed(lens.distortion.centre, frame)
     return { marks: [], handles: [{ name: 'middle', at }], move: (_name, to) => centred(to) }
@@ -74,6 +78,15 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held | null 
     })
     return { marks: [{ kind: 'line', points: [middle, at] }], handles: [{ name: 'ray', at }], move }
   }
+  if (name === 'dirt') {
+    const from = { x: frame.width * 0.1, y: frame.height / 2 }
+    const one = frame.width * DIRT_SHARE
+    const at = { x: from.x + lens.dirt.amount! * one, y: from.y }
+    const move = (_name: string, to: GripPlace) => ({
+      amount: Math.min(MOST_AMOUNT, Math.max(0, round((to.x - from.x) / one, 2))),
+    })
+    return { marks: [{ kind: 'line', points: [from, at] }], handles: [{ name: 'amount', at }], move }
+  }
   if (name === 'vignette') {
     const { size, roundness } = lens.vignette
     const at = placed(lens.vignette.centre, frame)
@@ -98,5 +111,12 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held | null 
       move,
     }
   }
-  return null
+  const middle = middleOf(frame)
+  const radius = lens.grain.size_px! * GRAIN_MAGNIFIED
+  const at = { x: middle.x + radius, y: middle.y }
+  const move = (_name: string, to: GripPlace) => {
+    const size = Math.hypot(to.x - middle.x, to.y - middle.y) / GRAIN_MAGNIFIED
+    return { size_px: Math.min(16, Math.max(0.5, round(size, 2))) }
+  }
+  return { marks: [{ kind: 'circle', at: middle, radius }], handles: [{ name: 'size', at }], move }
 }

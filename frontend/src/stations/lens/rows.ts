@@ -78,7 +78,7 @@ export const EFFECTS: LensEffect[] = [
   {
     name: 'dirt',
     title: 'Dirt',
-    says: 'A picture of the glass: where it is bright, glow and glare are stronger.',
+    says: 'A picture of the glass: where it is bright, glow and glare are stronger. Drag the handle at the left.',
     rulers: [{ field: 'amount', label: 'Amount', scale: amount(1) }],
     flags: [],
   },
@@ -98,7 +98,7 @@ export const EFFECTS: LensEffect[] = [
   {
     name: 'grain',
     title: 'Grain',
-    says: 'Noise in stops, the same for the same seed.',
+    says: 'Noise in stops, the same for the same seed. Drag the rim for the size of its grains.',
     rulers: [
       { field: 'amount', label: 'Amount', scale: { ...factorScale(4, 0.1), unit: 'stops' } },
       { field: 'size_px', label: 'Size', scale: { ...PIXELS, min: 0.5, max: 16, step: 0.1, neutral: 1.5 } },
