@@ -1,20 +1,25 @@
 """Denoised passes: the residual stays that of the passes as stored, strength mixes, the verdict tells of it."""
 
 import sys
+import threading
 from unittest import mock
 
 import numpy as np
 
+from escala.core.errors import NoRoom
 from escala.engine.beauty.tally import tally_of
 from escala.engine.looking.look import full_look
+from escala.engine.progress import Cancelled
 from escala.engine.source.denoising import denoised_passes
 from escala.engine.source.reading import read_engine, reading_of
+from escala.engine.worker import MOVING, SMALL, EvaluationThread
 from escala.media.denoise import NoDenoiser
 from escala.model.balance import Balance, Level
 from escala.model.source import Denoise, SourceChoice
 from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for
 from tests.made import FolderTest, add_up, write_layers
+from tests.small_disk import fill, mount_small_disk
 
 HEIGHT, WIDTH = 48, 64
 WHOLE = full_look(0, 0, WIDTH, HEIGHT)
@@ -81,6 +86,53 @@ class DenoisingTest(FolderTest):
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
         with mock.patch.dict(sys.modules, {"pyoidn": None}), self.assertRaisesRegex(NoDenoiser, "pip install pyoidn"):
             reading_of(self.engine, variant, self.folder / "store")
+
+    def test_what_was_done_before_it_was_broken_off_is_not_done_again(self) -> None:
+        """Killed or stopped in the middle of the second pass: the first is there whole, of the second nothing."""
+        done: list[str] = []
+
+        def broken_off(share: float, doing: str) -> None:
+            done.extend([doing] if doing.startswith("denoising") else [])
+            if len(done) == 2:
+                raise Cancelled("denoising")
+
+        variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
+        with self.assertRaises(Cancelled):
+            reading_of(self.engine, variant, self.folder / "store", broken_off)
+        self.assertEqual(len(set(done)), 2)
+        again: list[str] = []
+        reading_of(self.engine, variant, self.folder / "store", lambda share, doing: again.append(doing))
+        self.assertEqual([each for each in again if each.startswith("denoising")], [done[1]])
+
+    def test_a_full_disk_is_told_and_leaves_nothing_half_written(self) -> None:
+        disk = mount_small_disk(self, self.folder / "disk", 80_000)
+        fill(disk, leave=20_000)
+        variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
+        with self.assertRaisesRegex(NoRoom, "no room left for the decoded passes"):
+            reading_of(self.engine, variant, disk)
+        (disk / "filler").unlink()
+        read = read_engine(self.engine, 1, self.engine, variant, disk)
+        whole = read_engine(self.engine, 1, self.engine, variant, self.folder / "store")
+        np.testing.assert_array_equal(read.frame.planes("diffuse"), whole.frame.planes("diffuse"))
+
+    def test_pictures_of_others_are_made_between_two_passes(self) -> None:
+        thread, between, begun = EvaluationThread(), [], threading.Event()
+        variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
+        others: list[threading.Thread] = []
+
+        def told(share: float, doing: str) -> None:
+            between.append(doing)
+            if not begun.is_set():
+                begun.set()
+                other = threading.Thread(target=thread.run, args=(lambda: between.append("a picture"), MOVING))
+                others.append(other)
+                other.start()
+                while thread.waiting == 0:
+                    pass
+
+        thread.run(lambda: reading_of(self.engine, variant, self.folder / "store", told), SMALL)
+        others[0].join(10)
+        self.assertEqual([between.index("a picture"), len([b for b in between if b.startswith("denoising")])], [1, 2])
 
     def test_colour_of_surfaces_is_not_denoised(self) -> None:
         self.assertNotIn("diffuse_color", denoised_passes(self.engine.render, Denoise(on=True)))

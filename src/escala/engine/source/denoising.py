@@ -15,6 +15,7 @@ from escala.model.source import Denoise
 from escala.model.strict_json import to_json
 
 from ..progress import Progress, untold
+from ..worker import give_way
 
 
 def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
@@ -58,6 +59,7 @@ def _smooth(
     guides = _guides(render, frame)
     folder = _folder(store, "denoised", frame, name, list(guides))
     if not (folder / INDEX).is_file():
+        give_way()  # each pass takes seconds: pictures of others go in between
         progress(share, f"denoising {name}")
         made = {kind: _guide(frame, kind, of, store) for of, kind in guides.items()}
         _write(frame, name, folder, denoise_colour(as_planes(frame.planes(name))[:3], **made))
