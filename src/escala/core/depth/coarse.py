@@ -84,17 +84,21 @@ def _lay_over(whole, before, after, size, out):  # type: ignore[no-untyped-def]
         above = min(max((y - 1) // 2, 0), rows - 1)
         below = min(above + 1, rows - 1) if y > 0 else above
         down = np.float32(0.75 if y % 2 == 0 else 0.25)
+        touched = np.empty(width, np.bool_)
         for x in range(width):
-            left = min(max((x - 1) // 2, 0), columns - 1)
-            right = min(left + 1, columns - 1) if x > 0 else left
-            across = np.float32(0.75 if x % 2 == 0 else 0.25)
-            touched = size[y, x] > 1.0
-            for k in range(channels):
-                touched |= after[k, y // 2, x // 2] != before[k, y // 2, x // 2]
-            for k in range(channels):
-                if touched:
-                    one = after[k, above, left] + across * (after[k, above, right] - after[k, above, left])
-                    other = after[k, below, left] + across * (after[k, below, right] - after[k, below, left])
-                    out[k, y, x] = one + down * (other - one)
-                else:
-                    out[k, y, x] = whole[k, y, x]
+            touched[x] = size[y, x] > 1.0
+        for k in range(channels):
+            for x in range(width):
+                touched[x] |= after[k, y // 2, x // 2] != before[k, y // 2, x // 2]
+        between = np.empty(columns + 2, np.float32)
+        for k in range(channels):
+            for column in range(columns):
+                one, other = after[k, above, column], after[k, below, column]
+                between[column + 1] = one + down * (other - one)
+            between[0], between[columns + 1] = between[1], between[columns]
+            # Each coarse pixel is two fine ones: one nearer to its left neighbour, one to its right.
+            for x in range(width):
+                place = x // 2 + 1
+                own, beside = between[place], between[place - 1 + 2 * (x % 2)]
+                coarse = own + np.float32(0.25) * (beside - own)
+                out[k, y, x] = coarse if touched[x] else whole[k, y, x]
