@@ -1,9 +1,11 @@
 """Motion blur: ways against positions, movers against a layered scene over time, bits."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 
+from escala.core.depth import motion
 from escala.core.depth.coarse import motion_blur_coarsely
 from escala.core.depth.motion import motion_blur, shutter_times
 from tests.core.depth.layered import BEYOND, FINE, averaged, decibels, seen, texture
@@ -77,6 +79,21 @@ class MotionTest(unittest.TestCase):
     def test_what_is_no_number_is_no_motion(self) -> None:
         light, vectors = np.ones((3, 8, 8), np.float32), np.full((2, 8, 8), np.nan, np.float32)
         np.testing.assert_array_equal(motion_blur(light, None, vectors, None, (-0.5, 0.5))[0], light)
+
+    def test_only_what_lies_around_the_mover_is_worked_on_and_that_changes_no_bit(self) -> None:
+        rng = np.random.default_rng(8)
+        light, alpha = rng.random((3, 160, 240)).astype(np.float32), rng.random((160, 240)).astype(np.float32)
+        distance = np.where(rng.random((20, 30)) > 0.5, 3.0, 9.0).repeat(8, 0).repeat(8, 1).astype(np.float32)
+        vectors = np.zeros((2, 160, 240), np.float32)
+        vectors[:, 70:90, 100:130] = np.array([12.0, -5.0], np.float32)[:, None, None]
+        found, cover = motion_blur(light, alpha, vectors, distance, (-0.3, 0.4))
+        whole = slice(0, 160), slice(0, 240)
+        with mock.patch.object(motion, "_part_around", return_value=whole) as asked:
+            wanted, wanted_cover = motion_blur(light, alpha, vectors, distance, (-0.3, 0.4))
+        reach = asked.call_args.args[1]
+        self.assertLess(reach, 40)
+        np.testing.assert_array_equal(found, wanted)
+        np.testing.assert_array_equal(cover, wanted_cover)
 
     def test_parts_make_the_same_bits(self) -> None:
         rng = np.random.default_rng(6)

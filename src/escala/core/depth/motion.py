@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import serial_kernel
-from ..planes import Matte, Planes, as_colour
+from ..kernels import kernel, serial_kernel
+from ..planes import Matte, Planes, as_colour, as_planes
 from .footprints import PARTS, Footprints
 from .layers import SLICES, Told, untold
 from .spreading import spread_picture
@@ -17,6 +18,8 @@ _SIDE = 2 * _MOST + 1
 _STILL = _MOST * _SIDE + _MOST
 # Slices of depth to a doubling of the distance, from an eighth of a unit on; of speed where there is no depth.
 _PER_DOUBLING, _NEAREST = 6.0, 0.125
+# What is mixed at an edge is looked for so many pixels beyond it.
+_AROUND = 4
 # Places along a way to a pixel of it.
 _SAMPLES = 4
 
@@ -41,25 +44,61 @@ def motion_blur(
     None: the faster lies over the slower. `times`: when the shutter opens and closes. `told`: how far it is, 0 to 1;
     it may raise to stop the work.
     """
-    colour = as_colour(planes)
-    way = np.where(np.isfinite(vectors), vectors, np.float32(0.0)) * np.float32(times[1] - times[0])
-    steps = np.clip(np.rint(way * _STEPS), -_MOST, _MOST).astype(np.int32)
-    codes = np.asarray((steps[1] + _MOST) * _SIDE + steps[0] + _MOST, np.int32)
-    if (codes == _STILL).all():
-        return colour, alpha
+    colour, given = as_colour(planes), as_planes(vectors)
+    codes, length = np.empty(colour.shape[1:], np.int32), np.empty(colour.shape[1:], np.float32)
     lasting = max(abs(times[0]), abs(times[1]), 1e-6) / (times[1] - times[0])
-    length = np.hypot(*(steps / np.float32(_STEPS))) * np.float32(lasting)
-    return spread_picture(
-        colour,
-        alpha,
-        _slices(length, distance),
-        codes,
-        np.asarray(length, np.float32),
+    _tell_ways(given, np.float32(times[1] - times[0]), lasting, codes, length)
+    reach = int(np.ceil(float(length.max()))) + _AROUND
+    part = _part_around(codes != _STILL, 2 * reach)
+    if part is None:
+        return colour, alpha
+    rows, columns = part
+    blurred, cover = spread_picture(
+        np.ascontiguousarray(colour[:, rows, columns]),
+        None if alpha is None else np.ascontiguousarray(alpha[part]),
+        _slices(length[part], None if distance is None else distance[part]),
+        np.ascontiguousarray(codes[part]),
+        np.ascontiguousarray(length[part]),
         lambda found: _ways(found, times),
-        origin,
+        (origin[0] + columns.start, origin[1] + rows.start),
         still=_STILL,
         told=told,
     )
+    return _put_in(colour, blurred, part), None if alpha is None else _put_in(alpha, np.asarray(cover), part)
+
+
+Part = tuple[slice, slice]
+
+
+def _part_around(moving: NDArray[np.bool_], reach: int) -> Part | None:
+    """The rows and columns around what moves, as far as it, or what lies behind, is looked for; None: all is still."""
+    found = [np.flatnonzero(moving.any(axis=axis)) for axis in (1, 0)]
+    if not found[0].size:
+        return None
+    rows, columns = (slice(max(0, int(at[0]) - reach), int(at[-1]) + reach + 1) for at in found)
+    return rows, columns
+
+
+def _put_in(whole: Planes, made: Planes, part: Part) -> Planes:
+    """A picture with a part of it made anew."""
+    if made.shape == whole.shape:
+        return made
+    out = whole.copy()
+    out[..., part[0], part[1]] = made
+    return out
+
+
+@kernel
+def _tell_ways(vectors, open_for, lasting, codes, length):  # type: ignore[no-untyped-def]
+    """The code of the way of each pixel, and how far it goes to the farther side; no number is no motion."""
+    height, width = codes.shape
+    for y in numba.prange(height):
+        for x in range(width):
+            across, down = vectors[0, y, x], vectors[1, y, x]
+            right = min(max(np.rint(across * open_for * _STEPS), -_MOST), _MOST) if np.isfinite(across) else 0.0
+            low = min(max(np.rint(down * open_for * _STEPS), -_MOST), _MOST) if np.isfinite(down) else 0.0
+            codes[y, x] = (int(low) + _MOST) * _SIDE + int(right) + _MOST
+            length[y, x] = np.hypot(right / _STEPS, low / _STEPS) * lasting
 
 
 def _slices(length: Planes, distance: Planes | None) -> NDArray[np.int16]:

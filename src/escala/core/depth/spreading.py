@@ -83,11 +83,18 @@ def _numbered(prints: NDArray[np.int32], most_codes: int) -> NDArray[np.int32]:
     """Codes become numbers of footprints, in place; which codes they were, in order."""
     there = np.zeros(most_codes, np.uint8)
     _mark(prints.reshape(-1), there)
-    codes = np.flatnonzero(there)
+    codes = _places_of(there)
     number = np.zeros(most_codes, np.int32)
     number[codes] = np.arange(codes.size)
     _number(prints.reshape(-1), number)
     return codes.astype(np.int32)
+
+
+def _places_of(there: NDArray[np.uint8]) -> NDArray[np.int64]:
+    """Where a table is not 0, looked for eight entries at a time: few of many are."""
+    first = np.flatnonzero(there.view(np.uint64)) * 8
+    places = (first[:, None] + np.arange(8)).reshape(-1)
+    return np.asarray(places[there[places] != 0])
 
 
 _CHUNK = 1 << 14
