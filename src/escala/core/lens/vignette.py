@@ -5,7 +5,7 @@ import numpy as np
 
 from ..corrections.powers import exp2_row, whole_row
 from ..kernels import kernel
-from ..planes import Matte, Planes
+from ..planes import Matte, Planes, as_colour, as_planes
 from .geometry import FramePart
 
 
@@ -28,6 +28,23 @@ def vignette_gain(
     circle, wide = roundness / part.half_diagonal, (1.0 - roundness) * np.sqrt(2.0)
     _gain(x, y, circle, wide / part.width, wide / part.height, size * (1.0 - soft), size, stops, out)
     return out
+
+
+def times_gain(planes: Planes, gain: Matte) -> Planes:
+    """Light (3, H, W) times a gain (H, W)."""
+    colour, factor = as_colour(planes), as_planes(gain)
+    out = np.empty_like(colour)
+    _times(colour, factor, out)
+    return out
+
+
+@kernel
+def _times(planes, gain, out):  # type: ignore[no-untyped-def]
+    channels, height, width = planes.shape
+    for y in numba.prange(height):
+        for k in range(channels):
+            for x in range(width):
+                out[k, y, x] = planes[k, y, x] * gain[y, x]
 
 
 @kernel
