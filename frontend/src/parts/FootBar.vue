@@ -25,7 +25,7 @@ const coming = computed(() => {
 
 <template>
   <footer class="foot">
-    <span class="chain" aria-label="Colour chain" :title="chain">{{ chain }}</span>
+    <span class="colours" aria-label="Colour chain" :title="chain">{{ chain }}</span>
     <span v-if="room.tapped">picture at {{ room.tap }}</span>
     <PictureTools />
     <template v-if="coming">
@@ -57,7 +57,7 @@ const coming = computed(() => {
   white-space: nowrap;
 }
 /* What stands beside it may grow: no word of it is lost, and the picture keeps its size. */
-.chain {
+.colours {
   flex: 1;
   min-width: 0;
   overflow: hidden;
