@@ -42,6 +42,8 @@ with _absent("scipy.linalg"):
 # Division by zero gives an infinity, as in numpy: no check and no exception inside a loop.
 kernel = numba.njit(nogil=True, parallel=True, cache=True, error_model="numpy")
 serial_kernel = numba.njit(nogil=True, cache=True, error_model="numpy")
+# A part that is written into the kernels that use it: where it takes little time, handing arrays on to it takes more.
+inlined_kernel = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
 
 
 @intrinsic

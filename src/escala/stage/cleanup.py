@@ -7,7 +7,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.kernels import kernel
+from escala.core.kernels import inlined_kernel, kernel
 
 from .guides import DEPTH, NORMAL, OBJECT
 
@@ -102,7 +102,7 @@ def _likeness(source, guides, y, x, v, u, normals, noise):  # type: ignore[no-un
     return np.float32(np.exp(-(apart + normals * turned + brightness)))
 
 
-@numba.njit(nogil=True, cache=True, inline="always")
+@inlined_kernel
 def _luma(source, y, x):  # type: ignore[no-untyped-def]
     return (
         np.float32(0.2126) * source[y, x, 0]

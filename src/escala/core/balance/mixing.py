@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..errors import ShapeError
-from ..kernels import addresses_of, float32_pointer, kernel
+from ..kernels import addresses_of, float32_pointer, inlined_kernel, kernel
 from ..planes import Planes, as_planes
 
 # Pixels of one plane that are summed over all passes before the next block: small enough for the first cache.
@@ -57,7 +57,7 @@ def _mix(addresses, gains, count, out):  # type: ignore[no-untyped-def]
             _add_one(addresses[term], gains[term, channel], channel * count + first, total)
 
 
-@numba.njit(nogil=True, cache=True, inline="always")
+@inlined_kernel
 def _add_four(addresses, gains, offset, total):  # type: ignore[no-untyped-def]
     """Four terms at a time read memory faster than one; the order of the sum is the same."""
     size = total.size
@@ -68,13 +68,13 @@ def _add_four(addresses, gains, offset, total):  # type: ignore[no-untyped-def]
         total[i] = (((total[i] + g0 * a[i]) + g1 * b[i]) + g2 * c[i]) + g3 * d[i]
 
 
-@numba.njit(nogil=True, cache=True, inline="always")
+@inlined_kernel
 def _add_one(address, gain, offset, total):  # type: ignore[no-untyped-def]
     source = _block(address, offset, total.size)
     for i in range(total.size):
         total[i] += gain * source[i]
 
 
-@numba.njit(nogil=True, cache=True, inline="always")
+@inlined_kernel
 def _block(address, offset, size):  # type: ignore[no-untyped-def]
     return numba.carray(float32_pointer(address + np.int64(4) * offset), (size,))  # type: ignore[attr-defined,call-arg]

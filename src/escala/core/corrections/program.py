@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..balance.levels import MIDDLE_GREY
 from ..errors import ShapeError
-from ..kernels import addresses_of, float32_pointer, kernel, serial_kernel
+from ..kernels import addresses_of, float32_pointer, inlined_kernel, kernel, serial_kernel
 from ..planes import Matte, Planes, as_colour, as_planes
 from .powers import exp2_row, log2_row, power_row
 from .steps import CDL, CDL_LUMA, CONTRAST, CURVES, GAIN, HUE, MATRIX, NUMBERS, RANGE, ROLL_OFF, TOE_STOPS, Step
@@ -121,7 +121,7 @@ def _run(source, codes, numbers, table, mattes, divisor, out):  # type: ignore[n
         out[:, first : first + size] = now
 
 
-@numba.njit(nogil=True, cache=True, inline="always")
+@inlined_kernel
 def _row_at(address, first, size):  # type: ignore[no-untyped-def]
     return numba.carray(float32_pointer(address + np.int64(4) * first), (size,))  # type: ignore[attr-defined,call-arg]
 
@@ -299,7 +299,7 @@ _LEAST_SPAN = np.float32(1e-37)
 _SIX, _THREE, _TWO, _FOUR = np.float32(6.0), np.float32(3.0), np.float32(2.0), np.float32(4.0)
 
 
-@numba.njit(nogil=True, cache=True, inline="always", error_model="numpy")
+@inlined_kernel
 def _hexagon(place, depth, bright):  # type: ignore[no-untyped-def]
     """Kernel part: a channel whose own place is `place` sixths away, 0..12."""
     away = place - _SIX if place >= _SIX else place

@@ -4,7 +4,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel, serial_kernel
+from ..kernels import inlined_kernel, kernel, serial_kernel
 from ..planes import Planes, as_colour
 from .geometry import FramePart
 
@@ -153,7 +153,7 @@ def _shift(planes, k, x, y, first, step, corner, shift, out):  # type: ignore[no
             out[k, row, column] = _sample(planes, k, first_x, first_y, across, down)
 
 
-@serial_kernel
+@inlined_kernel
 def lanczos_weights(place, weights):  # type: ignore[no-untyped-def]
     """Kernel part: the first pixel that counts at a place (0: the middle of the first one), and the weights of six."""
     whole = np.floor(place)
@@ -165,7 +165,7 @@ def lanczos_weights(place, weights):  # type: ignore[no-untyped-def]
     return int(whole) - _LOBES + 1
 
 
-@serial_kernel
+@inlined_kernel
 def _sample(planes, k, first_x, first_y, across, down):  # type: ignore[no-untyped-def]
     """A plane between its pixels, edge pixels carried on. Beside what is no number, the nearest pixel.
 

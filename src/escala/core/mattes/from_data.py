@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from ..balance.levels import MIDDLE_GREY
 from ..errors import ShapeError
-from ..kernels import kernel
+from ..kernels import inlined_kernel, kernel
 from ..planes import Matte, Planes, as_colour, as_planes
 
 # Farther than this there is nothing: backgrounds are stored as infinite, as 1e10, or as 0.
@@ -118,7 +118,7 @@ _ONE, _ZERO = np.float32(1.0), np.float32(0.0)
 _GREY = np.float32(MIDDLE_GREY)
 
 
-@numba.njit(nogil=True, cache=True, inline="always", error_model="numpy")
+@inlined_kernel
 def _ramp(away, soft):  # type: ignore[no-untyped-def]
     """1 at no distance, 0 from `soft` on; NaN and infinities are outside."""
     if away <= _ZERO:

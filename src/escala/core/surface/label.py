@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ShapeError, choose
-from ..kernels import kernel, serial_kernel
+from ..kernels import inlined_kernel, kernel, serial_kernel
 from ..looking.pyramid import halve_box
 from ..planes import Matte, Planes, as_colour, as_planes
 
@@ -112,7 +112,7 @@ def _lay(colour, where, uv, place, corner, texels, sizes, starts, mode, out):  #
                 out[channel, y, x] = before + share * (shown - before) if alpha > 0 else before
 
 
-@numba.njit(nogil=True, cache=True, inline="always")
+@inlined_kernel
 def _placed(place, u, v):  # type: ignore[no-untyped-def]
     return place[0, 0] * u + place[0, 1] * v + place[0, 2], place[1, 0] * u + place[1, 1] * v + place[1, 2]
 
