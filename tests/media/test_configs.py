@@ -1,4 +1,6 @@
 import os
+from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -6,7 +8,9 @@ import PyOpenColorIO as ocio
 from escala.core.colour.baked_view import BakedView
 from escala.core.colour.config import View
 from escala.core.errors import ColourError, UnknownChoice
-from escala.media.configs import BUILTIN_CONFIGS, colour_config
+from escala.media import configs
+from escala.media.configs import BUILTIN_CONFIGS, _FolderFiles, colour_config
+from escala.media.places import EVERYWHERE
 from tests.made import FolderTest, light
 from tests.made_config import CONFIG, write_config
 
@@ -97,6 +101,17 @@ class OwnConfigTest(FolderTest):
         np.testing.assert_allclose(night.transform(planes, "Dawn", "Quay Linear"), 0.2, atol=1e-6)
         with self.assertRaisesRegex(UnknownChoice, "MOOD"):
             colour_config(str(self.file), {"WEATHER": "rain"})
+
+    def test_whether_it_has_changed_is_asked_while_another_thread_reads_a_table(self) -> None:
+        files, stamp = _FolderFiles(self.file, EVERYWHERE), configs._stamp
+        files.read("tables/day/mood.spi1d")
+
+        def stamp_while_another_reads(path: Path) -> object:
+            files._stamps[self.file.with_name(f"{len(files._stamps)}.cube")] = None
+            return stamp(path)
+
+        with mock.patch.object(configs, "_stamp", stamp_while_another_reads):
+            self.assertTrue(files.is_unchanged)
 
     def test_named_transforms_go_both_ways(self) -> None:
         planes = light(1)

@@ -88,7 +88,8 @@ class _FolderFiles:
     @property
     def is_unchanged(self) -> bool:
         """Whether every file that was asked for is as it was then, those among them that were not there too."""
-        return all(_stamp(path) == stamp for path, stamp in self._stamps.items())
+        # Another thread may be reading one more table just now.
+        return all(_stamp(path) == stamp for path, stamp in self._stamps.copy().items())
 
     def read(self, name: str) -> bytes:
         """A table; raises `OutsideRoots`, `BadSource` or `ColourError`."""
