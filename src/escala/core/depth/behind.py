@@ -14,7 +14,7 @@ from .layers import ALPHA, CHANNELS, WEIGHT, Surfels
 # Slices that lie so far apart are two surfaces.
 GAP = 2
 _DIRECTIONS = np.array([(1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (-1, -1), (1, -1), (-1, 1)], np.int64)
-_WAYS, _SQUARE = 8, 16
+_WAYS = 8
 _FARTHEST = 255
 _MIXED = 0.02
 # What is carried on is at most so many times as bright as the darkest that is found.
@@ -31,8 +31,7 @@ def add_hidden(surfels: Surfels, spread: NDArray[np.float32], still: int) -> Non
     # A pixel goes no farther than this behind an edge.
     farthest = min(_FARTHEST, int(np.ceil(float(spread.max()) + 1.5)))
     steps = _steps_to_edges(slices, prints, farthest)
-    near = _squares_near_edges(steps)
-    _find(pixels, slices, prints, spread, steps, near, still, surfels.light, surfels.slice, surfels.footprint)
+    _find(pixels, slices, prints, spread, steps, still, surfels.light, surfels.slice, surfels.footprint)
 
 
 @kernel
@@ -45,71 +44,51 @@ def _steps_to_edges(slices, prints, farthest):  # type: ignore[no-untyped-def]
     out = np.zeros((_WAYS, height, width), np.uint8)
     for way in numba.prange(_WAYS):
         across, down = _DIRECTIONS[way, 0], _DIRECTIONS[way, 1]
+        here, there = slice(max(0, -across), width - max(0, across)), slice(max(0, across), width - max(0, -across))
         for line in range(height):
             y = height - 1 - line if down > 0 else line
-            v = y + down
-            if v < 0 or v >= height:
-                continue
-            for column in range(width):
-                x = width - 1 - column if across > 0 else column
-                u = x + across
-                if u < 0 or u >= width or prints[v, u] < 0:
-                    continue
-                if slices[v, u] >= slices[y, x] + GAP:
-                    out[way, y, x] = 1
-                elif 0 < out[way, v, u] < farthest:
-                    out[way, y, x] = out[way, v, u] + 1
-    return out
-
-
-@kernel
-def _squares_near_edges(steps):  # type: ignore[no-untyped-def]
-    """Which squares of pixels have an edge within reach; most of a picture has none, and need not be asked again."""
-    _, height, width = steps.shape
-    shape = (height + _SQUARE - 1) // _SQUARE, (width + _SQUARE - 1) // _SQUARE
-    out = np.zeros(shape, np.bool_)
-    for row in numba.prange(shape[0]):
-        top, bottom = row * _SQUARE, min(height, (row + 1) * _SQUARE)
-        for column in range(shape[1]):
-            left, right = column * _SQUARE, min(width, (column + 1) * _SQUARE)
-            found = 0
-            for way in range(_WAYS):
-                for y in range(top, bottom):
-                    for x in range(left, right):
-                        found |= steps[way, y, x]
-            out[row, column] = found != 0
+            if 0 <= y + down < height:
+                own, beside, code = slices[y, here], slices[y + down, there], prints[y + down, there]
+                before, after = out[way, y + down, there], out[way, y, here]
+                if down == 0 and across > 0:
+                    _step_on(own[::-1], beside[::-1], code[::-1], farthest, before[::-1], after[::-1])
+                else:
+                    _step_on(own, beside, code, farthest, before, after)
     return out
 
 
 @serial_kernel
-def _is_near(near, row, column):  # type: ignore[no-untyped-def]
-    """Whether a square or one around it has an edge."""
-    for r in range(max(0, row - 1), min(near.shape[0], row + 2)):
-        for c in range(max(0, column - 1), min(near.shape[1], column + 2)):
-            if near[r, c]:
-                return True
-    return False
+def _step_on(own, beside, code, farthest, before, after):  # type: ignore[no-untyped-def]
+    """The steps of a row from those of the row that it looks at, which is itself where a direction goes along it."""
+    for x in range(own.size):
+        one_more = before[x] + np.uint8(1) if 0 < before[x] < farthest else 0
+        found = 1 if beside[x] >= own[x] + GAP else one_more
+        after[x] = found if code[x] >= 0 else 0
 
 
 @kernel
-def _find(pixels, depth, codes, spread, steps, near, still, light, slices, prints):  # type: ignore[no-untyped-def]
+def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  # type: ignore[no-untyped-def]
     height, width = depth.shape
     for row in numba.prange(height):
         y = np.int64(row)
         places = np.empty((_WAYS, 3), np.int64)
-        asked = False
+        # Most of a picture lies beside no edge, which is told of a whole row at once.
+        hides, nearest = np.zeros(width, np.uint8), depth[y].copy()
+        for way in range(_WAYS):
+            for x in range(width):
+                hides[x] |= steps[way, y, x]
+        for v in range(max(0, y - 1), min(height, y + 2)):
+            for x in range(1, width - 1):
+                nearest[x] = min(nearest[x], depth[v, x - 1], depth[v, x], depth[v, x + 1])
+        nearest[0] = nearest[width - 1] = 0
         for x in range(width):
-            if x % _SQUARE == 0:
-                asked = _is_near(near, y // _SQUARE, x // _SQUARE)
-            if not asked or codes[y, x] < 0:
+            if codes[y, x] < 0:
                 continue
-            way = _way_to_nearer(depth, codes, y, x)
-            if way >= 0 and _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints):
-                continue
-            hides = 0
-            for way in range(_WAYS):
-                hides |= steps[way, y, x]
-            if hides:
+            if nearest[x] <= depth[y, x] - GAP:
+                way = _way_to_nearer(depth, codes, y, x)
+                if way >= 0 and _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints):
+                    continue
+            if hides[x]:
                 _hide_behind(pixels, depth, codes, spread, steps, still, y, x, places, light, slices, prints)
 
 

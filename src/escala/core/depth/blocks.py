@@ -5,6 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel
+from ..looking.pyramid import halve_box
 from .footprints import BLOCKS, radius_step
 from .layers import CHANNELS, GONE, Surfels
 
@@ -42,10 +43,7 @@ def _brightest(light):  # type: ignore[no-untyped-def]
 
 
 def _halved(planes: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Means of 2 × 2; an odd row or column is left over."""
-    layers, height, width = planes.shape
-    whole = planes[:, : height // 2 * 2, : width // 2 * 2].reshape(layers, height // 2, 2, width // 2, 2)
-    return np.asarray((whole[:, :, 0, :, 0] + whole[:, :, 0, :, 1] + whole[:, :, 1, :, 0] + whole[:, :, 1, :, 1]) / 4)
+    return np.stack([halve_box(plane) for plane in planes])
 
 
 @kernel

@@ -6,13 +6,20 @@ import numpy as np
 from ..kernels import kernel
 from ..planes import Matte, Planes, as_colour
 from .blocks import FINE_BLOCKS
-from .footprints import BLOCKS, MOST_STEPS, Opening, footprints_of, radius_step
+from .footprints import BLOCKS, MOST_STEPS, WITHIN, Opening, footprints_of, radius_of, radius_step
 from .layers import SLICES, Told, untold
 from .spreading import spread_picture
 
-# Slices of depth by blur: the middle one up to `_SHARP` px, each other one 1.35 times as large as the one before.
-_SHARP, _PER_SLICE = 0.5, 1.0 / np.log(1.35)
-_MIDDLE = SLICES // 2
+# Slices of depth by blur: the middle one within a pixel, each other one `_RATIO` times as large as the one before.
+_MIDDLE, _RATIO = SLICES // 2, 1.35
+
+
+def _apart(step: int) -> int:
+    """How many slices from the middle one a step of radii lies."""
+    return min(int(np.log(radius_of(step) / WITHIN) / np.log(_RATIO)) + 1, _MIDDLE - 1) if step else 0
+
+
+_APART = np.array([_apart(step) for step in range(MOST_STEPS)], np.int16)
 DISC = Opening()
 
 
@@ -69,6 +76,5 @@ def _place_discs(radius, slices, codes, spread):  # type: ignore[no-untyped-def]
             step = radius_step(size)
             codes[y, x] = step * BLOCKS
             spread[y, x] = size if step > 0 else np.float32(0.0)
-            apart = int(np.log(size / _SHARP) * _PER_SLICE) + 1 if size > _SHARP else 0
-            apart = min(apart, _MIDDLE - 1)
+            apart = _APART[step]
             slices[y, x] = _MIDDLE + (apart if radius[y, x] > 0 else -apart)

@@ -28,6 +28,8 @@ SLICES = 128
 # Colour, how much of a pixel it is, and alpha, which is not looked at where it is 1 everywhere.
 CHANNELS = 5
 WEIGHT, ALPHA = 3, 4
+# Colour and weight are added up side by side, so that the processor takes them at once; alpha by itself.
+_SIDE_BY_SIDE = 4
 _TILE_ROWS, _MOST_ROWS, _TILE_ASPECT = 32, 256, 4
 # Pixels, in whole tiles, that are made before somebody is told again.
 _TOGETHER = 1 << 18
@@ -55,53 +57,68 @@ class Surfels:
     footprint: NDArray[np.int32]
 
 
+@dataclass(frozen=True)
+class Box:
+    """Rows and columns of surfels."""
+
+    top: int
+    left: int
+    height: int
+    width: int
+
+
 def spread_footprints(
-    surfels: Surfels, footprints: Footprints, has_alpha: bool, told: Told = untold
+    surfels: Surfels, footprints: Footprints, picture: Box, has_alpha: bool, told: Told = untold
 ) -> NDArray[np.float32]:
-    """Colour and alpha, (4, H, W), after every surfel is spread by its footprint; no alpha where there is none.
+    """Colour and alpha, (4, H, W), of a picture among surfels after each is spread by its footprint; alpha may be none.
 
     `told`: how far it is, 0 to 1; it may raise to stop the work.
     """
     reach = int(footprints.reach.max())
-    out = np.empty((4, *surfels.slice.shape[1:]), np.float32)
+    out = np.empty((4, picture.height, picture.width), np.float32)
+    tile = max(_TILE_ROWS, min(_MOST_ROWS, reach))
     prints = (
         footprints.reach,
         footprints.area,
         footprints.first,
         footprints.row,
         footprints.place,
+        footprints.row * (_TILE_ASPECT * tile + 1) + footprints.place,
         footprints.change,
     )
-    tile = max(_TILE_ROWS, min(_MOST_ROWS, reach))
-    across, down = (-(-size // side) for size, side in zip(out.shape[:0:-1], (_TILE_ASPECT * tile, tile), strict=True))
+    tiles = -(-picture.height // tile) * -(-picture.width // (_TILE_ASPECT * tile))
     threads = numba.get_num_threads()
     together = max(1, _TOGETHER // (_TILE_ASPECT * tile * tile * threads)) * threads
-    for first in range(0, across * down, together):
-        told(first / (across * down))
-        jobs = first, min(first + together, across * down)
-        _spread(surfels.light, surfels.slice, surfels.footprint, prints, reach, tile, jobs, has_alpha, out)
+    corner = picture.top, picture.left
+    for first in range(0, tiles, together):
+        told(first / tiles)
+        jobs = first, min(first + together, tiles)
+        _spread(surfels.light, surfels.slice, surfels.footprint, prints, corner, reach, tile, jobs, has_alpha, out)
     return out
 
 
 @kernel
-def _spread(light, slices, prints, footprints, reach, tile, jobs, has_alpha, out):  # type: ignore[no-untyped-def]
-    height, width = slices.shape[1:]
+def _spread(light, slices, prints, footprints, corner, reach, tile, jobs, has_alpha, out):  # type: ignore[no-untyped-def]
+    height, width = out.shape[1:]
     wide = _TILE_ASPECT * tile
     across = (width + wide - 1) // wide
     for each in numba.prange(jobs[1] - jobs[0]):
         job = jobs[0] + np.int64(each)
-        top, left = job // across * tile, job % across * wide
-        bottom, right = min(height, top + tile), min(width, left + wide)
+        upper, first = job // across * tile, job % across * wide
+        lower, last = min(height, upper + tile), min(width, first + wide)
+        box = corner[0] + upper, corner[0] + lower, corner[1] + first, corner[1] + last
+        part = out[:, upper:lower, first:last]
         slot_of = np.full(SLICES, -1, np.int16)
-        slots, still = _present(slices, prints, footprints[0], (top, bottom, left, right), reach, slot_of)
+        slots, still = _present(slices, prints, footprints[0], box, reach, slot_of)
         if still:
             for k in range(4):
-                out[k, top:bottom, left:right] = light[0, top:bottom, left:right, k if k < WEIGHT else ALPHA]
+                part[k] = light[0, box[0] : box[1], box[2] : box[3], k if k < WEIGHT else ALPHA]
             continue
-        sums = np.zeros((bottom - top, right - left + 1, slots, CHANNELS))
-        _scatter(light, slices, prints, footprints, (top, bottom, left, right), reach, slot_of, has_alpha, sums)
-        _run_along_rows(sums)
-        _compose(light, slices, prints, footprints[0], (top, left), slot_of, sums, out)
+        # Each row has one place more, for what ends right of the box.
+        sums = np.zeros((slots, lower - upper, wide + 1, _SIDE_BY_SIDE))
+        covers = np.zeros((slots, lower - upper, wide + 1 if has_alpha else 0))
+        _scatter(light, slices, prints, footprints, box, reach, slot_of, sums, covers)
+        _compose(light, slices, prints, footprints[0], box, slot_of, sums, covers, part)
 
 
 @serial_kernel
@@ -130,14 +147,13 @@ def _present(slices, prints, reaches, box, reach, slot_of):  # type: ignore[no-u
 
 
 @serial_kernel
-def _scatter(light, slices, prints, footprints, box, reach, slot_of, has_alpha, sums):  # type: ignore[no-untyped-def]
+def _scatter(light, slices, prints, footprints, box, reach, slot_of, sums, covers):  # type: ignore[no-untyped-def]
     """Add every surfel's changes along rows; what begins left of the box begins at its first column."""
-    reaches, areas, first, rows, place, change = footprints
+    reaches, areas, first, rows, place, offset, change = footprints
     layers, height, width = slices.shape
     top, bottom, left, right = box
-    flat = sums.reshape(-1)
-    stride_x = sums.shape[2] * CHANNELS
-    stride_y = stride_x * sums.shape[1]
+    flat, flat_covers = sums.reshape(-1), covers.reshape(-1)
+    stride = sums.shape[2]
     for layer in range(layers):
         for y in range(max(0, top - reach), min(height, bottom + reach)):
             for x in range(max(0, left - reach), min(width, right + reach)):
@@ -147,117 +163,121 @@ def _scatter(light, slices, prints, footprints, box, reach, slot_of, has_alpha, 
                 r = reaches[k]
                 if y + r < top or y - r >= bottom or x + r < left or x - r >= right:
                     continue
-                parts = _parts(light, layer, y, x, UNIT / areas[k])
+                unit = UNIT / areas[k]
                 low, high = first[k, max(top - y, -r) + r], first[k, min(bottom - 1 - y, r) + r + 1]
-                start = (y - top) * stride_y + slot_of[slices[layer, y, x]] * CHANNELS
-                if x - r >= left and x + r + 1 <= right:
-                    start += (x - left) * stride_x
-                    for i in range(low, high):
-                        _add(flat, start + rows[i] * stride_y + place[i] * stride_x, change[i], parts, has_alpha)
-                    continue
+                start = (slot_of[slices[layer, y, x]] * sums.shape[1] + y - top) * stride
+                red = np.floor(light[layer, y, x, 0] * unit + 0.5)
+                green = np.floor(light[layer, y, x, 1] * unit + 0.5)
+                blue = np.floor(light[layer, y, x, 2] * unit + 0.5)
+                weight = np.floor(light[layer, y, x, WEIGHT] * unit + 0.5)
+                is_inside = x - r >= left and x + r + 1 <= right
                 for i in range(low, high):
-                    at = max(x + place[i] - left, 0)
-                    if at <= right - left:
-                        _add(flat, start + rows[i] * stride_y + at * stride_x, change[i], parts, has_alpha)
+                    if is_inside:
+                        at = start + x - left + offset[i]
+                    else:
+                        at = start + rows[i] * stride + min(max(x + place[i] - left, 0), right - left)
+                    # An index that cannot be below 0 is not asked whether it is.
+                    to, size = np.uint64(at * _SIDE_BY_SIDE), change[i]
+                    flat[to] += size * red
+                    flat[to + np.uint64(1)] += size * green
+                    flat[to + np.uint64(2)] += size * blue
+                    flat[to + np.uint64(3)] += size * weight
+                if covers.size > 0:
+                    alpha = np.floor(light[layer, y, x, ALPHA] * unit + 0.5)
+                    for i in range(low, high):
+                        column = min(max(x + place[i] - left, 0), right - left)
+                        flat_covers[np.uint64(start + rows[i] * stride + column)] += change[i] * alpha
 
 
 @serial_kernel
-def _parts(light, layer, y, x, unit):  # type: ignore[no-untyped-def]
-    """What a surfel gives to each part of its footprint, in whole numbers."""
-    return (
-        np.floor(light[layer, y, x, 0] * unit + 0.5),
-        np.floor(light[layer, y, x, 1] * unit + 0.5),
-        np.floor(light[layer, y, x, 2] * unit + 0.5),
-        np.floor(light[layer, y, x, 3] * unit + 0.5),
-        np.floor(light[layer, y, x, 4] * unit + 0.5),
-    )
-
-
-@serial_kernel
-def _add(flat, place, size, parts, has_alpha):  # type: ignore[no-untyped-def]
-    # An index that cannot be below 0 is not asked whether it is.
-    to = np.uint64(place)
-    flat[to] += size * parts[0]
-    flat[to + np.uint64(1)] += size * parts[1]
-    flat[to + np.uint64(2)] += size * parts[2]
-    flat[to + np.uint64(3)] += size * parts[3]
-    if has_alpha:
-        flat[to + np.uint64(4)] += size * parts[4]
-
-
-@serial_kernel
-def _run_along_rows(sums):  # type: ignore[no-untyped-def]
-    """From changes to values."""
-    rows, columns, slots, channels = sums.shape
-    flat = sums.reshape(-1)
-    step = slots * channels
-    for y in range(rows):
-        for i in range((y * columns + 1) * step, (y + 1) * columns * step):
-            flat[i] += flat[i - step]
-
-
-@serial_kernel
-def _compose(light, slices, prints, reaches, corner, slot_of, sums, out):  # type: ignore[no-untyped-def]
+def _compose(light, slices, prints, reaches, box, slot_of, sums, covers, out):  # type: ignore[no-untyped-def]
     """Each pixel of a box from what its slices hold; one that nothing else reaches stays as it is."""
-    rows, columns, slots = sums.shape[0], sums.shape[1] - 1, sums.shape[2]
-    flat = sums.reshape(-1)
-    top, left = corner
-    order = np.empty(slots, np.int64)
+    top, bottom, left, right = box
+    order = np.empty(sums.shape[0], np.int64)
     for each in range(SLICES):
         if slot_of[each] >= 0:
             order[slot_of[each]] = each
-    for row in range(rows):
-        for column in range(columns):
-            y, x = top + row, left + column
-            k = prints[0, y, x]
-            own = slices[0, y, x] if k >= 0 and reaches[k] == 0 else -1
-            place = (row * (columns + 1) + column) * slots * CHANNELS
-            alone, red, green, blue, alpha = put_together(flat, place, order, own)
-            if k == STAYS or alone:
-                red, green, blue, alpha = light[0, y, x, 0], light[0, y, x, 1], light[0, y, x, 2], light[0, y, x, ALPHA]
-            out[0, y, x], out[1, y, x], out[2, y, x], out[3, y, x] = red, green, blue, alpha
+    for row in range(bottom - top):
+        across, down = slice(left, right), top + row
+        _run_along_row(sums[:, row], covers[:, row], right - left)
+        _put_together(
+            light[0, down, across],
+            slices[0, down, across],
+            prints[0, down, across],
+            reaches,
+            sums[:, row],
+            covers[:, row],
+            order,
+            out[:, row],
+        )
 
 
 @serial_kernel
-def put_together(sums, place, order, own):  # type: ignore[no-untyped-def]
-    """Kernel part: one pixel from its slices, which begin at `place`; `order`: which slice each is, from front to back.
+def _run_along_row(sums, covers, columns):  # type: ignore[no-untyped-def]
+    """From changes to values."""
+    for slot in range(sums.shape[0]):
+        red, green, blue, weight = 0.0, 0.0, 0.0, 0.0
+        for x in range(columns):
+            red += sums[slot, x, 0]
+            green += sums[slot, x, 1]
+            blue += sums[slot, x, 2]
+            weight += sums[slot, x, WEIGHT]
+            sums[slot, x, 0], sums[slot, x, 1], sums[slot, x, 2], sums[slot, x, WEIGHT] = red, green, blue, weight
+    if covers.size > 0:
+        for slot in range(sums.shape[0]):
+            for x in range(1, columns):
+                covers[slot, x] += covers[slot, x - 1]
 
-    Whether the light of slice `own` is alone there and whole, then colour and alpha.
+
+@serial_kernel
+def _put_together(light, slices, prints, reaches, sums, covers, order, out):  # type: ignore[no-untyped-def]
+    """A row from its slices; `order`: which slice each is, from front to back.
+
+    Where the light of a pixel that is not spread is alone and whole, it stays to the bit.
     """
-    red, green, blue, alpha = 0.0, 0.0, 0.0, 0.0
-    one_red, one_green, one_blue, one_alpha = 0.0, 0.0, 0.0, 0.0
-    open_share, taken, before = 1.0, 0.0, -2
-    for i in range(order.size + 1):
-        at = place + i * CHANNELS
-        weight = sums[at + WEIGHT] if i < order.size else UNIT
-        if weight < _NONE * UNIT:
-            continue
-        if i == order.size or order[i] != before + 1:
-            if before == -2 and i < order.size and order[i] == own and weight == UNIT:
-                return True, red, green, blue, alpha
-            factor = open_share / taken if taken > 1.0 else open_share
-            red += factor * one_red
-            green += factor * one_green
-            blue += factor * one_blue
-            alpha += factor * one_alpha
-            open_share *= 1.0 - min(1.0, taken)
-            if i == order.size or open_share < _NONE:
-                break
-            one_red, one_green, one_blue, one_alpha, taken = 0.0, 0.0, 0.0, 0.0, 0.0
-        before = order[i]
-        share, factor = weight * (1.0 / UNIT), 1.0 / UNIT
-        if share > _FULL - taken:
-            share = _FULL - taken
-            if share <= 0:
+    for x in range(out.shape[1]):
+        k = prints[x]
+        own = slices[x] if k >= 0 and reaches[k] == 0 else -1
+        stays = k == STAYS
+        red, green, blue, alpha = 0.0, 0.0, 0.0, 0.0
+        one_red, one_green, one_blue, one_alpha = 0.0, 0.0, 0.0, 0.0
+        open_share, taken, before = 1.0, 0.0, -2
+        for i in range(order.size):
+            weight = sums[i, x, WEIGHT]
+            if weight < _NONE * UNIT:
                 continue
-            factor = share / weight
-        taken += share
-        one_red += factor * sums[at]
-        one_green += factor * sums[at + 1]
-        one_blue += factor * sums[at + 2]
-        one_alpha += factor * sums[at + ALPHA]
-    known = 1.0 - open_share
-    if open_share == 0.0:
-        return False, red, green, blue, alpha
-    factor = 1.0 / known if known > _NONE else 0.0
-    return False, red * factor, green * factor, blue * factor, alpha * factor
+            if order[i] != before + 1:
+                if before == -2 and order[i] == own and weight == UNIT:
+                    stays = True
+                    break
+                factor = open_share / max(taken, 1.0)
+                red += factor * one_red
+                green += factor * one_green
+                blue += factor * one_blue
+                alpha += factor * one_alpha
+                open_share *= 1.0 - min(1.0, taken)
+                one_red, one_green, one_blue, one_alpha, taken = 0.0, 0.0, 0.0, 0.0, 0.0
+                if open_share < _NONE:
+                    break
+            before = order[i]
+            share, factor = weight * (1.0 / UNIT), 1.0 / UNIT
+            if share > _FULL - taken:
+                share = _FULL - taken
+                if share <= 0:
+                    continue
+                factor = share / weight
+            taken += share
+            one_red += factor * sums[i, x, 0]
+            one_green += factor * sums[i, x, 1]
+            one_blue += factor * sums[i, x, 2]
+            if covers.size > 0:
+                one_alpha += factor * covers[i, x]
+        if stays:
+            out[0, x], out[1, x] = light[x, 0], light[x, 1]
+            out[2, x], out[3, x] = light[x, 2], light[x, ALPHA]
+            continue
+        factor = open_share / max(taken, 1.0)
+        known = 1.0 - open_share * (1.0 - min(1.0, taken))
+        whole = 1.0 / known if known > _NONE else 0.0
+        out[0, x], out[1, x] = (red + factor * one_red) * whole, (green + factor * one_green) * whole
+        out[2, x], out[3, x] = (blue + factor * one_blue) * whole, (alpha + factor * one_alpha) * whole

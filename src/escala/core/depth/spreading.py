@@ -11,7 +11,7 @@ from ..planes import Matte, Planes
 from .behind import add_hidden
 from .blocks import AROUND, merge_blocks
 from .footprints import BLOCKS, Footprints
-from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Surfels, Told, spread_footprints, untold
+from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Box, Surfels, Told, spread_footprints, untold
 
 # Margins reach to multiples of this: what blocks are chosen by lies where it does in the whole picture, and is whole.
 _GRID = AROUND << (BLOCKS - 1)
@@ -55,9 +55,9 @@ def spread_picture(
     if blocks:
         merge_blocks(surfels, blocks)
     prints = footprints(_numbered(surfels.footprint, most_codes))
-    out = spread_footprints(surfels, prints, alpha is not None, lambda share: told(_PREPARED + share * (1 - _PREPARED)))
-    out = out[:, top : top + height, left : left + width]
-    return np.ascontiguousarray(out[:3]), None if alpha is None else np.ascontiguousarray(out[3])
+    inside, rest = Box(top, left, height, width), 1 - _PREPARED
+    out = spread_footprints(surfels, prints, inside, alpha is not None, lambda share: told(_PREPARED + share * rest))
+    return out[:3], None if alpha is None else out[3]
 
 
 @kernel
