@@ -4,15 +4,29 @@ A renderer gives one depth to a pixel, though both sides of an edge may be seen 
 hides; both show when one of them is spread and the other is not.
 """
 
+from dataclasses import dataclass
+
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel, serial_kernel
-from .layers import ALPHA, CHANNELS, WEIGHT, Surfels
+from .layers import ALPHA, CHANNELS, GONE, WEIGHT, Surfels
 
 # Slices that lie so far apart are two surfaces.
 GAP = 2
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What is seen at each pixel, as `Surfels` have it, and how far it is spread, in pixels: (H, W, ...)."""
+
+    light: NDArray[np.float32]
+    slice: NDArray[np.int16]
+    footprint: NDArray[np.int32]
+    spread: NDArray[np.float32]
+
+
 _DIRECTIONS = np.array([(1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (-1, -1), (1, -1), (-1, 1)], np.int64)
 _WAYS = 8
 _FARTHEST = 255
@@ -21,17 +35,19 @@ _MIXED = 0.02
 _BRIGHTER, _FLOOR = 4.0, 1e-3
 
 
-def add_hidden(surfels: Surfels, spread: NDArray[np.float32], still: int) -> None:
-    """Part mixed pixels and fill the second layer of surfels, in place.
+def with_hidden(seen: Seen, still: int) -> Surfels:
+    """What is seen, its mixed pixels parted, as the first layer of surfels, and what lies behind as the second.
 
-    `spread`: how far each goes in pixels, (H, W); `still`: the footprint of what is not spread.
+    `still`: the footprint of what is not spread.
     """
-    slices, prints = surfels.slice[0].copy(), surfels.footprint[0].copy()
-    pixels = surfels.light[0].copy()
+    shape = 2, *seen.slice.shape
+    surfels = Surfels(np.zeros((*shape, CHANNELS), np.float32), np.zeros(shape, np.int16), np.empty(shape, np.int32))
     # A pixel goes no farther than this behind an edge.
-    farthest = min(_FARTHEST, int(np.ceil(float(spread.max()) + 1.5)))
-    steps = _steps_to_edges(slices, prints, farthest)
-    _find(pixels, slices, prints, spread, steps, still, surfels.light, surfels.slice, surfels.footprint)
+    farthest = min(_FARTHEST, int(np.ceil(float(seen.spread.max()) + 1.5)))
+    steps = _steps_to_edges(seen.slice, seen.footprint, farthest)
+    facts = seen.light, seen.slice, seen.footprint, seen.spread
+    _find(*facts, steps, still, surfels.light, surfels.slice, surfels.footprint)
+    return surfels
 
 
 @kernel
@@ -81,6 +97,7 @@ def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  #
             for x in range(1, width - 1):
                 nearest[x] = min(nearest[x], depth[v, x - 1], depth[v, x], depth[v, x + 1])
         nearest[0] = nearest[width - 1] = 0
+        light[0, y], slices[0, y], prints[0, y], prints[1, y] = pixels[y], depth[y], codes[y], GONE
         for x in range(width):
             if codes[y, x] < 0:
                 continue
@@ -179,9 +196,7 @@ def _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints
         light[1, y, x, k] = pixels[y - down, x - across, k]
     light[1, y, x, WEIGHT] = 1.0
     if _part(pixels, y, x, near_y, near_x, light) < _MIXED:
-        for k in range(CHANNELS):
-            light[0, y, x, k] = pixels[y, x, k]
-            light[1, y, x, k] = 0.0
+        light[0, y, x], light[1, y, x] = pixels[y, x], 0.0
         return False
     slices[1, y, x], prints[1, y, x] = own, codes[y, x]
     slices[0, y, x], prints[0, y, x] = depth[v, u], codes[v, u]

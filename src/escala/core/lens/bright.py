@@ -17,14 +17,51 @@ def light_over(planes: Planes, threshold: float, tint: Sequence[float], matte: M
     What is no number gives no light.
     """
     colour = as_colour(planes)
-    brightest = colour.max(axis=0)
-    limit = np.float32(0.18 * 2.0**threshold)
-    there = (brightest > limit) & np.isfinite(colour).all(axis=0)
-    share = np.where(there, np.float32(1.0) - limit / np.where(there, brightest, np.float32(1.0)), np.float32(0.0))
-    if matte is not None:
-        share = share * matte
-    light = np.where(there, colour, np.float32(0.0)) * share
-    return np.asarray(light * np.array(tint, np.float32)[:, None, None], np.float32)
+    out = np.empty_like(colour)
+    everywhere = np.ones((1, 1), np.float32) if matte is None else matte
+    _light_over(colour, np.float32(0.18 * 2.0**threshold), np.array(tint, np.float32), everywhere, out)
+    return out
+
+
+@kernel
+def _light_over(colour, limit, tint, matte, out):  # type: ignore[no-untyped-def]
+    """One matte is everywhere."""
+    height, width = colour.shape[1:]
+    is_even = matte.size == 1
+    for row in numba.prange(height):
+        y = np.int64(row)
+        cover = matte[0 if is_even else y]
+        for x in range(width):
+            red, green, blue = colour[0, y, x], colour[1, y, x], colour[2, y, x]
+            brightest = max(red, green, blue)
+            there = brightest > limit and np.isfinite(red) and np.isfinite(green) and np.isfinite(blue)
+            share = np.float32(1.0) - limit / brightest if there else np.float32(0.0)
+            share *= cover[0] if is_even else cover[x]
+            out[0, y, x] = red * share * tint[0] if there else np.float32(0.0)
+            out[1, y, x] = green * share * tint[1] if there else np.float32(0.0)
+            out[2, y, x] = blue * share * tint[2] if there else np.float32(0.0)
+
+
+def add_light(planes: Planes, light: Planes, amount: float, gain: Planes | None = None) -> Planes:
+    """`v + light · amount · gain`, all (3, H, W); the gain is 1 where it is None."""
+    colour = as_colour(planes)
+    out = np.empty_like(colour)
+    _add_light(colour, light, np.float32(amount), np.ones((1, 1, 1), np.float32) if gain is None else gain, out)
+    return out
+
+
+@kernel
+def _add_light(colour, light, amount, gain, out):  # type: ignore[no-untyped-def]
+    """One gain is everywhere."""
+    channels, height, width = colour.shape
+    for y in numba.prange(height):
+        for k in range(channels):
+            if gain.size == 1:
+                for x in range(width):
+                    out[k, y, x] = colour[k, y, x] + light[k, y, x] * amount * gain[0, 0, 0]
+            else:
+                for x in range(width):
+                    out[k, y, x] = colour[k, y, x] + light[k, y, x] * amount * gain[k, y, x]
 
 
 # A Gaussian is made on a grid on which it is at least so wide.
@@ -121,27 +158,22 @@ def _halve(planes, left, top, out):  # type: ignore[no-untyped-def]
 def _double(coarse, left, top, out):  # type: ignore[no-untyped-def]
     channels, height, width = out.shape
     columns = coarse.shape[2]
+    # A pixel lies a quarter of a square before the middle of its own, or after it.
+    early, late = _QUARTERS[0], _QUARTERS[1]
     for line in numba.prange(height):
         y = np.int64(line)
-        # A pixel lies a quarter of a square before the middle of its own, or after it.
-        above = (y + top) // 2 + 2 - (2 if (y + top) % 2 == 0 else 1)
-        late = (y + top) % 2
-        mixed = np.empty(columns, np.float32)
+        above = (y + top) // 2 + (y + top) % 2
+        weights = _QUARTERS[(y + top) % 2]
+        mixed, twice = np.empty(columns, np.float32), np.empty(2 * columns, np.float32)
         for k in range(channels):
             for u in range(columns):
-                total = np.float32(0.0)
-                for j in range(4):
-                    total += _QUARTERS[late, j] * coarse[k, above + j, u]
-                mixed[u] = total
-            for x in range(width):
-                odd = (x + left) % 2
-                start = (x + left) // 2 + 2 - (2 if odd == 0 else 1)
-                out[k, y, x] = (
-                    _QUARTERS[odd, 0] * mixed[start]
-                    + _QUARTERS[odd, 1] * mixed[start + 1]
-                    + _QUARTERS[odd, 2] * mixed[start + 2]
-                    + _QUARTERS[odd, 3] * mixed[start + 3]
-                )
+                one = weights[0] * coarse[k, above, u] + weights[1] * coarse[k, above + 1, u]
+                mixed[u] = one + (weights[2] * coarse[k, above + 2, u] + weights[3] * coarse[k, above + 3, u])
+            for u in range(columns - 4):
+                a, b, c, d, e = mixed[u], mixed[u + 1], mixed[u + 2], mixed[u + 3], mixed[u + 4]
+                twice[2 * u] = (early[0] * a + early[1] * b) + (early[2] * c + early[3] * d)
+                twice[2 * u + 1] = (late[0] * b + late[1] * c) + (late[2] * d + late[3] * e)
+            out[k, y] = twice[left : left + width]
 
 
 def _spline(t: float) -> list[float]:

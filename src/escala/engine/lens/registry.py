@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from escala.core.lens.bright import light_over
+from escala.core.lens.bright import add_light, light_over
 from escala.core.lens.glare import glare, reach_of_rays
 from escala.core.lens.glow import glow, reach_of_sizes
 from escala.core.lens.grain import grain_noise, lay_grain
@@ -49,9 +49,7 @@ def _aberration_reach(lens: Aberration, ground: Ground) -> float:
 
 def _flared(picture: Picture, light: Planes, lens: Glow | Glare, ground: Ground) -> Picture:
     """A picture with light added, more where the glass is dirty."""
-    added = light * np.float32(lens.amount)
-    gain = dirt_gain(ground)
-    return picture.with_colour(picture.colour + (added if gain is None else added * gain))
+    return picture.with_colour(add_light(picture.colour, light, lens.amount, dirt_gain(ground)))
 
 
 def _glow(picture: Picture, lens: Glow, ground: Ground) -> Picture:
