@@ -25,7 +25,7 @@ def lanczos_table(phases: int) -> NDArray[np.float64]:
     return np.asarray(weights / weights.sum(axis=1, keepdims=True))
 
 
-_WEIGHTS = lanczos_table(_PHASES)
+_WEIGHTS = lanczos_table(_PHASES).astype(np.float32)
 
 
 def reach_of_distortion(k1: float, k2: float, corner: float) -> float:
@@ -46,7 +46,19 @@ def distort(
     farthest = float(np.hypot(np.abs(x).max(), np.abs(y).max())) / corner
     factors, comes = _factors(np.linspace(0.0, max(1.0, farthest), _STEPS + 1), k1, k2)
     out = np.empty_like(planes)
-    _warp(planes, x, y, part.first_pixel, part.step, corner, factors, comes, _STEPS / max(1.0, farthest), fill, out)
+    _warp(
+        _with_edges(planes),
+        x,
+        y,
+        part.first_pixel,
+        part.step,
+        corner,
+        factors,
+        comes,
+        _STEPS / max(1.0, farthest),
+        fill,
+        out,
+    )
     return out
 
 
@@ -58,7 +70,16 @@ def spread_colours(planes: Planes, part: FramePart, shift_px: float) -> Planes:
     out = colour.copy()
     for channel, shift in ((0, shift_px), (2, -shift_px)):
         # Seen from where it arrives: what is at r comes from `r - shift · r²`.
-        _shift(colour, channel, x, y, part.first_pixel, part.step, corner, shift, out)
+        place = slice(channel, channel + 1)
+        _shift(_with_edges(colour[place]), x, y, part.first_pixel, part.step, corner, shift, out[place])
+    return out
+
+
+def _with_edges(planes: Planes) -> Planes:
+    """Planes with their edge pixels carried on, as far as is looked at."""
+    channels, height, width = planes.shape
+    out = np.empty((channels, height + 2 * _LOBES, width + 2 * _LOBES), np.float32)
+    _carried_on(planes, out)
     return out
 
 
@@ -112,92 +133,111 @@ def _factors(arrived, k1, k2):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _warp(planes, x, y, first, step, corner, factors, comes, places, fill, out):  # type: ignore[no-untyped-def]
-    channels, height, width = planes.shape
+def _warp(around, x, y, first, step, corner, factors, comes, places, fill, out):  # type: ignore[no-untyped-def]
+    height, width = out.shape[1:]
     left, top, right, bottom = first[0] - 0.5, first[1] - 0.5, first[0] + width - 0.5, first[1] + height - 0.5
-    for row in numba.prange(height):
-        across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
+    per_place, per_step, last = places / corner, 1.0 / step, factors.size - 2.0
+    for line in numba.prange(height):
+        row = np.int64(line)
+        across, down, is_there = np.empty(width), np.empty(width), np.empty(width, np.bool_)
         for column in range(width):
-            place = np.sqrt(x[column] * x[column] + y[row] * y[row]) / corner * places
-            before = min(int(place), factors.size - 2)
-            low, high = factors[before], factors[before + 1]
-            factor = low + (place - before) * (high - low)
-            u = first[0] + column + x[column] * (factor - 1.0) / step
-            v = first[1] + np.int64(row) + y[row] * (factor - 1.0) / step
-            is_there = comes[before] and comes[before + 1] and left <= u < right and top <= v < bottom
-            if not (is_there or fill):
-                for k in range(channels):
-                    out[k, row, column] = 0.0
-                continue
-            u, v = min(max(u, left), right), min(max(v, top), bottom)
-            first_x, first_y = lanczos_weights(u, across) - first[0], lanczos_weights(v, down) - first[1]
-            for k in range(channels):
-                out[k, row, column] = _sample(planes, k, first_x, first_y, across, down)
+            across[column] = np.sqrt(x[column] * x[column] + y[row] * y[row]) * per_place
+        for column in range(width):
+            before = np.uint64(min(across[column], last))
+            low, high = factors[before], factors[before + np.uint64(1)]
+            down[column] = low + (across[column] - before) * (high - low) - 1.0
+            is_there[column] = comes[before] and comes[before + np.uint64(1)]
+        for column in range(width):
+            u = first[0] + column + x[column] * down[column] * per_step
+            v = first[1] + row + y[row] * down[column] * per_step
+            is_there[column] &= left <= u < right and top <= v < bottom
+            across[column], down[column] = min(max(u, left), right), min(max(v, top), bottom)
+        _sample(around, (first[0] - _LOBES, first[1] - _LOBES), across, down, out[:, row])
+        if not fill:
+            for k in range(out.shape[0]):
+                for column in range(width):
+                    out[k, row, column] *= is_there[column]
 
 
 @kernel
-def _shift(planes, k, x, y, first, step, corner, shift, out):  # type: ignore[no-untyped-def]
-    height, width = planes.shape[1:]
+def _shift(around, x, y, first, step, corner, shift, out):  # type: ignore[no-untyped-def]
+    height, width = out.shape[1:]
     left, top, right, bottom = first[0] - 0.5, first[1] - 0.5, first[0] + width - 0.5, first[1] + height - 0.5
-    for row in numba.prange(height):
-        across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
+    per_pixel = shift / (corner * corner * step)
+    for line in numba.prange(height):
+        row = np.int64(line)
+        across, down = np.empty(width), np.empty(width)
         for column in range(width):
-            far = np.sqrt(x[column] * x[column] + y[row] * y[row])
-            if far < 1e-6:
-                out[k, row, column] = planes[k, row, column]
-                continue
-            share = shift * (far / (corner * corner)) / step
-            u = min(max(first[0] + column - x[column] * share, left), right)
-            v = min(max(first[1] + np.int64(row) - y[row] * share, top), bottom)
-            first_x, first_y = lanczos_weights(u, across) - first[0], lanczos_weights(v, down) - first[1]
-            out[k, row, column] = _sample(planes, k, first_x, first_y, across, down)
+            share = np.sqrt(x[column] * x[column] + y[row] * y[row]) * per_pixel
+            across[column] = min(max(first[0] + column - x[column] * share, left), right)
+            down[column] = min(max(first[1] + row - y[row] * share, top), bottom)
+        _sample(around, (first[0] - _LOBES, first[1] - _LOBES), across, down, out[:, row])
+
+
+@kernel
+def _carried_on(planes, out):  # type: ignore[no-untyped-def]
+    """Planes in the middle of larger ones, their edge pixels carried on around them."""
+    channels, height, width = planes.shape
+    around = (out.shape[2] - width) // 2
+    for line in numba.prange(out.shape[1]):
+        row = min(max(np.int64(line) - around, 0), height - 1)
+        for k in range(channels):
+            out[k, line, :around] = planes[k, row, 0]
+            out[k, line, around : around + width] = planes[k, row]
+            out[k, line, around + width :] = planes[k, row, width - 1]
+
+
+@serial_kernel
+def _sample(planes, first, across, down, out):  # type: ignore[no-untyped-def]
+    """Planes between their pixels, at places along a row; `first`: column and row of the first one, counted as these.
+
+    Never below 0 where nothing is: the lobes of a lamp would leave dark rings. Beside what is no number, the nearest
+    pixel.
+    """
+    none, flat = np.float32(0.0), planes.reshape(-1)
+    channels, height, width = planes.shape
+    for place in range(out.shape[1]):
+        x, (a0, a1, a2, a3, a4, a5) = _six(across[place])
+        y, below = _six(down[place])
+        for k in range(channels):
+            # An index that cannot be below 0 is not asked whether it is. All columns go down side by side.
+            start = np.uint64((k * height + y - first[1]) * width + x - first[0])
+            s0, s1, s2, s3, s4, s5 = none, none, none, none, none, none
+            for j in range(_TAPS):
+                s0 += below[j] * flat[start]
+                s1 += below[j] * flat[start + np.uint64(1)]
+                s2 += below[j] * flat[start + np.uint64(2)]
+                s3 += below[j] * flat[start + np.uint64(3)]
+                s4 += below[j] * flat[start + np.uint64(4)]
+                s5 += below[j] * flat[start + np.uint64(5)]
+                start += np.uint64(width)
+            total = (a0 * s0 + a3 * s3) + (a1 * s1 + a4 * s4) + (a2 * s2 + a5 * s5)
+            if not (total >= 0 and np.isfinite(total)):
+                nearest = _LOBES - (1 if a2 >= a3 else 0), _LOBES - (1 if below[2] >= below[3] else 0)
+                total = _instead(planes[k], total, x - first[0], y - first[1], nearest)
+            out[k, place] = total
 
 
 @inlined_kernel
-def lanczos_weights(place, weights):  # type: ignore[no-untyped-def]
-    """Kernel part: the first pixel that counts at a place (0: the middle of the first one), and the weights of six."""
+def _six(place):  # type: ignore[no-untyped-def]
+    """The first pixel that counts at a place (0: the middle of the first one), and the weights of six."""
     whole = np.floor(place)
     phase = (place - whole) * _PHASES
-    row = int(phase)
-    share = phase - row
-    for i in range(_TAPS):
-        weights[i] = _WEIGHTS[row, i] + share * (_WEIGHTS[row + 1, i] - _WEIGHTS[row, i])
-    return int(whole) - _LOBES + 1
+    row = np.uint64(phase)
+    after, share = row + np.uint64(1), np.float32(phase - row)
+    return int(whole) - _LOBES + 1, (
+        _WEIGHTS[row, 0] + share * (_WEIGHTS[after, 0] - _WEIGHTS[row, 0]),
+        _WEIGHTS[row, 1] + share * (_WEIGHTS[after, 1] - _WEIGHTS[row, 1]),
+        _WEIGHTS[row, 2] + share * (_WEIGHTS[after, 2] - _WEIGHTS[row, 2]),
+        _WEIGHTS[row, 3] + share * (_WEIGHTS[after, 3] - _WEIGHTS[row, 3]),
+        _WEIGHTS[row, 4] + share * (_WEIGHTS[after, 4] - _WEIGHTS[row, 4]),
+        _WEIGHTS[row, 5] + share * (_WEIGHTS[after, 5] - _WEIGHTS[row, 5]),
+    )
 
 
-@inlined_kernel
-def _sample(planes, k, first_x, first_y, across, down):  # type: ignore[no-untyped-def]
-    """A plane between its pixels, edge pixels carried on. Beside what is no number, the nearest pixel.
-
-    Never below 0 where nothing is: the lobes of a lamp would leave dark rings.
-    """
-    height, width = planes.shape[1:]
-    total = np.float32(0.0)
-    if first_x >= 0 and first_x + _TAPS <= width and first_y >= 0 and first_y + _TAPS <= height:
-        w0, w1, w2, w3, w4, w5 = across[0], across[1], across[2], across[3], across[4], across[5]
-        u = first_x
-        # Pairs wait for one another less than a sum of six does.
-        for j in range(_TAPS):
-            v = first_y + j
-            one = w0 * planes[k, v, u] + w1 * planes[k, v, u + 1]
-            other = w2 * planes[k, v, u + 2] + w3 * planes[k, v, u + 3]
-            last = w4 * planes[k, v, u + 4] + w5 * planes[k, v, u + 5]
-            total += down[j] * ((one + other) + last)
-    else:
-        for j in range(_TAPS):
-            y = min(max(first_y + j, 0), height - 1)
-            line = np.float32(0.0)
-            for i in range(_TAPS):
-                line += across[i] * planes[k, y, min(max(first_x + i, 0), width - 1)]
-            total += down[j] * line
-    if total >= 0 and np.isfinite(total):
-        return total
-    near_y = first_y + _LOBES - 1 + (1 if down[_LOBES] > down[_LOBES - 1] else 0)
-    near_x = first_x + _LOBES - 1 + (1 if across[_LOBES] > across[_LOBES - 1] else 0)
+@serial_kernel
+def _instead(plane, total, first_x, first_y, nearest):  # type: ignore[no-untyped-def]
+    """What stands at a place for a sum that is below 0, or no number."""
     if not np.isfinite(total):
-        return planes[k, min(max(near_y, 0), height - 1), min(max(near_x, 0), width - 1)]
-    lowest = np.float32(0.0)
-    for j in range(_TAPS):
-        for i in range(_TAPS):
-            lowest = min(lowest, planes[k, min(max(first_y + j, 0), height - 1), min(max(first_x + i, 0), width - 1)])
-    return max(total, lowest)
+        return plane[first_y + nearest[1], first_x + nearest[0]]
+    return max(total, min(np.float32(0.0), plane[first_y : first_y + _TAPS, first_x : first_x + _TAPS].min()))
