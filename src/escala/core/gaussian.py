@@ -25,27 +25,40 @@ def gaussian_weights(sigma: float) -> NDArray[np.float64]:
     return np.asarray(weights / (weights[0] + 2.0 * weights[1:].sum()))
 
 
-def gaussian(plane: NDArray[np.float32], sigma_x: float, sigma_y: float) -> NDArray[np.float32]:
-    """A plane (H, W) under a Gaussian of two sigmas, in pixels; 0 leaves an axis as it is."""
-    out = as_planes(plane)
+def gaussian(
+    plane: NDArray[np.float32],
+    sigma_x: float,
+    sigma_y: float,
+    is_black_outside: bool = False,
+    out: NDArray[np.float32] | None = None,
+) -> NDArray[np.float32]:
+    """A plane (H, W) under a Gaussian of two sigmas, in pixels; 0 leaves an axis as it is.
+
+    `is_black_outside`: else edge pixels are carried on. `out`: where it is written, when given.
+    """
+    source = as_planes(plane)
+    out = np.empty_like(source) if out is None else out
     if sigma_x > 0:
-        source, out = out, np.empty_like(out)
-        _along_rows(source, gaussian_weights(sigma_x).astype(np.float32), out)
+        along = np.empty_like(source) if sigma_y > 0 else out
+        _along_rows(source, gaussian_weights(sigma_x).astype(np.float32), is_black_outside, along)
+        source = along
     if sigma_y > 0:
-        source, out = out, np.empty_like(out)
-        _along_columns(source, gaussian_weights(sigma_y).astype(np.float32), out)
+        _along_columns(source, gaussian_weights(sigma_y).astype(np.float32), is_black_outside, out)
+    if sigma_x <= 0 and sigma_y <= 0:
+        out[:] = source
     return out
 
 
 @kernel
-def _along_rows(source, weights, out):  # type: ignore[no-untyped-def]
+def _along_rows(source, weights, is_black_outside, out):  # type: ignore[no-untyped-def]
     height, width = source.shape
     reach = weights.size - 1
+    none = np.float32(0.0)
     for y in numba.prange(height):
         padded = np.empty(width + 2 * reach, np.float32)
-        padded[:reach] = source[y, 0]
+        padded[:reach] = none if is_black_outside else source[y, 0]
         padded[reach : reach + width] = source[y]
-        padded[reach + width :] = source[y, width - 1]
+        padded[reach + width :] = none if is_black_outside else source[y, width - 1]
         row = out[y]
         for x in range(width):
             row[x] = weights[0] * padded[x + reach]
@@ -54,7 +67,7 @@ def _along_rows(source, weights, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _along_columns(source, weights, out):  # type: ignore[no-untyped-def]
+def _along_columns(source, weights, is_black_outside, out):  # type: ignore[no-untyped-def]
     height, width = source.shape
     strips = (width + _STRIP - 1) // _STRIP
     for job in numba.prange(height * strips):
@@ -62,11 +75,13 @@ def _along_columns(source, weights, out):  # type: ignore[no-untyped-def]
         last = min(width, first + _STRIP)
         row = out[y, first:last]
         middle = source[y, first:last]
+        black = np.zeros(row.size, np.float32)
         for x in range(row.size):
             row[x] = weights[0] * middle[x]
         for k in range(1, weights.size):
-            above, below = max(y - k, 0), min(y + k, height - 1)
-            _add_pair(weights[k], source[above, first:last], source[below, first:last], row)
+            above = source[max(y - k, 0), first:last] if y >= k or not is_black_outside else black
+            below = source[min(y + k, height - 1), first:last] if y + k < height or not is_black_outside else black
+            _add_pair(weights[k], above, below, row)
 
 
 @serial_kernel

@@ -2,8 +2,10 @@
 
 from collections.abc import Sequence
 
+import numba
 import numpy as np
 
+from ..kernels import kernel
 from ..planes import Matte, Planes, as_colour
 
 
@@ -31,9 +33,25 @@ def height_share(places: Planes, base: float, thickness: float, up: Sequence[flo
 def lay_haze(planes: Planes, through: Matte, cover: Matte, colour: Sequence[float], matte: Matte | None) -> Planes:
     """`in · T + cover · colour · (1 - T)`, (3, H, W), as far as the matte says; whole where it is None or 1."""
     light = as_colour(planes)
-    air = cover * (np.float32(1.0) - through)
-    if matte is not None:
-        one = np.float32(1.0)
-        through, air = np.asarray(one + matte * (through - one)), np.asarray(matte * air)
-    tint = np.array(colour, np.float32)[:, None, None]
-    return np.asarray(light * through + tint * air, np.float32)
+    out = np.empty_like(light)
+    everywhere = np.ones((1, 1), np.float32) if matte is None else matte
+    _lay(light, through, cover, np.array(colour, np.float32), everywhere, out)
+    return out
+
+
+@kernel
+def _lay(light, through, cover, tint, matte, out):  # type: ignore[no-untyped-def]
+    """One matte is everywhere."""
+    channels, height, width = light.shape
+    one, is_everywhere = np.float32(1.0), matte.size == 1
+    for line in numba.prange(height):
+        y = np.int64(line)
+        for k in range(channels):
+            if is_everywhere:
+                for x in range(width):
+                    air = cover[y, x] * (one - through[y, x])
+                    out[k, y, x] = light[k, y, x] * through[y, x] + tint[k] * air
+            else:
+                for x in range(width):
+                    air = matte[y, x] * cover[y, x] * (one - through[y, x])
+                    out[k, y, x] = light[k, y, x] * (one + matte[y, x] * (through[y, x] - one)) + tint[k] * air

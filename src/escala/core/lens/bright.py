@@ -120,10 +120,10 @@ def wide_gaussian(rung: Rung, sigma: float, doublings: int) -> Planes:
     """
     size = 4.0**doublings
     left = float(np.sqrt(max((sigma * sigma - 8.0 / 9.0 * (size - 1.0)) / size, 0.0)))
-    around = reach_of_gaussian(left)
-    wide = np.pad(rung.planes, ((0, 0), (around, around), (around, around)))
-    out = np.stack([gaussian(np.ascontiguousarray(plane), left, left) for plane in wide])
-    return out[:, around : around + rung.planes.shape[1], around : around + rung.planes.shape[2]]
+    out = np.empty_like(rung.planes)
+    for plane, wide in zip(rung.planes, out, strict=True):
+        gaussian(plane, left, left, is_black_outside=True, out=wide)
+    return out
 
 
 # The spline of a square at the pixels that it is nearest to: its own two, and three on each side.

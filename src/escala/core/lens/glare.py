@@ -53,25 +53,27 @@ def _ray(light: Planes, across: float, down: float, length: float) -> Planes:
     total, stretch, done, size, left = np.zeros_like(light), light, 0, 1, count
     while left:
         if left & 1:
-            _add_shifted(stretch, across * done, down * done, faded**done, total)
+            _add_shifted(total, stretch, across * done, down * done, faded**done, total)
             done += size
         left >>= 1
         if left:
-            longer = stretch.copy()
-            _add_shifted(stretch, across * size, down * size, faded**size, longer)
+            longer = np.empty_like(stretch)
+            _add_shifted(stretch, stretch, across * size, down * size, faded**size, longer)
             stretch, size = longer, 2 * size
     return np.asarray(total * np.float32((1.0 - faded) / (1.0 - faded**count) if count > 1 else 1.0))
 
 
 @kernel
-def _add_shifted(planes, across, down, factor, total):  # type: ignore[no-untyped-def]
-    """Add planes times a factor, moved; one of the two ways is whole pixels."""
+def _add_shifted(base, planes, across, down, factor, out):  # type: ignore[no-untyped-def]
+    """A base, and planes times a factor, moved, over it; one of the two ways is whole pixels. `out` may be the base."""
     channels, height, width = planes.shape
     left, top = int(np.floor(across)), int(np.floor(down))
     u, v = across - left, down - top
     one, beside, below = factor * (1.0 - u) * (1.0 - v), factor * u * (1.0 - v), factor * (1.0 - u) * v
     for y in numba.prange(height):
         for k in range(channels):
+            total = out[k, y]
+            total[:] = base[k, y]
             for part in range(3):
                 weight = one if part == 0 else (beside if part == 1 else below)
                 if weight < 1e-9:
@@ -81,6 +83,6 @@ def _add_shifted(planes, across, down, factor, total):  # type: ignore[no-untype
                 if row < 0 or row >= height:
                     continue
                 first, last = max(0, shift), min(width, width + shift)
-                source, out = planes[k, row], total[k, y]
+                source = planes[k, row]
                 for x in range(first, last):
-                    out[x] += np.float32(weight) * source[x - shift]
+                    total[x] += np.float32(weight) * source[x - shift]

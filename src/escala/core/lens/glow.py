@@ -29,7 +29,11 @@ def glow(light: Planes, size_px: float, origin: tuple[int, int] = (0, 0)) -> Pla
             total = rungs[step].doubled(total)
         for sigma, at in zip(sigmas, doublings, strict=True):
             if at == step:
-                spread = wide_gaussian(rungs[step], sigma, step) * np.float32(1.0 / SIZES)
-                total = spread if total is None else total + spread
+                spread = wide_gaussian(rungs[step], sigma, step)
+                spread *= np.float32(1.0 / SIZES)
+                if total is None:
+                    total = spread
+                else:
+                    total += spread
     assert total is not None
     return total

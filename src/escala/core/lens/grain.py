@@ -32,10 +32,11 @@ def grain_noise(seed: int, frame: int, size_px: float, left: int, top: int, widt
     sigma = size_px * _SIGMA
     weights = gaussian_weights(sigma)
     kept = float(weights[0] ** 2 + 2 * (weights[1:] ** 2).sum())
-    out = np.stack(
-        [gaussian(plane, sigma, sigma)[around : around + height, around : around + width] for plane in white]
-    )
-    return np.asarray(out * np.float32(1.0 / kept))
+    out = np.empty((3, height, width), np.float32)
+    for plane, noise in zip(white, out, strict=True):
+        wide = gaussian(plane, sigma, sigma)
+        np.multiply(wide[around : around + height, around : around + width], np.float32(1.0 / kept), out=noise)
+    return out
 
 
 @serial_kernel
