@@ -4,8 +4,6 @@ A renderer gives one depth to a pixel, though both sides of an edge may be seen 
 hides; both show when one of them is spread and the other is not.
 """
 
-from dataclasses import dataclass
-
 import numba
 import numpy as np
 from numpy.typing import NDArray
@@ -15,18 +13,6 @@ from .layers import ALPHA, CHANNELS, GONE, WEIGHT, Surfels
 
 # Slices that lie so far apart are two surfaces.
 GAP = 2
-
-
-@dataclass(frozen=True)
-class Seen:
-    """What is seen at each pixel, as `Surfels` have it, and how far it is spread, in pixels: (H, W, ...)."""
-
-    light: NDArray[np.float32]
-    slice: NDArray[np.int16]
-    footprint: NDArray[np.int32]
-    spread: NDArray[np.float32]
-
-
 _DIRECTIONS = np.array([(1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (-1, -1), (1, -1), (-1, 1)], np.int64)
 _WAYS = 8
 _FARTHEST = 255
@@ -35,19 +21,17 @@ _MIXED = 0.02
 _BRIGHTER, _FLOOR = 4.0, 1e-3
 
 
-def with_hidden(seen: Seen, still: int) -> Surfels:
-    """What is seen, its mixed pixels parted, as the first layer of surfels, and what lies behind as the second.
+def add_hidden(surfels: Surfels, spread: NDArray[np.float32], still: int) -> None:
+    """Part mixed pixels and fill the second layer of surfels, in place.
 
-    `still`: the footprint of what is not spread.
+    `spread`: how far each goes in pixels, (H, W); `still`: the footprint of what is not spread.
     """
-    shape = 2, *seen.slice.shape
-    surfels = Surfels(np.zeros((*shape, CHANNELS), np.float32), np.zeros(shape, np.int16), np.empty(shape, np.int32))
+    light, slices, prints = surfels.light, surfels.slice, surfels.footprint
     # A pixel goes no farther than this behind an edge.
-    farthest = min(_FARTHEST, int(np.ceil(float(seen.spread.max()) + 1.5)))
-    steps = _steps_to_edges(seen.slice, seen.footprint, farthest)
-    facts = seen.light, seen.slice, seen.footprint, seen.spread
-    _find(*facts, steps, still, surfels.light, surfels.slice, surfels.footprint)
-    return surfels
+    farthest = min(_FARTHEST, int(np.ceil(float(spread.max()) + 1.5)))
+    steps = _steps_to_edges(slices[0], prints[0], farthest)
+    _find(light[0], slices[0], prints[0], spread, steps, still, light[1], slices[1], prints[1])
+    _part_mixed(light, slices, prints)
 
 
 @kernel
@@ -84,6 +68,11 @@ def _step_on(own, beside, code, farthest, before, after):  # type: ignore[no-unt
 
 @kernel
 def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  # type: ignore[no-untyped-def]
+    """Fill the second layer. Until all of it is there the first stays as it is: what is still to do is noted.
+
+    The weight in the second layer is how much of a mixed pixel is its nearer side, 1 for all; and where the pixel is
+    told to lie on the farther side, the second layer has the slice and the footprint of the nearer.
+    """
     height, width = depth.shape
     for row in numba.prange(height):
         y = np.int64(row)
@@ -97,7 +86,6 @@ def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  #
             for x in range(1, width - 1):
                 nearest[x] = min(nearest[x], depth[v, x - 1], depth[v, x], depth[v, x + 1])
         nearest[0] = nearest[width - 1] = 0
-        light[0, y], slices[0, y], prints[0, y], prints[1, y] = pixels[y], depth[y], codes[y], GONE
         for x in range(width):
             if codes[y, x] < 0:
                 continue
@@ -107,6 +95,24 @@ def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  #
                     continue
             if hides[x]:
                 _hide_behind(pixels, depth, codes, spread, steps, still, y, x, places, light, slices, prints)
+
+
+@kernel
+def _part_mixed(light, slices, prints):  # type: ignore[no-untyped-def]
+    """What `_find` has noted: of a mixed pixel the first layer keeps what is left without the second."""
+    height, width = prints.shape[1:]
+    for y in numba.prange(height):
+        for x in range(width):
+            if prints[1, y, x] == GONE:
+                continue
+            if slices[1, y, x] < slices[0, y, x]:
+                slices[0, y, x], slices[1, y, x] = slices[1, y, x], slices[0, y, x]
+                prints[0, y, x], prints[1, y, x] = prints[1, y, x], prints[0, y, x]
+            share = light[1, y, x, WEIGHT]
+            if share < 1:
+                for k in range(CHANNELS):
+                    light[0, y, x, k] = max(light[0, y, x, k] - (1.0 - share) * light[1, y, x, k], 0.0)
+                light[0, y, x, WEIGHT], light[1, y, x, WEIGHT] = share, 1.0
 
 
 @serial_kernel
@@ -171,14 +177,14 @@ def _hide_behind(pixels, depth, codes, spread, ways, still, y, x, places, light,
             green += limited * pixels[v, u, 1]
             blue += limited * pixels[v, u, 2]
             alpha += weight * pixels[v, u, ALPHA]
-    light[1, y, x, 0], light[1, y, x, 1] = red / total, green / total
-    light[1, y, x, 2], light[1, y, x, ALPHA] = blue / total, alpha / total
-    light[1, y, x, WEIGHT] = 1.0
-    slices[1, y, x], prints[1, y, x] = depth[first_y, first_x], codes[first_y, first_x]
+    light[y, x, 0], light[y, x, 1] = red / total, green / total
+    light[y, x, 2], light[y, x, ALPHA] = blue / total, alpha / total
+    light[y, x, WEIGHT] = 1.0
+    slices[y, x], prints[y, x] = depth[first_y, first_x], codes[first_y, first_x]
     v, u = y - _DIRECTIONS[closest, 1], x - _DIRECTIONS[closest, 0]
-    is_spread = codes[y, x] != still or prints[1, y, x] != still
+    is_spread = codes[y, x] != still or prints[y, x] != still
     if places[closest, 2] == 1 and is_spread and _is_at(depth, codes, v, u, own):
-        _part(pixels, y, x, v, u, light)
+        light[y, x, WEIGHT] = _nearer_share(pixels[y, x], pixels[v, u], light[y, x])
 
 
 @serial_kernel
@@ -192,29 +198,23 @@ def _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints
     near_y, near_x = v, u
     if _is_at(depth, codes, v + down, u + across, depth[v, u]):
         near_y, near_x = v + down, u + across
-    for k in range(CHANNELS):
-        light[1, y, x, k] = pixels[y - down, x - across, k]
-    light[1, y, x, WEIGHT] = 1.0
-    if _part(pixels, y, x, near_y, near_x, light) < _MIXED:
-        light[0, y, x], light[1, y, x] = pixels[y, x], 0.0
+    beyond = pixels[y - down, x - across]
+    share = _nearer_share(pixels[y, x], pixels[near_y, near_x], beyond)
+    if share < _MIXED:
         return False
-    slices[1, y, x], prints[1, y, x] = own, codes[y, x]
-    slices[0, y, x], prints[0, y, x] = depth[v, u], codes[v, u]
+    light[y, x] = beyond
+    light[y, x, WEIGHT] = share
+    slices[y, x], prints[y, x] = depth[v, u], codes[v, u]
     return True
 
 
 @serial_kernel
-def _part(pixels, y, x, near_y, near_x, light):  # type: ignore[no-untyped-def]
-    """How much of a nearer colour is in a pixel; the first layer becomes what is left of it without the second."""
+def _nearer_share(pixel, nearer, farther):  # type: ignore[no-untyped-def]
+    """How much of a nearer colour is in a pixel, 0 to 1, where the rest is of a farther one; 1 too where none is."""
     along, length = 0.0, 0.0
     for k in range(CHANNELS):
-        step = pixels[near_y, near_x, k] - light[1, y, x, k]
-        along += (pixels[y, x, k] - light[1, y, x, k]) * step
+        step = nearer[k] - farther[k]
+        along += (pixel[k] - farther[k]) * step
         length += step * step
     share = min(1.0, max(0.0, along / length)) if length > 1e-12 else 1.0
-    if share > 1.0 - _MIXED:
-        return 1.0
-    for k in range(CHANNELS):
-        light[0, y, x, k] = max(pixels[y, x, k] - (1.0 - share) * light[1, y, x, k], 0.0)
-    light[0, y, x, WEIGHT] = share
-    return share
+    return 1.0 if share > 1.0 - _MIXED else share

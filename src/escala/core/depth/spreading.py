@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 
 from ..kernels import kernel
 from ..planes import Matte, Planes
-from .behind import Seen, with_hidden
+from .behind import add_hidden
 from .blocks import AROUND, merge_blocks
 from .footprints import BLOCKS, Footprints
-from .layers import ALPHA, CHANNELS, STAYS, WEIGHT, Box, Told, spread_footprints, untold
+from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Box, Surfels, Told, spread_footprints, untold
 
 # Margins reach to multiples of this: what blocks are chosen by lies where it does in the whole picture, and is whole.
 _GRID = AROUND << (BLOCKS - 1)
@@ -44,17 +44,13 @@ def spread_picture(
     right, bottom = (
         margin - (start + size + margin) % -_GRID for start, size in zip(origin, (width, height), strict=True)
     )
-    shape = height + top + bottom, width + left + right
-    seen = Seen(
-        np.empty((*shape, CHANNELS), np.float32),
-        np.empty(shape, np.int16),
-        np.empty(shape, np.int32),
-        np.empty(shape, np.float32),
-    )
+    shape = 2, height + top + bottom, width + left + right
+    surfels = Surfels(np.zeros((*shape, CHANNELS), np.float32), np.empty(shape, np.int16), np.empty(shape, np.int32))
+    reached = np.empty(shape[1:], np.float32)
     cover = np.ones((1, 1), np.float32) if alpha is None else alpha
-    _lay_out(planes, cover, slices, codes, spread, top, left, seen.light, seen.slice, seen.footprint, seen.spread)
+    _lay_out(planes, cover, slices, codes, spread, top, left, surfels.light, surfels.slice, surfels.footprint, reached)
     told(_LAID_OUT)
-    surfels = with_hidden(seen, still)
+    add_hidden(surfels, reached, still)
     if blocks:
         merge_blocks(surfels, blocks)
     prints = footprints(_numbered(surfels.footprint, most_codes))
@@ -65,20 +61,21 @@ def spread_picture(
 
 @kernel
 def _lay_out(planes, alpha, slices, codes, spread, top, left, light, depths, prints, reached):  # type: ignore[no-untyped-def]
-    """What is seen, with a margin in which edge pixels are carried on; one alpha is everywhere."""
+    """The first layer of surfels, with a margin in which edge pixels are carried on; one alpha is everywhere."""
     height, width = slices.shape
     is_even = alpha.size == 1 and slices.size != 1
-    for row in numba.prange(light.shape[0]):
+    for row in numba.prange(light.shape[1]):
         y = min(max(np.int64(row) - top, 0), height - 1)
-        for column in range(light.shape[1]):
+        for column in range(light.shape[2]):
             x = min(max(column - left, 0), width - 1)
             red, green, blue = planes[0, y, x], planes[1, y, x], planes[2, y, x]
             cover = alpha[0, 0] if is_even else alpha[y, x]
-            light[row, column, 0], light[row, column, 1] = red, green
-            light[row, column, 2], light[row, column, ALPHA] = blue, cover
-            light[row, column, WEIGHT] = 1.0
-            depths[row, column] = slices[y, x]
-            prints[row, column] = codes[y, x] if np.isfinite(red + green + blue + cover) else STAYS
+            light[0, row, column, 0], light[0, row, column, 1] = red, green
+            light[0, row, column, 2], light[0, row, column, ALPHA] = blue, cover
+            light[0, row, column, WEIGHT] = 1.0
+            depths[0, row, column] = slices[y, x]
+            prints[0, row, column] = codes[y, x] if np.isfinite(red + green + blue + cover) else STAYS
+            prints[1, row, column] = GONE
             reached[row, column] = spread[y, x]
 
 
