@@ -94,7 +94,7 @@ class ChainTest(FolderTest):
         found = self.chain(BLUR).picture(1, self.ask(look)).colour
         level = self.chain(BLUR).picture(1, self.ask(full_look(20, 10, 60, 44))).colour
         wanted = [cv2.resize(plane, (41, 30), interpolation=cv2.INTER_AREA) for plane in level]
-        np.testing.assert_array_equal(found, wanted)
+        np.testing.assert_allclose(found, wanted, rtol=1e-6)
 
     def test_bands_of_a_delivery_are_the_whole(self) -> None:
         chain = self.chain(BLUR)

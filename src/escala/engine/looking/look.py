@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from escala.core.beauty.recipes import three_channels
 from escala.core.errors import ShapeError
 from escala.core.looking.pyramid import halve_box
+from escala.core.looking.resizing import area_means
 from escala.core.planes import Planes, as_planes
 from escala.media.store import StoredFrame
 from escala.model.render import Render
@@ -175,6 +176,6 @@ def resize_planes(planes: Planes, width: int, height: int, exact: bool = False) 
     """Planes at another size: area means when smaller, nearest pixels when larger or `exact`."""
     if planes.shape[1:] == (height, width):
         return planes
-    shrinks = width <= planes.shape[2] and height <= planes.shape[1]
-    how = cv2.INTER_AREA if shrinks and not exact else cv2.INTER_NEAREST
-    return np.stack([cv2.resize(plane, (width, height), interpolation=how) for plane in planes])
+    if width <= planes.shape[2] and height <= planes.shape[1] and not exact:
+        return area_means(planes, width, height)
+    return np.stack([cv2.resize(plane, (width, height), interpolation=cv2.INTER_NEAREST) for plane in planes])
