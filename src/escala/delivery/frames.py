@@ -3,16 +3,21 @@
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 from escala.core.errors import BadSource
 from escala.engine.progress import Progress, part_of, untold
 from escala.engine.worker import LONG
 from escala.engine.workshop import Workshop
+from escala.media.ahead import read_ahead
 from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .deliver import Delivery, deliver_frame
+
+# So many frames are read while one is written.
+_AHEAD = 2
 
 
 @dataclass(frozen=True)
@@ -49,11 +54,13 @@ def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
 
 
 def deliver_frames(workshop: Workshop, order: Order, progress: Progress = untold) -> Iterator[Path]:
-    """Write the frames in order; each file as it is there, whole."""
+    """Write the frames in order; each file as it is there, whole. The next frames are read while one is written."""
+    reading = order.shot, order.render, order.variant
+    engines = read_ahead([partial(workshop.engine_of_variant, *reading, number) for number in order.frames], _AHEAD)
     for done, number in enumerate(order.frames):
         frame = _named(part_of(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
         frame(0.0, "")
-        engine = workshop.engine_of_variant(order.shot, order.render, order.variant, number)
+        engine = next(engines)
         delivery = replace(order.file, path=order.path_of(number))
         workshop.evaluate(lambda how=(engine, order.variant, delivery, frame): deliver_frame(*how), LONG)  # type: ignore[misc]
         yield delivery.path

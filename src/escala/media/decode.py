@@ -7,8 +7,7 @@ Whatever the native libraries print themselves goes elsewhere; if one of them fa
 import json
 import os
 import sys
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -24,6 +23,7 @@ from escala.core.mattes.cryptomatte import declared_layers
 from escala.core.roles import EXACT_ROLES, PassRole, Role
 from escala.core.source.naming import NamedPass, recognise_passes
 
+from .ahead import read_ahead
 from .exr import ExrPart, read_channels, read_parts
 from .exr_bands import BandPart, BandReader, band_parts
 from .layers import Layer, layers_of_parts, pass_name
@@ -236,20 +236,9 @@ def _write_bands(file: _OpenFile, writer: FrameWriter, raster: Window, progress:
             steps = range(raster.y, raster.bottom, part.band_rows)
             rows = [(top, min(top + part.band_rows, raster.bottom)) for top in steps]
             reads = [partial(_placed_band, reader, file.data[index], raster, *each) for each in rows]
-            for (top, bottom), band in zip(rows, _read_ahead(reads), strict=True):
+            for (top, bottom), band in zip(rows, read_ahead(reads), strict=True):
                 writer.write_band(top - raster.y, band, order)
                 progress((index + (bottom - raster.y) / raster.height) / len(file.bands))
-
-
-def _read_ahead(reads: Sequence[Callable[[], NDArray[Any]]]) -> Iterator[NDArray[Any]]:
-    """What each read gives; the next is under way while one is used."""
-    with ThreadPoolExecutor(1) as reader:
-        coming = [reader.submit(read) for read in reads[:1]]
-        for following in (*reads[1:], None):
-            band = coming.pop().result()
-            if following:
-                coming.append(reader.submit(following))
-            yield band
 
 
 def _placed_band(reader: BandReader, data: Window, raster: Window, top: int, bottom: int) -> NDArray[Any]:

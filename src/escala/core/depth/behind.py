@@ -82,7 +82,7 @@ def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  #
         for way in range(_WAYS):
             for x in range(width):
                 hides[x] |= steps[way, y, x]
-        for v in range(max(0, y - 1), min(height, y + 2)):
+        for v in (max(y - 1, 0), y, min(y + 1, height - 1)):
             for x in range(1, width - 1):
                 nearest[x] = min(nearest[x], depth[v, x - 1], depth[v, x], depth[v, x + 1])
         nearest[0] = nearest[width - 1] = 0
