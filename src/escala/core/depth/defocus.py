@@ -28,9 +28,18 @@ def blur_radius(distance: Planes, focus: float, aperture: float, limit: float) -
 
     `aperture`: the radius at infinity for a focus at one scene unit. At most `limit` either way.
     """
-    with np.errstate(divide="ignore"):
-        radius = np.float32(aperture) * (np.float32(1.0 / focus) - np.float32(1.0) / distance)
-    return np.asarray(np.clip(radius, np.float32(-limit), np.float32(limit)))
+    out = np.empty_like(distance)
+    _blur(distance, np.float32(1.0 / focus), np.float32(aperture), np.float32(limit), out)
+    return out
+
+
+@kernel
+def _blur(distance, at_focus, aperture, limit, out):  # type: ignore[no-untyped-def]
+    height, width = distance.shape
+    one = np.float32(1.0)
+    for y in numba.prange(height):
+        for x in range(width):
+            out[y, x] = min(max(aperture * (at_focus - one / distance[y, x]), -limit), limit)
 
 
 def defocus(

@@ -1,27 +1,14 @@
 """From what a depth pass holds to distances: scene units that grow away from the camera, infinite where nothing is."""
 
+import numba
 import numpy as np
 
 from ..errors import choose
+from ..kernels import kernel
 from ..planes import Planes, as_planes
 
 # From here on a depth says that nothing is there.
 NOTHING = 1e9
-
-
-def _planar(depth: Planes, near: float, far: float, scale: float) -> Planes:
-    return np.asarray(depth * np.float32(scale))
-
-
-def _inverse(depth: Planes, near: float, far: float, scale: float) -> Planes:
-    return np.asarray(np.float32(1.0) / (depth * np.float32(scale)))
-
-
-def _unit(depth: Planes, near: float, far: float, scale: float) -> Planes:
-    return np.asarray(np.float32(near) + depth * np.float32(far - near))
-
-
-KINDS = {"planar": _planar, "ray": _planar, "inverse": _inverse, "unit": _unit}
 
 
 def distance_of(
@@ -37,14 +24,31 @@ def distance_of(
     `kind`: "planar" (along the camera's axis) or "ray" (from its eye), times `scale`; "inverse": one over that; "unit":
     0..1 between `near` and `far`, reversed when near > far. Raises `UnknownChoice`.
     """
-    read = choose("depth", kind, KINDS)
+    scaled = 0.0, scale
+    lines = {"planar": scaled, "ray": scaled, "inverse": scaled, "unit": (near, far - near)}
+    at_zero, slope = choose("depth", kind, lines)
     values = as_planes(depth)
-    there = np.isfinite(values) & (values > 0) & (values < NOTHING)
-    if alpha is not None:
-        there &= alpha > 0
-    distance = read(np.where(there, values, np.float32(1.0)), near, far, scale)
-    there &= np.isfinite(distance) & (distance > 0)
-    return np.where(there, distance, np.float32(np.inf))
+    cover = np.ones((1, 1), np.float32) if alpha is None else as_planes(alpha)
+    out = np.empty_like(values)
+    _read(values, cover, np.float32(at_zero), np.float32(slope), kind == "inverse", out)
+    return out
+
+
+@kernel
+def _read(values, alpha, at_zero, slope, is_inverse, out):  # type: ignore[no-untyped-def]
+    """One alpha is everywhere."""
+    height, width = values.shape
+    one, nothing, is_everywhere = np.float32(1.0), np.float32(np.inf), alpha.size == 1
+    for line in numba.prange(height):
+        y = np.int64(line)
+        cover = alpha[0 if is_everywhere else y]
+        for x in range(width):
+            value = values[y, x]
+            read = at_zero + value * slope
+            distance = one / read if is_inverse else read
+            is_seen = (cover[0] if is_everywhere else cover[x]) > 0
+            is_there = is_seen and value > 0 and value < NOTHING and distance > 0 and distance < nothing
+            out[y, x] = distance if is_there else nothing
 
 
 def axial_of_ray(distance: Planes, x: Planes, y: Planes, slope: tuple[float, float]) -> Planes:
