@@ -26,7 +26,8 @@ def vignette_gain(
     x, y = part.from_place(planes, part.middle if centre is None else centre)
     out = np.empty((y.size, x.size), np.float32)
     circle, wide = roundness / part.half_diagonal, (1.0 - roundness) * np.sqrt(2.0)
-    _gain(x, y, circle, wide / part.width, wide / part.height, size * (1.0 - soft), size, stops, out)
+    shape = [np.float32(value) for value in (circle, wide / part.width, wide / part.height, size * (1.0 - soft), size)]
+    _gain(x, y, *shape, np.float32(stops), out)
     return out
 
 
@@ -49,13 +50,17 @@ def _times(planes, gain, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def _gain(x, y, circle, across, down, inner, outer, stops, out):  # type: ignore[no-untyped-def]
+    none, one, two, three = np.float32(0.0), np.float32(1.0), np.float32(2.0), np.float32(3.0)
+    is_soft = outer > inner
+    per_step = one / (outer - inner) if is_soft else none
     for row in numba.prange(y.size):
         line, bits = np.zeros(whole_row(x.size), np.float32), np.empty(whole_row(x.size), np.float32)
+        v = y[row] * down
         for column in range(x.size):
-            u, v = x[column] * across, y[row] * down
+            u = x[column] * across
             far = circle * np.sqrt(x[column] * x[column] + y[row] * y[row]) + np.sqrt(u * u + v * v)
-            t = (far - inner) / (outer - inner) if outer > inner else (1.0 if far >= outer else 0.0)
-            t = min(max(t, 0.0), 1.0)
-            line[column] = stops * t * t * (3.0 - 2.0 * t)
+            hard = one if far >= outer else none
+            t = min(max((far - inner) * per_step, none), one) if is_soft else hard
+            line[column] = stops * t * t * (three - two * t)
         exp2_row(line, bits, bits.view(np.int32))
         out[row] = line[: x.size]
