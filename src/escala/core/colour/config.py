@@ -521,13 +521,14 @@ _BOILERPLATE = re.compile(r" ?All formats have been tried\. \(Enable debug log[^
 
 def _apply(processor: Any, planes: Planes) -> Planes:
     """Run a CPU processor over bands of rows in two threads; each pixel by itself, so bands change nothing."""
-    out = as_planes(planes).copy()
+    source = as_planes(planes)
+    out = np.empty_like(source)
 
     def run(first: int) -> None:
-        red, green, blue = (np.ascontiguousarray(plane[first : first + _BAND_ROWS]) for plane in out)
+        rows = slice(first, first + _BAND_ROWS)
+        out[:, rows] = source[:, rows]
+        red, green, blue = out[:, rows]
         processor.apply(ocio.PlanarImageDesc(red, green, blue, red.shape[1], red.shape[0]))
-        for plane, band in zip(out, (red, green, blue), strict=True):
-            plane[first : first + _BAND_ROWS] = band
 
     list(_THREADS.map(run, range(0, out.shape[1], _BAND_ROWS)))
     return out

@@ -26,8 +26,8 @@ def vignette_gain(
     x, y = part.from_place(planes, part.middle if centre is None else centre)
     out = np.empty((y.size, x.size), np.float32)
     circle, wide = roundness / part.half_diagonal, (1.0 - roundness) * np.sqrt(2.0)
-    shape = [np.float32(value) for value in (circle, wide / part.width, wide / part.height, size * (1.0 - soft), size)]
-    _gain(x, y, *shape, np.float32(stops), out)
+    across, down, inner = np.float32(wide / part.width), np.float32(wide / part.height), np.float32(size * (1.0 - soft))
+    _gain(x, y, np.float32(circle), across, down, inner, np.float32(size), np.float32(stops), out)
     return out
 
 
