@@ -22,7 +22,7 @@ def merge_blocks(surfels: Surfels, least_radius: float) -> None:
 
     `least_radius`: of the discs of what goes into a block, in sides of that.
     """
-    around = _brightest(surfels.light)
+    around = _brightest(surfels.light, surfels.footprint)
     for block in range(1, BLOCKS):
         wider = _halved(around)
         least = radius_step(least_radius * (1 << block))
@@ -31,14 +31,15 @@ def merge_blocks(surfels: Surfels, least_radius: float) -> None:
 
 
 @kernel
-def _brightest(light):  # type: ignore[no-untyped-def]
+def _brightest(light, prints):  # type: ignore[no-untyped-def]
+    """The brightest channel of each surfel; 0 where none is."""
     layers, height, width, _ = light.shape
     out = np.empty((layers, height, width), np.float32)
     for y in numba.prange(height):
         for layer in range(layers):
             for x in range(width):
                 red, green, blue = light[layer, y, x, 0], light[layer, y, x, 1], light[layer, y, x, 2]
-                out[layer, y, x] = max(red, green, blue)
+                out[layer, y, x] = max(red, green, blue) if prints[layer, y, x] >= 0 else np.float32(0.0)
     return out
 
 

@@ -49,7 +49,7 @@ class Surfels:
     """What is seen at each pixel, and what lies hidden behind it: (layers, H, W, ...).
 
     `light`: colour, weight and alpha; `slice`: by depth, 0..SLICES - 1 from near to far; `footprint`: which one it
-    spreads by, or `STAYS`, or `GONE`.
+    spreads by, or `STAYS`, or `GONE`: then its light is whatever was there.
     """
 
     light: NDArray[np.float32]

@@ -45,7 +45,7 @@ def spread_picture(
         margin - (start + size + margin) % -_GRID for start, size in zip(origin, (width, height), strict=True)
     )
     shape = 2, height + top + bottom, width + left + right
-    surfels = Surfels(np.zeros((*shape, CHANNELS), np.float32), np.empty(shape, np.int16), np.empty(shape, np.int32))
+    surfels = Surfels(np.empty((*shape, CHANNELS), np.float32), np.empty(shape, np.int16), np.empty(shape, np.int32))
     reached = np.empty(shape[1:], np.float32)
     cover = np.ones((1, 1), np.float32) if alpha is None else alpha
     _lay_out(planes, cover, slices, codes, spread, top, left, surfels.light, surfels.slice, surfels.footprint, reached)
