@@ -6,7 +6,7 @@ import numba
 import numpy as np
 
 from ..kernels import kernel
-from ..planes import Matte, Planes, as_colour
+from ..planes import Matte, Planes, as_colour, as_planes
 
 
 def transmittance(distance: Planes, density: float, start: float, share: Matte | None = None) -> Matte:
@@ -34,8 +34,8 @@ def lay_haze(planes: Planes, through: Matte, cover: Matte, colour: Sequence[floa
     """`in · T + cover · colour · (1 - T)`, (3, H, W), as far as the matte says; whole where it is None or 1."""
     light = as_colour(planes)
     out = np.empty_like(light)
-    everywhere = np.ones((1, 1), np.float32) if matte is None else matte
-    _lay(light, through, cover, np.array(colour, np.float32), everywhere, out)
+    everywhere = np.ones((1, 1), np.float32) if matte is None else as_planes(matte)
+    _lay(light, as_planes(through), as_planes(cover), np.array(colour, np.float32), everywhere, out)
     return out
 
 

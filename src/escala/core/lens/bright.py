@@ -8,7 +8,7 @@ import numpy as np
 
 from ..gaussian import gaussian, reach_of_gaussian
 from ..kernels import kernel
-from ..planes import Matte, Planes, as_colour
+from ..planes import Matte, Planes, as_colour, as_planes
 
 
 def light_over(planes: Planes, threshold: float, tint: Sequence[float], matte: Matte | None = None) -> Planes:
@@ -18,7 +18,7 @@ def light_over(planes: Planes, threshold: float, tint: Sequence[float], matte: M
     """
     colour = as_colour(planes)
     out = np.empty_like(colour)
-    everywhere = np.ones((1, 1), np.float32) if matte is None else matte
+    everywhere = np.ones((1, 1), np.float32) if matte is None else as_planes(matte)
     _light_over(colour, np.float32(0.18 * 2.0**threshold), np.array(tint, np.float32), everywhere, out)
     return out
 
@@ -46,7 +46,8 @@ def add_light(planes: Planes, light: Planes, amount: float, gain: Planes | None 
     """`v + light · amount · gain`, all (3, H, W); the gain is 1 where it is None."""
     colour = as_colour(planes)
     out = np.empty_like(colour)
-    _add_light(colour, light, np.float32(amount), np.ones((1, 1, 1), np.float32) if gain is None else gain, out)
+    everywhere = np.ones((1, 1, 1), np.float32) if gain is None else as_planes(gain)
+    _add_light(colour, as_planes(light), np.float32(amount), everywhere, out)
     return out
 
 
