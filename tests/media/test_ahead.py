@@ -35,7 +35,7 @@ class ReadAheadTest(unittest.TestCase):
         self.assertEqual(next(found), 0)
         self.assertTrue(self.begun[2].wait(LONG))
         self.assertFalse(self.begun[3].is_set())
-        found.close()  # type: ignore[attr-defined]
+        found.close()
         self.assertFalse(self.begun[4].is_set())
 
     def test_what_one_raises_is_raised_in_its_turn(self) -> None:

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator, Sequence
+from contextlib import closing
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -56,14 +57,14 @@ def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
 def deliver_frames(workshop: Workshop, order: Order, progress: Progress = untold) -> Iterator[Path]:
     """Write the frames in order; each file as it is there, whole. The next frames are read while one is written."""
     reading = order.shot, order.render, order.variant
-    engines = read_ahead([partial(workshop.engine_of_variant, *reading, number) for number in order.frames], _AHEAD)
-    for done, number in enumerate(order.frames):
-        frame = _named(part_of(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
-        frame(0.0, "")
-        engine = next(engines)
-        delivery = replace(order.file, path=order.path_of(number))
-        workshop.evaluate(lambda how=(engine, order.variant, delivery, frame): deliver_frame(*how), LONG)  # type: ignore[misc]
-        yield delivery.path
+    reads = [partial(workshop.engine_of_variant, *reading, number) for number in order.frames]
+    with closing(read_ahead(reads, _AHEAD)) as engines:
+        for done, number in enumerate(order.frames):
+            frame = _named(part_of(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
+            frame(0.0, "")
+            how = next(engines), order.variant, replace(order.file, path=order.path_of(number)), frame
+            workshop.evaluate(partial(deliver_frame, *how), LONG)
+            yield order.path_of(number)
 
 
 def _named(progress: Progress, number: int) -> Progress:

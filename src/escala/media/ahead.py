@@ -1,14 +1,14 @@
 """Reading ahead: the next are under way while one is used."""
 
 from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TypeVar
 
 Read = TypeVar("Read")
 
 
-def read_ahead(reads: Sequence[Callable[[], Read]], most: int = 1) -> Iterator[Read]:
+def read_ahead(reads: Sequence[Callable[[], Read]], most: int = 1) -> Generator[Read, None, None]:
     """What each read gives, in order, at most `most` of them ahead; what one raises is raised in its turn."""
     coming: deque[Future[Read]] = deque()
     following = iter(reads)

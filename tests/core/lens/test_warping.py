@@ -47,6 +47,12 @@ class WarpingTest(unittest.TestCase):
         np.testing.assert_allclose(empty[:, HEIGHT // 2, WIDTH // 2], 1.0, rtol=1e-6)
         np.testing.assert_allclose(distort(light, FRAME, -0.2, 0.0, None, True), 1.0, rtol=1e-6)
 
+    def test_outside_is_empty_beside_an_edge_that_is_no_number(self) -> None:
+        for value in (np.inf, np.nan):
+            light = np.ones((3, HEIGHT, WIDTH), np.float32)
+            light[:, 0] = value
+            np.testing.assert_array_equal(distort(light, FRAME, -0.2, 0.0, None, False)[:, :3, :3], 0.0)
+
     def test_a_lamp_leaves_no_dark_ring_and_no_number_stays_small(self) -> None:
         light = np.zeros((3, HEIGHT, WIDTH), np.float32)
         light[:, 20, 30] = 100

@@ -156,7 +156,8 @@ def _warp(around, x, y, first, step, corner, factors, comes, places, fill, out):
         if not fill:
             for k in range(out.shape[0]):
                 for column in range(width):
-                    out[k, row, column] *= is_there[column]
+                    # Not times 0: an edge pixel that is no number would stay one.
+                    out[k, row, column] = out[k, row, column] if is_there[column] else np.float32(0.0)
 
 
 @kernel
