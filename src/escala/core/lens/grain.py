@@ -75,24 +75,21 @@ def lay_grain(planes: Planes, noise: NDArray[np.float32], amount: float, respons
 
 @kernel
 def _lay(planes, noise, amount, response, out):  # type: ignore[no-untyped-def]
+    """What is added to a logarithm is a factor of what it is the logarithm of: `(v + toe) · 2^d - toe`."""
     channels, height, width = planes.shape
+    toe, grey, one = np.float32(_TOE * _GREY), np.float32(1.0 / _GREY), np.float32(1.0)
+    strength, per_stop = np.float32(amount), np.float32(response / 4)
     for job in numba.prange(channels * height):
         k, y = job // height, job % height
-        source, whole = planes[k, y], whole_row(width)
-        row, wanted, room = np.zeros(whole, np.float32), np.zeros(whole, np.float32), np.empty(whole, np.float32)
+        source, added, whole = planes[k, y], noise[k, y], whole_row(width)
+        stops, room = np.zeros(whole, np.float32), np.empty(whole, np.float32)
         bits = room.view(np.int32)
         for x in range(width):
-            row[x] = source[x] / np.float32(_GREY) + np.float32(_TOE)
-            wanted[x] = source[x] / np.float32(_GREY)
-        log2_row(wanted, room, bits)
-        log2_row(row, room, bits)
+            stops[x] = max(source[x] * grey, one)
+        log2_row(stops, room, bits)
         for x in range(width):
-            over = max(wanted[x], np.float32(0.0))
-            row[x] += noise[k, y, x] * np.float32(amount) / (np.float32(1.0) + np.float32(response / 4) * over)
-        exp2_row(row, room, bits)
+            stops[x] = added[x] * strength / (one + per_stop * stops[x])
+        exp2_row(stops, room, bits)
         for x in range(width):
-            lies_below = source[x] / np.float32(_GREY) + np.float32(_TOE) <= 0
-            if lies_below or noise[k, y, x] == 0 or not np.isfinite(source[x]):
-                out[k, y, x] = source[x]
-            else:
-                out[k, y, x] = (row[x] - np.float32(_TOE)) * np.float32(_GREY)
+            is_left = source[x] + toe <= 0 or added[x] == 0 or not np.isfinite(source[x])
+            out[k, y, x] = source[x] if is_left else (source[x] + toe) * stops[x] - toe
