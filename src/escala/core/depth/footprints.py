@@ -55,14 +55,13 @@ class Opening:
 class Footprints:
     """Several footprints in flat arrays. Row r of footprint k has the differences `first[k, r]` to `first[k, r + 1]`.
 
-    Each change is at a row and a place from the middle. `reach[k]`: rows and columns to either side of it; `area[k]`:
+    Each change is at a place from the middle. `reach[k]`: rows and columns to either side of it; `area[k]`:
     its whole weight in `PARTS`.
     """
 
     reach: NDArray[np.int32]
     area: NDArray[np.float64]
     first: NDArray[np.int32]
-    row: NDArray[np.int32]
     place: NDArray[np.int32]
     change: NDArray[np.float64]
 
@@ -101,16 +100,9 @@ def footprints_of(codes: NDArray[np.int32], opening: Opening) -> Footprints:
         np.array([(len(first) - 2) // 2 for _, first, _, _ in each], np.int32),
         np.array([area for area, _, _, _ in each], np.float64),
         table,
-        np.concatenate([_rows_of(first) for _, first, _, _ in each]),
         np.concatenate([place for _, _, place, _ in each]),
         np.concatenate([change for _, _, _, change in each]),
     )
-
-
-def _rows_of(first: NDArray[np.int32]) -> NDArray[np.int32]:
-    """The row of each change, from the middle one, where each row begins."""
-    reach = (len(first) - 2) // 2
-    return np.repeat(np.arange(-reach, reach + 1, dtype=np.int32), np.diff(first))
 
 
 @lru_cache(maxsize=4096)

@@ -33,6 +33,8 @@ _SIDE_BY_SIDE = 4
 _TILE_ROWS, _MOST_ROWS, _TILE_ASPECT = 32, 256, 4
 # Pixels, in whole tiles, that are made before somebody is told again.
 _TOGETHER = 1 << 18
+# Pixels of a row that are passed over together where none of them reaches far enough.
+_STRETCH = 64
 # What is no number has no footprint and stays where it is; what went into a block, or was never there, has none either.
 STAYS, GONE = -1, -2
 
@@ -77,15 +79,8 @@ def spread_footprints(
     reach = int(footprints.reach.max())
     out = np.empty((4, picture.height, picture.width), np.float32)
     tile = max(_TILE_ROWS, min(_MOST_ROWS, reach))
-    prints = (
-        footprints.reach,
-        footprints.area,
-        footprints.first,
-        footprints.row,
-        footprints.place,
-        footprints.row * (_TILE_ASPECT * tile + 1) + footprints.place,
-        footprints.change,
-    )
+    prints = footprints.reach, footprints.area, footprints.first, footprints.place, footprints.change
+    where = surfels.slice, surfels.footprint, _stretches(surfels.footprint, footprints.reach)
     tiles = -(-picture.height // tile) * -(-picture.width // (_TILE_ASPECT * tile))
     threads = numba.get_num_threads()
     together = max(1, _TOGETHER // (_TILE_ASPECT * tile * tile * threads)) * threads
@@ -93,12 +88,34 @@ def spread_footprints(
     for first in range(0, tiles, together):
         told(first / tiles)
         jobs = first, min(first + together, tiles)
-        _spread(surfels.light, surfels.slice, surfels.footprint, prints, corner, reach, tile, jobs, has_alpha, out)
+        _spread(surfels.light, where, prints, corner, reach, tile, jobs, has_alpha, out)
+    return out
+
+
+def _stretches(footprint: NDArray[np.int32], reaches: NDArray[np.int32]) -> NDArray[np.int32]:
+    """Of each stretch of a row how many surfels are spread, and how far they reach at most: (layers, H, n, 2)."""
+    layers, height, width = footprint.shape
+    out = np.empty((layers, height, -(-width // _STRETCH), 2), np.int32)
+    _look_over(footprint, reaches, out)
     return out
 
 
 @kernel
-def _spread(light, slices, prints, footprints, corner, reach, tile, jobs, has_alpha, out):  # type: ignore[no-untyped-def]
+def _look_over(prints, reaches, out):  # type: ignore[no-untyped-def]
+    layers, height, stretches = out.shape[:3]
+    for job in numba.prange(layers * height):
+        layer, y = job // height, job % height
+        for stretch in range(stretches):
+            count, far = np.int32(0), np.int32(0)
+            for x in range(stretch * _STRETCH, min(prints.shape[2], (stretch + 1) * _STRETCH)):
+                if prints[layer, y, x] >= 0:
+                    count, far = count + np.int32(1), max(far, reaches[prints[layer, y, x]])
+            out[layer, y, stretch, 0], out[layer, y, stretch, 1] = count, far
+
+
+@kernel
+def _spread(light, where, footprints, corner, reach, tile, jobs, has_alpha, out):  # type: ignore[no-untyped-def]
+    """`where`: the slices and footprints of the surfels, and what is known of their stretches."""
     height, width = out.shape[1:]
     wide = _TILE_ASPECT * tile
     across = (width + wide - 1) // wide
@@ -107,109 +124,133 @@ def _spread(light, slices, prints, footprints, corner, reach, tile, jobs, has_al
         upper, first = job // across * tile, job % across * wide
         lower, last = min(height, upper + tile), min(width, first + wide)
         box = corner[0] + upper, corner[0] + lower, corner[1] + first, corner[1] + last
-        part = out[:, upper:lower, first:last]
-        slot_of = np.full(SLICES, -1, np.int16)
-        slots, still = _present(slices, prints, footprints[0], box, reach, slot_of)
-        if still:
-            for k in range(4):
-                part[k] = light[0, box[0] : box[1], box[2] : box[3], k if k < WEIGHT else ALPHA]
-            continue
-        # Each row has one place more, for what ends right of the box.
-        sums = np.zeros((slots, lower - upper, wide + 1, _SIDE_BY_SIDE))
-        covers = np.zeros((slots, lower - upper, wide + 1 if has_alpha else 0))
-        _scatter(light, slices, prints, footprints, box, reach, slot_of, sums, covers)
-        _compose(light, slices, prints, footprints[0], box, slot_of, sums, covers, part)
+        _spread_box(light, where, footprints, box, reach, has_alpha, out[:, upper:lower, first:last])
 
 
 @serial_kernel
-def _present(slices, prints, reaches, box, reach, slot_of):  # type: ignore[no-untyped-def]
-    """Give a slot to each slice that reaches into a box; how many, and whether nothing at all is spread there."""
-    layers, height, width = slices.shape
+def _spread_box(light, where, footprints, box, reach, has_alpha, out):  # type: ignore[no-untyped-def]
+    """A box, one row after the other, which stays at hand: all that reaches it is added up, then put together."""
     top, bottom, left, right = box
-    still = True
-    for layer in range(layers):
-        for y in range(max(0, top - reach), min(height, bottom + reach)):
-            for x in range(max(0, left - reach), min(width, right + reach)):
-                k = prints[layer, y, x]
-                if k < 0:
-                    continue
-                r = reaches[k]
-                if y + r < top or y - r >= bottom or x + r < left or x - r >= right:
-                    continue
-                slot_of[slices[layer, y, x]] = 0
-                still = still and r == 0 and layer == 0
-    slots = 0
-    for each in range(SLICES):
-        if slot_of[each] == 0:
-            slot_of[each] = slots
-            slots += 1
-    return slots, still
-
-
-@serial_kernel
-def _scatter(light, slices, prints, footprints, box, reach, slot_of, sums, covers):  # type: ignore[no-untyped-def]
-    """Add every surfel's changes along rows; what begins left of the box begins at its first column."""
-    reaches, areas, first, rows, place, offset, change = footprints
-    layers, height, width = slices.shape
-    top, bottom, left, right = box
-    flat, flat_covers = sums.reshape(-1), covers.reshape(-1)
-    stride = sums.shape[2]
-    for layer in range(layers):
-        for y in range(max(0, top - reach), min(height, bottom + reach)):
-            for x in range(max(0, left - reach), min(width, right + reach)):
-                k = prints[layer, y, x]
-                if k < 0:
-                    continue
-                r = reaches[k]
-                if y + r < top or y - r >= bottom or x + r < left or x - r >= right:
-                    continue
-                unit = UNIT / areas[k]
-                low, high = first[k, max(top - y, -r) + r], first[k, min(bottom - 1 - y, r) + r + 1]
-                start = (slot_of[slices[layer, y, x]] * sums.shape[1] + y - top) * stride
-                red = np.floor(light[layer, y, x, 0] * unit + 0.5)
-                green = np.floor(light[layer, y, x, 1] * unit + 0.5)
-                blue = np.floor(light[layer, y, x, 2] * unit + 0.5)
-                weight = np.floor(light[layer, y, x, WEIGHT] * unit + 0.5)
-                is_inside = x - r >= left and x + r + 1 <= right
-                for i in range(low, high):
-                    if is_inside:
-                        at = start + x - left + offset[i]
-                    else:
-                        at = start + rows[i] * stride + min(max(x + place[i] - left, 0), right - left)
-                    # An index that cannot be below 0 is not asked whether it is.
-                    to, size = np.uint64(at * _SIDE_BY_SIDE), change[i]
-                    flat[to] += size * red
-                    flat[to + np.uint64(1)] += size * green
-                    flat[to + np.uint64(2)] += size * blue
-                    flat[to + np.uint64(3)] += size * weight
-                if covers.size > 0:
-                    alpha = np.floor(light[layer, y, x, ALPHA] * unit + 0.5)
-                    for i in range(low, high):
-                        column = min(max(x + place[i] - left, 0), right - left)
-                        flat_covers[np.uint64(start + rows[i] * stride + column)] += change[i] * alpha
-
-
-@serial_kernel
-def _compose(light, slices, prints, reaches, box, slot_of, sums, covers, out):  # type: ignore[no-untyped-def]
-    """Each pixel of a box from what its slices hold; one that nothing else reaches stays as it is."""
-    top, bottom, left, right = box
-    order = np.empty(sums.shape[0], np.int64)
-    for each in range(SLICES):
-        if slot_of[each] >= 0:
-            order[slot_of[each]] = each
+    slices, prints, _ = where
+    order, rows, found, parts, still = _gather(light, where, footprints, box, reach)
+    if still:
+        for k in range(4):
+            out[k] = light[0, top:bottom, left:right, k if k < WEIGHT else ALPHA]
+        return
+    # One place more, for what ends right of the box.
+    sums = np.empty((order.size, right - left + 1, _SIDE_BY_SIDE))
+    covers = np.empty((order.size, right - left + 1 if has_alpha else 0))
     for row in range(bottom - top):
-        across, down = slice(left, right), top + row
-        _run_along_row(sums[:, row], covers[:, row], right - left)
+        y = top + row
+        sums[:], covers[:] = 0.0, 0.0
+        _add_row(y, rows, found, parts, footprints, sums, covers)
+        _run_along_row(sums, covers, right - left)
         _put_together(
-            light[0, down, across],
-            slices[0, down, across],
-            prints[0, down, across],
-            reaches,
-            sums[:, row],
-            covers[:, row],
+            light[0, y, left:right],
+            slices[0, y, left:right],
+            prints[0, y, left:right],
+            footprints[0],
+            sums,
+            covers,
             order,
             out[:, row],
         )
+
+
+@serial_kernel
+def _is_near(x, y, reach, box):  # type: ignore[no-untyped-def]
+    """Whether a pixel at a place reaches into a box."""
+    top, bottom, left, right = box
+    return y + reach >= top and y - reach < bottom and x + reach >= left and x - reach < right
+
+
+@serial_kernel
+def _gather(light, where, footprints, box, reach):  # type: ignore[no-untyped-def]
+    """The surfels that reach into a box, row by row, and whether nothing at all is spread there.
+
+    `order`: the slices that there are, from front to back. `rows`: of each row of each layer its y, where its surfels
+    begin and end, and how far they reach. `found`: of each surfel how far it reaches, where the middle row of its
+    footprint begins, its column from the box's first, and its place in the order. `parts`: what it gives to a whole
+    part of its area.
+    """
+    slices, prints, stretches = where
+    reaches, areas, first = footprints[:3]
+    layers, height, width = slices.shape
+    top, bottom, left, right = box
+    down, across = (max(0, top - reach), min(height, bottom + reach)), (max(0, left - reach), min(width, right + reach))
+    most = _most_within(stretches, box, down, across)
+    radius, middle = np.empty(most, np.int32), np.empty(most, np.int32)
+    column, slot = np.empty(most, np.int32), np.empty(most, np.int32)
+    parts, rows = np.empty((most, CHANNELS)), np.empty((layers * (down[1] - down[0]), 4), np.int64)
+    place_of = np.full(SLICES, -1, np.int32)
+    count, still = 0, True
+    for line in range(rows.shape[0]):
+        layer, y = line // (down[1] - down[0]), down[0] + line % (down[1] - down[0])
+        begin, widest = count, -1
+        for stretch in range(across[0] // _STRETCH, (across[1] - 1) // _STRETCH + 1):
+            if stretches[layer, y, stretch, 0] == 0 or not _is_near(left, y, stretches[layer, y, stretch, 1], box):
+                continue
+            for x in range(max(across[0], stretch * _STRETCH), min(across[1], (stretch + 1) * _STRETCH)):
+                k, own = prints[layer, y, x], slices[layer, y, x]
+                if k < 0 or not _is_near(x, y, reaches[k], box):
+                    continue
+                radius[count], middle[count] = reaches[k], k * first.shape[1] + reaches[k]
+                column[count], slot[count], place_of[own] = x - left, own, 0
+                for channel in range(CHANNELS):
+                    parts[count, channel] = np.floor(light[layer, y, x, channel] * (UNIT / areas[k]) + 0.5)
+                still = still and reaches[k] == 0 and layer == 0
+                count, widest = count + 1, max(widest, reaches[k])
+        rows[line, 0], rows[line, 1], rows[line, 2], rows[line, 3] = y, begin, count, widest
+    order = np.flatnonzero(place_of == 0)
+    place_of[order] = np.arange(order.size)
+    for j in range(count):
+        slot[j] = place_of[slot[j]]
+    return order, rows, (radius, middle, column, slot), parts, still
+
+
+@serial_kernel
+def _most_within(stretches, box, down, across):  # type: ignore[no-untyped-def]
+    """How many surfels reach into a box, at most."""
+    most = 0
+    for layer in range(stretches.shape[0]):
+        for y in range(down[0], down[1]):
+            for stretch in range(across[0] // _STRETCH, (across[1] - 1) // _STRETCH + 1):
+                if _is_near(box[2], y, stretches[layer, y, stretch, 1], box):
+                    most += stretches[layer, y, stretch, 0]
+    return most
+
+
+@serial_kernel
+def _add_row(y, rows, found, parts, footprints, sums, covers):  # type: ignore[no-untyped-def]
+    """Add the changes of all surfels to one row of sums."""
+    radius, middle, column, slot = found
+    begins, place, change = footprints[2].reshape(-1), footprints[3], footprints[4]
+    flat, flat_covers = sums.reshape(-1), covers.reshape(-1)
+    last = sums.shape[1] - 1
+    for row in range(rows.shape[0]):
+        down = y - rows[row, 0]
+        if abs(down) > rows[row, 3]:
+            continue
+        # An index that cannot be below 0 is not asked whether it is.
+        for j in range(np.uint64(rows[row, 1]), np.uint64(rows[row, 2])):
+            if abs(down) > radius[j]:
+                continue
+            line = np.uint64(middle[j] + down)
+            low, high = np.uint64(begins[line]), np.uint64(begins[line + np.uint64(1)])
+            start = slot[j] * (last + 1)
+            is_inside = column[j] >= radius[j] and column[j] + radius[j] < last
+            red, green, blue, weight = parts[j, 0], parts[j, 1], parts[j, 2], parts[j, WEIGHT]
+            for i in range(low, high):
+                at = column[j] + place[i] if is_inside else min(max(column[j] + place[i], 0), last)
+                to, size = np.uint64((start + at) * _SIDE_BY_SIDE), change[i]
+                flat[to] += size * red
+                flat[to + np.uint64(1)] += size * green
+                flat[to + np.uint64(2)] += size * blue
+                flat[to + np.uint64(3)] += size * weight
+            if covers.size > 0:
+                for i in range(low, high):
+                    at = min(max(column[j] + place[i], 0), last)
+                    flat_covers[np.uint64(start + at)] += change[i] * parts[j, ALPHA]
 
 
 @serial_kernel

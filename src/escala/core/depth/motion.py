@@ -117,14 +117,14 @@ def _ways(codes: NDArray[np.int32], times: Sequence[float]) -> Footprints:
     reach[codes == _STILL] = 0
     first = np.zeros((codes.size, 2 * int(reach.max()) + 2), np.int32)
     most = int(((2 * reach + 1) * (2 * reach + 3)).sum())
-    row, place, change = np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most)
+    place, change = np.empty(most, np.int32), np.empty(most)
     area = np.empty(codes.size)
-    count = _lay_ways(across, down, share[0], share[1], reach, area, first, row, place, change)
-    return Footprints(reach, area, first, row[:count].copy(), place[:count].copy(), change[:count].copy())
+    count = _lay_ways(across, down, share[0], share[1], reach, area, first, place, change)
+    return Footprints(reach, area, first, place[:count].copy(), change[:count].copy())
 
 
 @serial_kernel
-def _lay_ways(across, down, opened, closed, reach, area, first, row, place, change):  # type: ignore[no-untyped-def]
+def _lay_ways(across, down, opened, closed, reach, area, first, place, change):  # type: ignore[no-untyped-def]
     count = 0
     for k in range(across.size):
         r = reach[k]
@@ -150,7 +150,7 @@ def _lay_ways(across, down, opened, closed, reach, area, first, row, place, chan
                 now = np.floor(covered[line, column] * PARTS + 0.5) if column <= 2 * r else 0.0
                 total += now
                 if now != before:
-                    row[count], place[count], change[count] = line - r, column - r, now - before
+                    place[count], change[count] = column - r, now - before
                     count += 1
                 before = now
         first[k, first.shape[1] - 1] = count
