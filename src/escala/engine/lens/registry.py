@@ -8,9 +8,9 @@ from escala.core.lens.bright import add_light, light_over
 from escala.core.lens.glare import glare, reach_of_rays
 from escala.core.lens.glow import glow, reach_of_sizes
 from escala.core.lens.grain import grain_noise, lay_grain
-from escala.core.lens.vignette import times_gain, vignette_gain
+from escala.core.lens.vignette import vignette
 from escala.core.lens.warping import distort, reach_of_distortion, spread_colours
-from escala.core.planes import Matte, Planes
+from escala.core.planes import Planes
 from escala.model.lens import Aberration, Distortion, Glare, Glow, Grain, LensEffect, Vignette
 from escala.model.variant import Variant
 
@@ -78,14 +78,9 @@ def _glare_reach(lens: Glare, ground: Ground) -> float:
 
 
 def _vignette(picture: Picture, lens: Vignette, ground: Ground) -> Picture:
-    part = ground.around.part_of_frame(ground.asked.look)
-    gain = vignette_gain(picture.colour, part, lens.stops, lens.centre, lens.size, lens.roundness, lens.soft)
-    return picture.with_colour(times_gain(picture.colour, _limited(gain, lens, ground)))
-
-
-def _limited(gain: Matte, lens: Vignette, ground: Ground) -> Matte:
-    matte = ground.around.matte(lens.matte, ground.asked)
-    return gain if matte is None else np.asarray(np.float32(1.0) + matte * (gain - np.float32(1.0)))
+    part, matte = ground.around.part_of_frame(ground.asked.look), ground.around.matte(lens.matte, ground.asked)
+    shape = lens.stops, lens.centre, lens.size, lens.roundness, lens.soft
+    return picture.with_colour(vignette(picture.colour, part, *shape, matte))
 
 
 def _grain(picture: Picture, lens: Grain, ground: Ground) -> Picture:
