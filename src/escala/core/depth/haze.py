@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import numba
 import numpy as np
 
+from ..corrections.powers import exp2_row, whole_row
 from ..kernels import kernel
 from ..planes import Matte, Planes, as_colour, as_planes
 
@@ -15,12 +16,29 @@ def transmittance(distance: Planes, density: float, start: float, share: Matte |
     `density`: per scene unit. `share`: how dense the air is at each pixel, as `height_share`; nothing (an infinite
     distance) lets nothing through.
     """
+    far = as_planes(distance)
     if density == 0:
-        return np.ones_like(distance)
-    way = np.maximum(distance - np.float32(start), np.float32(0.0))
-    there = np.isfinite(way)
-    way = np.where(there, way, np.float32(0.0)) * np.float32(density)
-    return np.where(there, np.exp(-(way if share is None else way * share)), np.float32(0.0))
+        return np.ones_like(far)
+    out = np.empty_like(far)
+    everywhere = np.ones((1, 1), np.float32) if share is None else as_planes(share)
+    _dim(far, np.float32(start), np.float32(density * np.log2(np.e)), everywhere, out)
+    return out
+
+
+@kernel
+def _dim(distance, start, density, share, out):  # type: ignore[no-untyped-def]
+    """One share is everywhere."""
+    height, width = distance.shape
+    none, is_even = np.float32(0.0), share.size == 1
+    for line in numba.prange(height):
+        y = np.int64(line)
+        power, room = np.zeros(whole_row(width), np.float32), np.empty(whole_row(width), np.float32)
+        far, dense = distance[y], share[0 if is_even else y]
+        for x in range(width):
+            power[x] = -max(far[x] - start, none) * density * (dense[0] if is_even else dense[x])
+        exp2_row(power, room, room.view(np.int32))
+        for x in range(width):
+            out[y, x] = power[x] if np.isfinite(far[x]) else none
 
 
 def height_share(places: Planes, base: float, thickness: float, up: Sequence[float]) -> Matte:

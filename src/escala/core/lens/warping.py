@@ -67,7 +67,8 @@ def spread_colours(planes: Planes, part: FramePart, shift_px: float) -> Planes:
     colour = as_colour(planes)
     x, y = part.from_place(colour, part.middle)
     corner = part.half_diagonal
-    out = colour.copy()
+    out = np.empty_like(colour)
+    out[1] = colour[1]
     for channel, shift in ((0, shift_px), (2, -shift_px)):
         # Seen from where it arrives: what is at r comes from `r - shift · r²`.
         place = slice(channel, channel + 1)
