@@ -163,7 +163,7 @@ class DefocusTest(unittest.TestCase):
             numba.set_num_threads(threads)
 
     def test_it_tells_how_far_it_is_and_is_stopped_by_whoever_is_told(self) -> None:
-        radius = np.full((300, 1600), 3.0, np.float32)
+        radius = np.full((800, 1600), 3.0, np.float32)
         light = np.ones((3, *radius.shape), np.float32)
         heard: list[float] = []
         defocus(light, None, radius, told=heard.append)

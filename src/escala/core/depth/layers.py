@@ -32,7 +32,7 @@ WEIGHT, ALPHA = 3, 4
 _SIDE_BY_SIDE = 4
 _TILE_ROWS, _MOST_ROWS, _TILE_ASPECT = 32, 256, 4
 # Pixels, in whole tiles, that are made before somebody is told again.
-_TOGETHER = 1 << 20
+_TOGETHER = 1 << 19
 # Pixels of a row that are passed over together where none of them reaches far enough.
 _STRETCH = 64
 # What is no number has no footprint and stays where it is; what went into a block, or was never there, has none either.
