@@ -77,7 +77,15 @@ class InspectTest(CommandTest):
         told = subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1]
         loaded = set(told.split())
         self.assertIn("numba.np", loaded)
-        heavy = {"scipy.linalg", "scipy.signal", "scipy.stats", "scipy.ndimage", "scipy.interpolate", "scipy.optimize"}
+        heavy = {
+            "cffi",
+            "scipy.linalg",
+            "scipy.signal",
+            "scipy.stats",
+            "scipy.ndimage",
+            "scipy.interpolate",
+            "scipy.optimize",
+        }
         self.assertEqual(loaded & (heavy | {"sqlalchemy", "flask", "flask.app"}), set())
         names = subprocess.run(
             [sys.executable, "-c", "import escala.cli, sys; print(*sys.modules)"], check=True, capture_output=True

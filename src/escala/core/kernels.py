@@ -34,9 +34,10 @@ def _absent(module: str) -> Iterator[None]:
             del sys.modules[module]
 
 
-# Where scipy is there, all of its linear algebra would be imported, to offer it in kernels: none of ours needs it, and
-# it takes a fifth of a second at each start.
-with _absent("scipy.linalg"):
+# Where scipy is there, all of its linear algebra would be imported, to offer it in kernels, and where cffi is, a parser
+# of C: none of ours needs them, and they take a fifth and a twentieth of a second at each start.
+with _absent("scipy.linalg"), _absent("cffi"):
+    import numba.core.typing.cffi_utils
     import numba.np.arraymath
 
 # Division by zero gives an infinity, as in numpy: no check and no exception inside a loop.
