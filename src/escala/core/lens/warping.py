@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from ..kernels import inlined_kernel, kernel, serial_kernel
 from ..planes import Planes, as_colour
 from .geometry import FramePart
+from .six import LANES, TAPS, six_by_six
 
-_LOBES = 3
-_TAPS = 2 * _LOBES
+_LOBES = TAPS // 2
 _NEWTON = 12
 # Where content comes from is looked up between so many distances.
 _STEPS = 4096
@@ -25,7 +25,7 @@ def lanczos_table(phases: int) -> NDArray[np.float64]:
     return np.asarray(weights / weights.sum(axis=1, keepdims=True))
 
 
-_WEIGHTS = lanczos_table(_PHASES).astype(np.float32)
+_WEIGHTS = np.pad(lanczos_table(_PHASES).astype(np.float32), ((0, 0), (0, LANES - TAPS)))
 
 
 def reach_of_distortion(k1: float, k2: float, corner: float) -> float:
@@ -79,7 +79,7 @@ def spread_colours(planes: Planes, part: FramePart, shift_px: float) -> Planes:
 def _with_edges(planes: Planes) -> Planes:
     """Planes with their edge pixels carried on, as far as is looked at."""
     channels, height, width = planes.shape
-    out = np.empty((channels, height + 2 * _LOBES, width + 2 * _LOBES), np.float32)
+    out = np.empty((channels, height + 2 * _LOBES, width + LANES), np.float32)
     _carried_on(planes, out)
     return out
 
@@ -180,7 +180,7 @@ def _shift(around, x, y, first, step, corner, shift, out):  # type: ignore[no-un
 def _carried_on(planes, out):  # type: ignore[no-untyped-def]
     """Planes in the middle of larger ones, their edge pixels carried on around them."""
     channels, height, width = planes.shape
-    around = (out.shape[2] - width) // 2
+    around = (out.shape[1] - height) // 2
     for line in numba.prange(out.shape[1]):
         row = min(max(np.int64(line) - around, 0), height - 1)
         for k in range(channels):
@@ -196,45 +196,29 @@ def _sample(planes, first, across, down, out):  # type: ignore[no-untyped-def]
     Never below 0 where nothing is: the lobes of a lamp would leave dark rings. Beside what is no number, the nearest
     pixel.
     """
-    none, flat = np.float32(0.0), planes.reshape(-1)
+    flat, a, b = planes.reshape(-1), np.empty(LANES, np.float32), np.empty(LANES, np.float32)
     channels, height, width = planes.shape
     for place in range(out.shape[1]):
-        x, (a0, a1, a2, a3, a4, a5) = _six(across[place])
-        y, below = _six(down[place])
+        x, y = _weigh(across[place], a) - first[0], _weigh(down[place], b) - first[1]
         for k in range(channels):
-            # An index that cannot be below 0 is not asked whether it is. All columns go down side by side.
-            start = np.uint64((k * height + y - first[1]) * width + x - first[0])
-            s0, s1, s2, s3, s4, s5 = none, none, none, none, none, none
-            for j in range(_TAPS):
-                s0 += below[j] * flat[start]
-                s1 += below[j] * flat[start + np.uint64(1)]
-                s2 += below[j] * flat[start + np.uint64(2)]
-                s3 += below[j] * flat[start + np.uint64(3)]
-                s4 += below[j] * flat[start + np.uint64(4)]
-                s5 += below[j] * flat[start + np.uint64(5)]
-                start += np.uint64(width)
-            total = (a0 * s0 + a3 * s3) + (a1 * s1 + a4 * s4) + (a2 * s2 + a5 * s5)
+            total = six_by_six(flat, (k * height + y) * width + x, width, a, b)
             if not (total >= 0 and np.isfinite(total)):
-                nearest = _LOBES - (1 if a2 >= a3 else 0), _LOBES - (1 if below[2] >= below[3] else 0)
-                total = _instead(planes[k], total, x - first[0], y - first[1], nearest)
+                nearest = _LOBES - (1 if a[2] >= a[3] else 0), _LOBES - (1 if b[2] >= b[3] else 0)
+                total = _instead(planes[k], total, x, y, nearest)
             out[k, place] = total
 
 
 @inlined_kernel
-def _six(place):  # type: ignore[no-untyped-def]
-    """The first pixel that counts at a place (0: the middle of the first one), and the weights of six."""
+def _weigh(place, weights):  # type: ignore[no-untyped-def]
+    """The first pixel that counts at a place (0: the middle of the first one); the weights of it and those after it."""
     whole = np.floor(place)
     phase = (place - whole) * _PHASES
     row = np.uint64(phase)
     after, share = row + np.uint64(1), np.float32(phase - row)
-    return int(whole) - _LOBES + 1, (
-        _WEIGHTS[row, 0] + share * (_WEIGHTS[after, 0] - _WEIGHTS[row, 0]),
-        _WEIGHTS[row, 1] + share * (_WEIGHTS[after, 1] - _WEIGHTS[row, 1]),
-        _WEIGHTS[row, 2] + share * (_WEIGHTS[after, 2] - _WEIGHTS[row, 2]),
-        _WEIGHTS[row, 3] + share * (_WEIGHTS[after, 3] - _WEIGHTS[row, 3]),
-        _WEIGHTS[row, 4] + share * (_WEIGHTS[after, 4] - _WEIGHTS[row, 4]),
-        _WEIGHTS[row, 5] + share * (_WEIGHTS[after, 5] - _WEIGHTS[row, 5]),
-    )
+    for lane in range(LANES):
+        i = np.uint64(lane)
+        weights[i] = _WEIGHTS[row, i] + share * (_WEIGHTS[after, i] - _WEIGHTS[row, i])
+    return int(whole) - _LOBES + 1
 
 
 @serial_kernel
@@ -242,4 +226,4 @@ def _instead(plane, total, first_x, first_y, nearest):  # type: ignore[no-untype
     """What stands at a place for a sum that is below 0, or no number."""
     if not np.isfinite(total):
         return plane[first_y + nearest[1], first_x + nearest[0]]
-    return max(total, min(np.float32(0.0), plane[first_y : first_y + _TAPS, first_x : first_x + _TAPS].min()))
+    return max(total, min(np.float32(0.0), plane[first_y : first_y + TAPS, first_x : first_x + TAPS].min()))
