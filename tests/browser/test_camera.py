@@ -122,11 +122,11 @@ class CameraTaskTest(MatteTest):
 class LongPictureTest(BrowserTest):
     def test_an_exact_picture_that_takes_long_is_told_stopped_and_asked_for_again(self) -> None:
         page = self.page
-        self.open_file(page, write_layers(self.media / "wide.exr", depth_passes(1400, 2400), np.float32))
+        self.open_file(page, write_layers(self.media / "wide.exr", depth_passes(1800, 3000), np.float32))
         canvas, foot = page.locator("canvas").first, page.get_by_role("contentinfo")
         self.go(page, "Depth")
-        self.type_level(page, "Never wider than", "200")
-        self.type_level(page, "Aperture", "900")
+        self.type_level(page, "Never wider than", "512")
+        self.type_level(page, "Aperture", "4000")
         before = canvas.bounding_box()
         page.get_by_role("button", name="1:1").click()
         expect(foot).to_contain_text(re.compile(r"Exact picture, \w+, \d+"))
