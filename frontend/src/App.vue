@@ -10,7 +10,7 @@ import TopBar from '@/parts/TopBar.vue'
 import TroubleList from '@/parts/TroubleList.vue'
 import StartPage from '@/start/StartPage.vue'
 import { useHolds } from '@/stores/holds'
-import { useJobs } from '@/stores/jobs'
+import { shotMadeBy, useJobs } from '@/stores/jobs'
 import { useRoom } from '@/stores/room'
 import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
@@ -68,11 +68,7 @@ async function lookAnew() {
 async function heardJob(job: Job) {
   jobs.hear(job)
   if (job.state === 'failed' && job.error && !TOLD_IN_PLACE.has(job.what)) troubles.tell(job.error)
-  const made = (job.result as { shot_id?: number } | null)?.shot_id
-  if (job.state === 'done' && made !== undefined && !shots.shot) {
-    await shots.loadShots()
-    await shots.openShot(made)
-  }
+  if (job.state === 'done' && shotMadeBy(job) !== undefined) await shots.loadShots()
 }
 
 /** Work whose outcome is shown where it was started. */

@@ -1,12 +1,13 @@
 """What somebody sees who never saw Escala: the first page, the passes, the first minute."""
 
+import json
 import re
 import time
 
 import numpy as np
 from playwright.sync_api import expect
 
-from tests.browser.running import BrowserTest
+from tests.browser.running import TWO_FRAMES, BrowserTest
 from tests.made import add_up, light, write_layers
 
 DIM, BRIGHT = light(4, 90, 160, 0.02), light(5, 90, 160)
@@ -27,6 +28,18 @@ class FirstPageTest(BrowserTest):
         expect(main).to_contain_text("OpenEXR with all passes in one file or a file for each")
         expect(self.card).to_contain_text("160 × 90 · 1 pass · still")
         expect(self.card).to_contain_text("opened")
+
+    def test_what_somebody_else_opens_appears_and_takes_nobody_along(self) -> None:
+        file = write_layers(self.media / "breakwater.exr", {"": DIM})
+        script = (
+            """([url, body]) => fetch(url, { method: 'POST', body, headers: { 'Content-Type': 'application/json' } })"""
+        )
+        elsewhere = self.open_page()
+        elsewhere.evaluate(script, ["/api/shots", json.dumps({"sources": [str(file)]})])
+        expect(self.shots.get_by_role("article").filter(has_text="Breakwater")).to_have_count(1)
+        self.page.evaluate(TWO_FRAMES)
+        expect(self.card).to_be_visible()
+        self.assertEqual(self.page.locator("canvas").count(), 0)
 
     def test_a_shot_is_renamed_put_aside_deleted_and_brought_back(self) -> None:
         self.card.get_by_role("button", name="rename").click()

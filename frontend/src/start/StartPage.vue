@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 import { api, told, upload } from '@/api/client'
 import type { MediaEntry } from '@/api/types'
 import JobLine from '@/parts/JobLine.vue'
 import { counted, spoken } from '@/stores/levels'
-import { useJobs } from '@/stores/jobs'
+import { shotMadeBy, useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 import ShotCard from './ShotCard.vue'
@@ -24,6 +24,15 @@ const demo = computed(() => running.value.find((job) => job.what.startsWith('ren
 const parent = computed(() => folder.value.replace(/\/[^/]*$/, ''))
 
 onMounted(() => browse(''))
+
+/** What was opened here is gone into when it is there; what others open, or the demo renders, takes nobody along. */
+watch(
+  () => jobs.find(opening.value),
+  (job) => {
+    const made = job?.state === 'done' ? shotMadeBy(job) : undefined
+    if (made !== undefined) show(made)
+  },
+)
 
 async function browse(to: string) {
   try {

@@ -13,6 +13,11 @@ export function wordsOf(job: Job): string {
   return words.filter(Boolean).join(', ')
 }
 
+/** The shot that a job has made, if that is what it was for. */
+export function shotMadeBy(job: Job): number | undefined {
+  return (job.result as { shot_id?: number } | null)?.shot_id
+}
+
 function left({ seconds_left }: Job): string {
   if (seconds_left === null || seconds_left === undefined) return ''
   return seconds_left < 90
