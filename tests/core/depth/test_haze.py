@@ -30,6 +30,9 @@ class HazeTest(unittest.TestCase):
         whole = lay_haze(self.light, through, self.alpha, (0.3, 0.2, 0.1), None)
         limited = lay_haze(self.light, through, self.alpha, (0.3, 0.2, 0.1), matte)
         np.testing.assert_allclose(limited, self.light + matte * (whole - self.light), rtol=1e-5, atol=1e-7)
+        one = np.s_[2:3, 3:4]
+        alone = lay_haze(self.light[:, *one], through[one], self.alpha[one], (0.3, 0.2, 0.1), matte[one])
+        np.testing.assert_array_equal(alone, limited[:, *one])
 
     def test_nothing_lets_nothing_through(self) -> None:
         far = np.array([[np.inf, 1.0]], np.float32)

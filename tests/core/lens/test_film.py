@@ -44,6 +44,16 @@ class VignetteTest(unittest.TestCase):
             limited = planes * (1 + matte * (gain - 1))
             np.testing.assert_allclose(vignette(planes, part, *shape, matte), limited, rtol=1e-5)
 
+    def test_a_single_pixel_is_limited_as_in_the_whole(self) -> None:
+        rng = np.random.default_rng(4)
+        planes, matte = rng.random((3, 20, 30), np.float32), rng.random((20, 30), np.float32)
+        shape = -1.5, None, 0.8, 0.5, 0.5
+        for limit in (None, matte):
+            whole = vignette(planes, FramePart(4, 2, 2, 90, 50), *shape, limit)
+            one = None if limit is None else limit[3:4, 2:3]
+            found = vignette(planes[:, 3:4, 2:3], FramePart(8, 8, 2, 90, 50), *shape, one)
+            np.testing.assert_array_equal(found, whole[:, 3:4, 2:3])
+
 
 class GrainTest(unittest.TestCase):
     def test_the_noise_is_that_of_the_generator(self) -> None:

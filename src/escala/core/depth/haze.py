@@ -53,19 +53,19 @@ def lay_haze(planes: Planes, through: Matte, cover: Matte, colour: Sequence[floa
     light = as_colour(planes)
     out = np.empty_like(light)
     everywhere = np.ones((1, 1), np.float32) if matte is None else as_planes(matte)
-    _lay(light, as_planes(through), as_planes(cover), np.array(colour, np.float32), everywhere, out)
+    tint, is_limited = np.array(colour, np.float32), matte is not None
+    _lay(light, as_planes(through), as_planes(cover), tint, everywhere, is_limited, out)
     return out
 
 
 @kernel
-def _lay(light, through, cover, tint, matte, out):  # type: ignore[no-untyped-def]
-    """One matte is everywhere."""
+def _lay(light, through, cover, tint, matte, is_limited, out):  # type: ignore[no-untyped-def]
     channels, height, width = light.shape
-    one, is_everywhere = np.float32(1.0), matte.size == 1
+    one = np.float32(1.0)
     for line in numba.prange(height):
         y = np.int64(line)
         for k in range(channels):
-            if is_everywhere:
+            if not is_limited:
                 for x in range(width):
                     air = cover[y, x] * (one - through[y, x])
                     out[k, y, x] = light[k, y, x] * through[y, x] + tint[k] * air

@@ -30,16 +30,15 @@ def vignette(
     circle, wide = roundness / part.half_diagonal, (1.0 - roundness) * np.sqrt(2.0)
     shape = circle, wide / part.width, wide / part.height, size * (1.0 - soft), size, stops
     everywhere = np.ones((1, 1), np.float32) if matte is None else as_planes(matte)
-    _darken(colour, everywhere, x, y, np.array(shape, np.float32), out)
+    _darken(colour, everywhere, matte is not None, x, y, np.array(shape, np.float32), out)
     return out
 
 
 @kernel
-def _darken(planes, matte, x, y, shape, out):  # type: ignore[no-untyped-def]
-    """One matte is everywhere."""
+def _darken(planes, matte, is_limited, x, y, shape, out):  # type: ignore[no-untyped-def]
     circle, across, down, inner, outer, stops = shape
     none, one, two, three = np.float32(0.0), np.float32(1.0), np.float32(2.0), np.float32(3.0)
-    is_soft, is_even = outer > inner, matte.size == 1
+    is_soft = outer > inner
     per_step = one / (outer - inner) if is_soft else none
     for line in numba.prange(y.size):
         row = np.int64(line)
@@ -52,7 +51,7 @@ def _darken(planes, matte, x, y, shape, out):  # type: ignore[no-untyped-def]
             t = min(max((far - inner) * per_step, none), one) if is_soft else hard
             gain[column] = stops * t * t * (three - two * t)
         exp2_row(gain, room, room.view(np.int32))
-        if not is_even:
+        if is_limited:
             cover = matte[row]
             for column in range(x.size):
                 gain[column] = one + cover[column] * (gain[column] - one)
