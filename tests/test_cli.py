@@ -73,12 +73,17 @@ class InspectTest(CommandTest):
             "import sys; from escala.cli import main; main(sys.argv[1:]);"
             "print(*{'.'.join(name.split('.')[:2]) for name in sys.modules} - {''})"
         )
-        command = [sys.executable, "-c", script, "inspect", str(path)]
-        told = subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1]
-        loaded = set(told.split())
+
+        def loaded_by(*arguments: str) -> set[str]:
+            command = [sys.executable, "-c", script, *arguments]
+            told = subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1]
+            return set(told.split())
+
+        loaded = loaded_by("inspect", str(path))
         self.assertIn("numba.np", loaded)
         heavy = {
             "cffi",
+            "cv2",
             "scipy.linalg",
             "scipy.signal",
             "scipy.stats",
@@ -87,6 +92,9 @@ class InspectTest(CommandTest):
             "scipy.optimize",
         }
         self.assertEqual(loaded & (heavy | {"sqlalchemy", "flask", "flask.app"}), set())
+        document = self.folder / "variant.json"
+        document.write_text("{}")
+        self.assertFalse({"numba", "numba.np"} & loaded_by("check", str(document)))
         names = subprocess.run(
             [sys.executable, "-c", "import escala.cli, sys; print(*sys.modules)"], check=True, capture_output=True
         ).stdout.split()

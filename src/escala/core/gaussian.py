@@ -1,10 +1,9 @@
 """Gaussians over planes: along rows and columns, edge pixels carried on; the same bits for any number of threads."""
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from .kernels import kernel, serial_kernel
+from .kernels import kernel, prange, serial_kernel
 from .planes import as_planes
 
 # Beyond so many sigmas a Gaussian counts for nothing.
@@ -54,7 +53,7 @@ def _along_rows(source, weights, is_black_outside, out):  # type: ignore[no-unty
     height, width = source.shape
     reach = weights.size - 1
     none = np.float32(0.0)
-    for y in numba.prange(height):
+    for y in prange(height):
         padded = np.empty(width + 2 * reach, np.float32)
         padded[:reach] = none if is_black_outside else source[y, 0]
         padded[reach : reach + width] = source[y]
@@ -70,7 +69,7 @@ def _along_rows(source, weights, is_black_outside, out):  # type: ignore[no-unty
 def _along_columns(source, weights, is_black_outside, out):  # type: ignore[no-untyped-def]
     height, width = source.shape
     strips = (width + _STRIP - 1) // _STRIP
-    for job in numba.prange(height * strips):
+    for job in prange(height * strips):
         y, first = job // strips, job % strips * _STRIP
         last = min(width, first + _STRIP)
         row = out[y, first:last]

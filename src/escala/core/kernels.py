@@ -1,24 +1,92 @@
-"""The one decorator of all compiled loops, and access to many arrays from one loop."""
+"""The decorators of all compiled loops, and access to many arrays from one loop.
+
+What compiles is imported, and a loop compiled or loaded from the cache beside its source, when a loop is first called:
+a command that calls none pays for none.
+"""
 
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache, cached_property, update_wrapper
+from types import CodeType, FunctionType
 from typing import Any
 
-import numba
 import numpy as np
-from numba.core import types
-from numba.extending import intrinsic
 from numpy.typing import NDArray
 
-# Threads that wait must not keep a core from those that work: where cores are shared, that made one picture in twenty
-# ten times as slow. The variable is read when the layer is loaded, by the first kernel that runs.
-os.environ.setdefault("OMP_WAIT_POLICY", "passive")
-# The default layer crashes when two threads enter it; OpenMP does not.
-numba.config.THREADING_LAYER = "omp"  # type: ignore[attr-defined]
-# Neighbouring values that are worked out alike, as the channels of a pixel, go through the processor together.
-numba.config.SLP_VECTORIZE = 1  # type: ignore[attr-defined]
+
+class Later:
+    """Something that loops name, made when the first of them is called."""
+
+    def __init__(self, make: Callable[[], Any]) -> None:
+        self._make = make
+
+    @cached_property
+    def made(self) -> Any:
+        """What it stands for."""
+        return self._make()
+
+
+class Kernel(Later):
+    """A loop, compiled or loaded when it is first called, with all the loops that it calls."""
+
+    def __init__(self, function: FunctionType, options: dict[str, Any]) -> None:
+        super().__init__(lambda: _numba().njit(nogil=True, cache=True, error_model="numpy", **options)(named(function)))
+        update_wrapper(self, function)
+
+    def __call__(self, *arguments: Any) -> Any:
+        """What the compiled loop returns."""
+        return self.made(*arguments)
+
+
+def named(function: FunctionType) -> FunctionType:
+    """A function whose names mean what was made of them, where that was left for later."""
+    meanings = {"__name__": function.__module__, "__builtins__": __builtins__}
+    for name in _names_in(function.__code__):
+        if name in function.__globals__:
+            meaning = function.__globals__[name]
+            meanings[name] = meaning.made if isinstance(meaning, Later) else meaning
+    made = FunctionType(function.__code__, meanings, function.__name__, function.__defaults__, function.__closure__)
+    made.__qualname__ = function.__qualname__
+    return made
+
+
+def _names_in(code: CodeType) -> set[str]:
+    """What a function names, and the functions within it."""
+    inner = (each for each in code.co_consts if isinstance(each, CodeType))
+    return set(code.co_names).union(*map(_names_in, inner))
+
+
+def kernel_with(**options: Any) -> Callable[[Any], Any]:
+    """A decorator of loops with options of numba's own. Division by zero gives an infinity, as in numpy."""
+    return lambda function: Kernel(function, options)
+
+
+kernel = kernel_with(parallel=True)
+serial_kernel = kernel_with()
+# A part that is written into the kernels that use it: where it takes little time, handing arrays on to it takes more.
+inlined_kernel = kernel_with(inline="always")
+
+
+@cache
+def _numba() -> Any:
+    """What compiles, set up before its first use."""
+    # Threads that wait must not keep a core from those that work: where cores are shared, that made one picture in
+    # twenty ten times as slow. The variable is read when the layer is loaded, by the first kernel that runs.
+    os.environ.setdefault("OMP_WAIT_POLICY", "passive")
+    import numba
+
+    # The default layer crashes when two threads enter it; OpenMP does not.
+    numba.config.THREADING_LAYER = "omp"  # type: ignore[attr-defined]
+    # Neighbouring values that are worked out alike, as the channels of a pixel, go through the processor together.
+    numba.config.SLP_VECTORIZE = 1  # type: ignore[attr-defined]
+    # Where scipy is there, all of its linear algebra would be imported, to offer it in kernels, and where cffi is, a
+    # parser of C: none of ours needs them, and they take a fifth and a twentieth of a second at each start.
+    with _absent("scipy.linalg"), _absent("cffi"):
+        import numba.core.typing.cffi_utils
+        import numba.np.arraymath
+    return numba
 
 
 @contextmanager
@@ -34,30 +102,39 @@ def _absent(module: str) -> Iterator[None]:
             del sys.modules[module]
 
 
-# Where scipy is there, all of its linear algebra would be imported, to offer it in kernels, and where cffi is, a parser
-# of C: none of ours needs them, and they take a fifth and a twentieth of a second at each start.
-with _absent("scipy.linalg"), _absent("cffi"):
-    import numba.core.typing.cffi_utils
-    import numba.np.arraymath
+def thread_count() -> int:
+    """How many threads a kernel runs on."""
+    return int(_numba().get_num_threads())
 
-# Division by zero gives an infinity, as in numpy: no check and no exception inside a loop.
-kernel = numba.njit(nogil=True, parallel=True, cache=True, error_model="numpy")
-serial_kernel = numba.njit(nogil=True, cache=True, error_model="numpy")
-# A part that is written into the kernels that use it: where it takes little time, handing arrays on to it takes more.
-inlined_kernel = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
+
+# Kernel parts: a loop that threads share, and an array of what lies at a pointer.
+prange: Any = Later(lambda: _numba().prange)
+carray: Any = Later(lambda: _numba().carray)
+
+
+def intrinsic(function: Callable[..., Any]) -> Any:
+    """A kernel part whose code is given in the compiler's own words."""
+
+    def make() -> Any:
+        _numba()
+        from numba.extending import intrinsic
+
+        return intrinsic(function)
+
+    return Later(make)
 
 
 @intrinsic
 def float32_pointer(typing_context: Any, address: Any) -> Any:
-    """An integer address as a pointer to float32, for `numba.carray` inside a kernel."""
+    """Kernel part: an integer address as a pointer to float32, for `carray`."""
+    from numba.core import types
+
+    pointer = types.CPointer(types.float32)  # type: ignore[no-untyped-call]
 
     def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        return builder.inttoptr(args[0], context.get_value_type(POINTER))
+        return builder.inttoptr(args[0], context.get_value_type(pointer))
 
-    return POINTER(address), codegen
-
-
-POINTER = types.CPointer(types.float32)  # type: ignore[no-untyped-call]
+    return pointer(address), codegen
 
 
 def addresses_of(arrays: list[NDArray[np.float32]]) -> NDArray[np.int64]:

@@ -2,12 +2,11 @@
 
 from typing import Annotated
 
-import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from .errors import PixelTypeError, ShapeError
-from .kernels import kernel, serial_kernel
+from .kernels import kernel, prange, serial_kernel
 
 Planes = Annotated[NDArray[np.float32], "(3, H, W) or (C, H, W), scene-linear unless said otherwise"]
 Matte = Annotated[NDArray[np.float32], "(H, W), 0..1"]
@@ -57,7 +56,7 @@ def widen_half(values: NDArray[np.float16], out: NDArray[np.float32] | None = No
 @kernel
 def _widen(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
     block = 8192
-    for start in numba.prange((half_bits.size + block - 1) // block):
+    for start in prange((half_bits.size + block - 1) // block):
         first, last = start * block, min(start * block + block, half_bits.size)
         widen_row(half_bits[first:last], float_bits[first:last], floats[first:last])
 
@@ -92,7 +91,7 @@ _ROUNDER = np.float32(1.5 * 2.0**23)
 @kernel
 def _narrow(floats, float_bits, half_bits):  # type: ignore[no-untyped-def]
     block = 8192
-    for start in numba.prange((half_bits.size + block - 1) // block):
+    for start in prange((half_bits.size + block - 1) // block):
         first, last = start * block, min(start * block + block, half_bits.size)
         narrow_row(floats[first:last], float_bits[first:last], half_bits[first:last])
 

@@ -13,7 +13,6 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -294,6 +293,8 @@ def _scaled(window: Window, ours: Window, theirs: Window, scale: tuple[float, fl
 
 
 def _resized(plane: NDArray[Any], window: Window) -> NDArray[Any]:
+    import cv2  # few files lie at two sizes
+
     size, kind = (window.width, window.height), plane.dtype
     smaller = window.width < plane.shape[1]
     how = cv2.INTER_NEAREST if kind == np.uint32 else cv2.INTER_AREA if smaller else cv2.INTER_LINEAR

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -32,6 +31,8 @@ def _enlarge(plane: NDArray[np.float32], shape: tuple[int, ...]) -> NDArray[np.f
     rows, columns = shape
     if plane.shape == shape:
         return plane
+    import cv2  # few files store colour so
+
     across = np.arange(columns, dtype=np.float32) * (plane.shape[1] / columns)
     down = np.arange(rows, dtype=np.float32) * (plane.shape[0] / rows)
     at_x, at_y = np.meshgrid(np.minimum(across, plane.shape[1] - 1), np.minimum(down, plane.shape[0] - 1))

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
@@ -74,11 +73,15 @@ def _opened(path: Path) -> Iterator[Any]:
 
 def encode_png(pixels: NDArray[np.uint8], compression: int = 1) -> bytes:
     """(H, W, 3) bytes, red first, as PNG."""
+    import cv2  # many commands write no such file
+
     return _encode(".png", pixels, [cv2.IMWRITE_PNG_COMPRESSION, compression])
 
 
 def encode_jpeg(pixels: NDArray[np.uint8], quality: int = 88) -> bytes:
     """(H, W, 3) bytes, red first, as JPEG with full colour resolution."""
+    import cv2
+
     full = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
     return _encode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, full])
 
@@ -153,6 +156,8 @@ def _to_integers(planes: Planes, top: int) -> NDArray[np.float32]:
 
 
 def _encode(kind: str, pixels: NDArray[np.uint8], options: list[int]) -> bytes:
+    import cv2
+
     done, encoded = cv2.imencode(kind, cv2.cvtColor(pixels, cv2.COLOR_RGB2BGR), options)
     if not done:
         raise ValueError(f"a picture of shape {pixels.shape} cannot be encoded as {kind}")

@@ -3,11 +3,10 @@
 An edge-avoiding wavelet filter (Dammertz et al. 2010) steered by depth, normals, objects and the local variance.
 """
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.kernels import inlined_kernel, kernel
+from escala.core.kernels import inlined_kernel, kernel, prange, serial_kernel
 
 from .guides import DEPTH, NORMAL, OBJECT
 
@@ -36,7 +35,7 @@ def clean_planes(
 def _drop_sparks(source, out):  # type: ignore[no-untyped-def]
     """A pixel far brighter than all eight around it falls to the level of the brightest of them."""
     height, width = source.shape[:2]
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             top, own = np.float32(0.0), _luma(source, y, x)
             for v in range(max(0, y - 1), min(height, y + 2)):
@@ -51,7 +50,7 @@ def _drop_sparks(source, out):  # type: ignore[no-untyped-def]
 @kernel
 def _local_variance(source, out):  # type: ignore[no-untyped-def]
     height, width = source.shape[:2]
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             total, square, count = 0.0, 0.0, 0
             for v in range(max(0, y - 2), min(height, y + 3)):
@@ -65,7 +64,7 @@ def _local_variance(source, out):  # type: ignore[no-untyped-def]
 @kernel
 def _smooth(source, variance, guides, step, normals, strength, out, calmer):  # type: ignore[no-untyped-def]
     height, width = source.shape[:2]
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             total, weights, squares = np.zeros(3, np.float32), np.float32(0.0), np.float32(0.0)
             noise = np.float32(1e-5) + strength * np.sqrt(variance[y, x])
@@ -87,7 +86,7 @@ def _smooth(source, variance, guides, step, normals, strength, out, calmer):  # 
                 out[y, x, k] = total[k] / weights
 
 
-@numba.njit(nogil=True, cache=True)
+@serial_kernel
 def _likeness(source, guides, y, x, v, u, normals, noise):  # type: ignore[no-untyped-def]
     """How likely two pixels show the same light: 1 for the pixel itself."""
     if guides[y, x, OBJECT] != guides[v, u, OBJECT]:

@@ -1,10 +1,9 @@
 """Data passes from the centre of every pixel, unfiltered: depth, position, normal, texture place, motion, object."""
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.kernels import kernel
+from escala.core.kernels import kernel, prange, serial_kernel
 
 from .scene import Scene
 from .shapes import nearest_hit
@@ -28,7 +27,7 @@ def centre_guides(scene: Scene, width: int, height: int) -> NDArray[np.float32]:
 @kernel
 def _shoot_centres(scene, out):  # type: ignore[no-untyped-def]
     height, width = out.shape[:2]
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             origin = row3(scene.camera, 0, 0)
             direction = camera_ray(scene.camera, (x + 0.5) / width, (y + 0.5) / height)
@@ -53,7 +52,7 @@ def _shoot_centres(scene, out):  # type: ignore[no-untyped-def]
             out[y, x, MOTION + 1] = (later[1] - now[1]) * height
 
 
-@numba.njit(nogil=True, cache=True)
+@serial_kernel
 def _project(camera, point):  # type: ignore[no-untyped-def]
     """The place of a point in the picture, 0..1 from the left and from the top."""
     offset = add(point, row3(camera, 0, 0), -1.0)

@@ -1,9 +1,8 @@
 """Paths of light through the scene, with every contribution kept by light and by component."""
 
-import numba
 import numpy as np
 
-from escala.core.kernels import kernel, serial_kernel
+from escala.core.kernels import kernel, prange, serial_kernel
 
 from .lights import emitter_density, emitter_radiance, sample_emitter, sees_moon, sky_radiance, window_lit, window_place
 from .mist import mist_light, mist_transmittance
@@ -39,7 +38,7 @@ def trace_rows(scene, first, last, seed, film, extras, objects, materials):  # t
     film (H, W, lights, SLOTS, 3), extras (H, W, EXTRAS), objects (H, W, names) and materials (H, W, names): sums.
     """
     height, width = film.shape[:2]
-    for y in numba.prange(height):
+    for y in prange(height):
         state = np.zeros(3, np.int64)
         for x in range(width):
             for sample in range(first, last):

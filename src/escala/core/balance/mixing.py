@@ -2,12 +2,11 @@
 
 from collections.abc import Sequence
 
-import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..errors import ShapeError
-from ..kernels import addresses_of, float32_pointer, inlined_kernel, kernel
+from ..kernels import addresses_of, carray, float32_pointer, inlined_kernel, kernel, prange
 from ..planes import Planes, as_planes
 
 # Pixels of one plane that are summed over all passes before the next block: small enough for the first cache.
@@ -46,7 +45,7 @@ def channel_means(planes: Planes) -> NDArray[np.float64]:
 def _mix(addresses, gains, count, out):  # type: ignore[no-untyped-def]
     blocks = (count + _BLOCK - 1) // _BLOCK
     fours = addresses.size // 4 * 4
-    for job in numba.prange(3 * blocks):
+    for job in prange(3 * blocks):
         channel = job // blocks
         first = (job % blocks) * _BLOCK
         total = out[channel, first : min(first + _BLOCK, count)]
@@ -77,4 +76,4 @@ def _add_one(address, gain, offset, total):  # type: ignore[no-untyped-def]
 
 @inlined_kernel
 def _block(address, offset, size):  # type: ignore[no-untyped-def]
-    return numba.carray(float32_pointer(address + np.int64(4) * offset), (size,))  # type: ignore[attr-defined,call-arg]
+    return carray(float32_pointer(address + np.int64(4) * offset), (size,))

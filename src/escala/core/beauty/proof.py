@@ -3,12 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ShapeError
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 from ..planes import Planes, as_colour
 
 # Relative rounding of a stored value. A float pass is summed by the renderer in an order of its own: some slack.
@@ -90,7 +89,7 @@ _ROW_FIGURES = _CHANNELS + 3
 
 @kernel
 def _prove_rows(reference, rebuilt, bound, rows):  # type: ignore[no-untyped-def]
-    for y in numba.prange(rows.shape[0]):
+    for y in prange(rows.shape[0]):
         _prove_row(reference[:, y], rebuilt[:, y], bound[:, y], rows[y])
 
 
@@ -124,7 +123,7 @@ def _prove_row(reference, rebuilt, bound, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def _add_magnitude(bound, planes, roundoff):  # type: ignore[no-untyped-def]
-    for i in numba.prange(bound.size):
+    for i in prange(bound.size):
         bound[i] += roundoff * abs(planes[i])
 
 

@@ -6,10 +6,10 @@ OpenColorIO's processor is the truth; this table is its fast stand-in while some
 from collections.abc import Callable, Iterator
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels import thread_count
 from ..planes import Planes, as_colour
 from .config import ColourConfig, View
 from .view_cells import CELLS, as_unfollowed, cell_words, look_up, pack_nodes, position_values
@@ -110,7 +110,7 @@ class BakedView:
         """(3, N) light to (N, 3) bytes, and (N,) 1 where no table follows."""
         words, nodes = self._table
         out, unfollowed = np.empty((light.shape[1], 3), np.uint8), np.empty(light.shape[1], np.uint8)
-        look_up(np.ascontiguousarray(light), matrix, words, nodes, numba.get_num_threads(), out, unfollowed)
+        look_up(np.ascontiguousarray(light), matrix, words, nodes, thread_count(), out, unfollowed)
         return out, unfollowed
 
     def _exact(self, positions: NDArray[Any]) -> NDArray[np.float32]:

@@ -1,10 +1,9 @@
 """A 3x3 matrix on every pixel, as between two scene-linear spaces."""
 
-import numba
 import numpy as np
 from numpy.typing import ArrayLike
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Planes, as_colour
 
 _BLOCK = 8192
@@ -21,7 +20,7 @@ def apply_matrix(planes: Planes, matrix: ArrayLike) -> Planes:
 @kernel
 def _multiply(source, matrix, out):  # type: ignore[no-untyped-def]
     count = source.shape[1]
-    for job in numba.prange((count + _BLOCK - 1) // _BLOCK):
+    for job in prange((count + _BLOCK - 1) // _BLOCK):
         for i in range(job * _BLOCK, min(count, (job + 1) * _BLOCK)):
             red, green, blue = source[0, i], source[1, i], source[2, i]
             for c in range(3):

@@ -5,11 +5,10 @@ multiplication then do all three. A cell's nodes lie side by side, so that its c
 each cell may be divided as finely as it needs.
 """
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 
 Cells = NDArray[np.int32]
 Nodes = NDArray[np.int64]
@@ -78,7 +77,7 @@ def look_up(planes, matrix, cells, nodes, jobs, out, unfollowed):  # type: ignor
     Stages go over a whole block one after another: only plain loops over whole scratch arrays become vector code.
     """
     count = planes.shape[1]
-    for job in numba.prange(jobs):
+    for job in prange(jobs):
         light = np.empty((3, _BLOCK), np.float32)
         words, sums = np.empty(_BLOCK, np.int32), np.empty(_BLOCK, np.int64)
         corners, weights = np.empty((4, _BLOCK), np.int32), np.empty((4, _BLOCK), np.int32)

@@ -4,10 +4,11 @@ To within a few roundings of float32 for what pictures hold. Kernel parts: `bits
 loop that reads one row and writes another that may be the same is not worked out many at a time: they write in place.
 """
 
-import numba
 import numpy as np
 
-_row = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
+from ..kernels import kernel_with
+
+_row = kernel_with(fastmath=True)
 
 # log2(m) = 2 / ln 2 * (t + t^3/3 + t^5/5 + ...), t = (m - 1) / (m + 1).
 _L1, _L3, _L5, _L7, _L9 = (np.float32(2.0 / np.log(2.0) / k) for k in (1, 3, 5, 7, 9))

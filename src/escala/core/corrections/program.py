@@ -3,13 +3,12 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..balance.levels import MIDDLE_GREY
 from ..errors import ShapeError
-from ..kernels import addresses_of, float32_pointer, inlined_kernel, kernel, serial_kernel
+from ..kernels import addresses_of, carray, float32_pointer, inlined_kernel, kernel, prange, serial_kernel
 from ..planes import Matte, Planes, as_colour, as_planes
 from .powers import exp2_row, log2_row, power_row
 from .steps import CDL, CDL_LUMA, CONTRAST, CURVES, GAIN, HUE, MATRIX, NUMBERS, RANGE, ROLL_OFF, TOE_STOPS, Step
@@ -91,7 +90,7 @@ def _table(steps: Sequence[Laid]) -> tuple[NDArray[np.int64], NDArray[np.float32
 @kernel
 def _run(source, codes, numbers, table, mattes, divisor, out):  # type: ignore[no-untyped-def]
     count = source.shape[1]
-    for job in numba.prange((count + _BLOCK - 1) // _BLOCK):
+    for job in prange((count + _BLOCK - 1) // _BLOCK):
         first = np.int64(job) * _BLOCK
         size = min(_BLOCK, count - first)
         # Rows of arrays of their own: of a part of a larger array the compiler would not know that they are in a row.
@@ -123,7 +122,7 @@ def _run(source, codes, numbers, table, mattes, divisor, out):  # type: ignore[n
 
 @inlined_kernel
 def _row_at(address, first, size):  # type: ignore[no-untyped-def]
-    return numba.carray(float32_pointer(address + np.int64(4) * first), (size,))  # type: ignore[attr-defined,call-arg]
+    return carray(float32_pointer(address + np.int64(4) * first), (size,))
 
 
 @serial_kernel

@@ -4,11 +4,10 @@ A renderer gives one depth to a pixel, though both sides of an edge may be seen 
 hides; both show when one of them is spread and the other is not.
 """
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 from .layers import ALPHA, CHANNELS, GONE, WEIGHT, Surfels
 
 # Slices that lie so far apart are two surfaces.
@@ -42,7 +41,7 @@ def _steps_to_edges(slices, prints, farthest):  # type: ignore[no-untyped-def]
     """
     height, width = slices.shape
     out = np.zeros((_WAYS, height, width), np.uint8)
-    for job in numba.prange(_WAYS):
+    for job in prange(_WAYS):
         # Each half has ways of all kinds, which take different times.
         way = job % (_WAYS // 2) * 2 + job // (_WAYS // 2)
         across, down = _DIRECTIONS[way, 0], _DIRECTIONS[way, 1]
@@ -76,7 +75,7 @@ def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  #
     told to lie on the farther side, the second layer has the slice and the footprint of the nearer.
     """
     height, width = depth.shape
-    for row in numba.prange(height):
+    for row in prange(height):
         y = np.int64(row)
         places = np.empty((_WAYS, 3), np.int64)
         # Most of a picture lies beside no edge, which is told of a whole row at once.
@@ -103,7 +102,7 @@ def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  #
 def _part_mixed(light, slices, prints):  # type: ignore[no-untyped-def]
     """What `_find` has noted: of a mixed pixel the first layer keeps what is left without the second."""
     height, width = prints.shape[1:]
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             if prints[1, y, x] == GONE:
                 continue

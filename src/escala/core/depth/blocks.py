@@ -1,10 +1,9 @@
 """Blocks of pixels that are spread as one, where that cannot be seen: of one depth, wide blur, and no highlight."""
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..looking.pyramid import halve_box
 from .footprints import BLOCKS, radius_step
 from .layers import CHANNELS, GONE, Surfels
@@ -35,7 +34,7 @@ def _brightest(light, prints):  # type: ignore[no-untyped-def]
     """The brightest channel of each surfel; 0 where none is."""
     layers, height, width, _ = light.shape
     out = np.empty((layers, height, width), np.float32)
-    for y in numba.prange(height):
+    for y in prange(height):
         for layer in range(layers):
             for x in range(width):
                 red, green, blue = light[layer, y, x, 0], light[layer, y, x, 1], light[layer, y, x, 2]
@@ -52,7 +51,7 @@ def _merge(light, slices, prints, block, least, around):  # type: ignore[no-unty
     size, half = 1 << block, 1 << (block - 1)
     layers, height, width = slices.shape
     pixels = np.float32(half * half)
-    for job in numba.prange(min(height // size, AROUND * around.shape[1])):
+    for job in prange(min(height // size, AROUND * around.shape[1])):
         y = job * size
         for layer in range(layers):
             for x in range(0, min(width // size, AROUND * around.shape[2]) * size, size):

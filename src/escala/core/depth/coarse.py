@@ -2,10 +2,9 @@
 
 from collections.abc import Callable
 
-import numba
 import numpy as np
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..looking.pyramid import halve_box
 from ..planes import Matte, Planes, as_colour
 from .blocks import COARSE_BLOCKS
@@ -79,7 +78,7 @@ def _lay_over(whole, before, after, size, out):  # type: ignore[no-untyped-def]
     """The coarse picture between its pixels where it changed, or the disc is larger than a pixel; else the fine one."""
     channels, height, width = whole.shape
     rows, columns = before.shape[1:]
-    for line in numba.prange(height):
+    for line in prange(height):
         y = np.int64(line)
         above = min(max((y - 1) // 2, 0), rows - 1)
         below = min(above + 1, rows - 1) if y > 0 else above

@@ -1,9 +1,8 @@
 """Defocus: every pixel spread over the disc that a thin lens makes of it, near things over what lies behind them."""
 
-import numba
 import numpy as np
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Matte, Planes, as_colour
 from .blocks import FINE_BLOCKS
 from .footprints import BLOCKS, MOST_STEPS, WITHIN, Opening, footprints_of, radius_of, radius_step
@@ -37,7 +36,7 @@ def blur_radius(distance: Planes, focus: float, aperture: float, limit: float) -
 def _blur(distance, at_focus, aperture, limit, out):  # type: ignore[no-untyped-def]
     height, width = distance.shape
     one = np.float32(1.0)
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             out[y, x] = min(max(aperture * (at_focus - one / distance[y, x]), -limit), limit)
 
@@ -79,7 +78,7 @@ def defocus(
 def _place_discs(radius, slices, codes, spread):  # type: ignore[no-untyped-def]
     """The slice of depth of each radius, near to far, the footprint of its disc, and how far that goes."""
     height, width = radius.shape
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             size = abs(radius[y, x])
             step = radius_step(size)

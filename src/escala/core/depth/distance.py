@@ -1,10 +1,9 @@
 """From what a depth pass holds to distances: scene units that grow away from the camera, infinite where nothing is."""
 
-import numba
 import numpy as np
 
 from ..errors import choose
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Planes, as_planes
 
 # From here on a depth says that nothing is there.
@@ -39,7 +38,7 @@ def _read(values, alpha, at_zero, slope, is_inverse, out):  # type: ignore[no-un
     """One alpha is everywhere."""
     height, width = values.shape
     one, nothing, is_everywhere = np.float32(1.0), np.float32(np.inf), alpha.size == 1
-    for line in numba.prange(height):
+    for line in prange(height):
         y = np.int64(line)
         cover = alpha[0 if is_everywhere else y]
         for x in range(width):

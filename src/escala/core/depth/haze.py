@@ -2,11 +2,10 @@
 
 from collections.abc import Sequence
 
-import numba
 import numpy as np
 
 from ..corrections.powers import exp2_row, whole_row
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Matte, Planes, as_colour, as_planes
 
 
@@ -30,7 +29,7 @@ def _dim(distance, start, density, share, out):  # type: ignore[no-untyped-def]
     """One share is everywhere."""
     height, width = distance.shape
     none, is_even = np.float32(0.0), share.size == 1
-    for line in numba.prange(height):
+    for line in prange(height):
         y = np.int64(line)
         power, room = np.zeros(whole_row(width), np.float32), np.empty(whole_row(width), np.float32)
         far, dense = distance[y], share[0 if is_even else y]
@@ -62,7 +61,7 @@ def lay_haze(planes: Planes, through: Matte, cover: Matte, colour: Sequence[floa
 def _lay(light, through, cover, tint, matte, is_limited, out):  # type: ignore[no-untyped-def]
     channels, height, width = light.shape
     one = np.float32(1.0)
-    for line in numba.prange(height):
+    for line in prange(height):
         y = np.int64(line)
         for k in range(channels):
             if not is_limited:

@@ -11,11 +11,10 @@ All that is added are whole numbers in float64, so that sums are exact: tiles an
 from collections.abc import Callable
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel, thread_count
 from .footprints import Footprints
 
 # Light is counted in so many parts of 1: exact in float64 up to 128, to a rounding of that beyond.
@@ -82,7 +81,7 @@ def spread_footprints(
     prints = footprints.reach, footprints.area, footprints.first, footprints.place, footprints.change
     where = surfels.slice, surfels.footprint, _stretches(surfels.footprint, footprints.reach)
     tiles = -(-picture.height // tile) * -(-picture.width // (_TILE_ASPECT * tile))
-    threads = numba.get_num_threads()
+    threads = thread_count()
     together = max(1, _TOGETHER // (_TILE_ASPECT * tile * tile * threads)) * threads
     corner = picture.top, picture.left
     for first in range(0, tiles, together):
@@ -103,7 +102,7 @@ def _stretches(footprint: NDArray[np.int32], reaches: NDArray[np.int32]) -> NDAr
 @kernel
 def _look_over(prints, reaches, out):  # type: ignore[no-untyped-def]
     layers, height, stretches = out.shape[:3]
-    for job in numba.prange(layers * height):
+    for job in prange(layers * height):
         layer, y = job // height, job % height
         for stretch in range(stretches):
             count, far = np.int32(0), np.int32(0)
@@ -119,7 +118,7 @@ def _spread(light, where, footprints, corner, reach, tile, jobs, has_alpha, out)
     height, width = out.shape[1:]
     wide = _TILE_ASPECT * tile
     across = (width + wide - 1) // wide
-    for each in numba.prange(jobs[1] - jobs[0]):
+    for each in prange(jobs[1] - jobs[0]):
         job = jobs[0] + np.int64(each)
         upper, first = job // across * tile, job % across * wide
         lower, last = min(height, upper + tile), min(width, first + wide)

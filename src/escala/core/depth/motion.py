@@ -2,11 +2,10 @@
 
 from collections.abc import Sequence
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 from ..planes import Matte, Planes, as_colour, as_planes
 from .footprints import PARTS, Footprints
 from .layers import SLICES, Told, untold
@@ -92,7 +91,7 @@ def _put_in(whole: Planes, made: Planes, part: Part) -> Planes:
 def _tell_ways(vectors, open_for, lasting, codes, length):  # type: ignore[no-untyped-def]
     """The code of the way of each pixel, and how far it goes to the farther side; no number is no motion."""
     height, width = codes.shape
-    for y in numba.prange(height):
+    for y in prange(height):
         for x in range(width):
             across, down = vectors[0, y, x], vectors[1, y, x]
             right = min(max(np.rint(across * open_for * _STEPS), -_MOST), _MOST) if np.isfinite(across) else 0.0

@@ -2,11 +2,10 @@
 
 from collections.abc import Callable
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Matte, Planes
 from .behind import add_hidden
 from .blocks import AROUND, merge_blocks
@@ -64,7 +63,7 @@ def _lay_out(planes, alpha, slices, codes, spread, top, left, light, depths, pri
     """The first layer of surfels, with a margin in which edge pixels are carried on; one alpha is everywhere."""
     height, width = slices.shape
     is_even = alpha.size == 1 and slices.size != 1
-    for row in numba.prange(light.shape[1]):
+    for row in prange(light.shape[1]):
         y = min(max(np.int64(row) - top, 0), height - 1)
         for column in range(light.shape[2]):
             x = min(max(column - left, 0), width - 1)
@@ -102,7 +101,7 @@ _CHUNK = 1 << 14
 
 @kernel
 def _mark(prints, there):  # type: ignore[no-untyped-def]
-    for job in numba.prange((prints.size + _CHUNK - 1) // _CHUNK):
+    for job in prange((prints.size + _CHUNK - 1) // _CHUNK):
         for i in range(job * _CHUNK, min(prints.size, (job + 1) * _CHUNK)):
             if prints[i] >= 0 and there[prints[i]] == 0:
                 there[prints[i]] = 1
@@ -110,7 +109,7 @@ def _mark(prints, there):  # type: ignore[no-untyped-def]
 
 @kernel
 def _number(prints, number):  # type: ignore[no-untyped-def]
-    for job in numba.prange((prints.size + _CHUNK - 1) // _CHUNK):
+    for job in prange((prints.size + _CHUNK - 1) // _CHUNK):
         for i in range(job * _CHUNK, min(prints.size, (job + 1) * _CHUNK)):
             if prints[i] >= 0:
                 prints[i] = number[prints[i]]

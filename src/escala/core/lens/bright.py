@@ -3,11 +3,10 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from ..gaussian import gaussian, reach_of_gaussian
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Matte, Planes, as_colour, as_planes
 
 
@@ -28,7 +27,7 @@ def _light_over(colour, limit, tint, matte, out):  # type: ignore[no-untyped-def
     """One matte is everywhere."""
     height, width = colour.shape[1:]
     is_even = matte.size == 1
-    for row in numba.prange(height):
+    for row in prange(height):
         y = np.int64(row)
         cover = matte[0 if is_even else y]
         for x in range(width):
@@ -55,7 +54,7 @@ def add_light(planes: Planes, light: Planes, amount: float, gain: Planes | None 
 def _add_light(colour, light, amount, gain, out):  # type: ignore[no-untyped-def]
     """One gain is everywhere."""
     channels, height, width = colour.shape
-    for y in numba.prange(height):
+    for y in prange(height):
         for k in range(channels):
             if gain.size == 1:
                 for x in range(width):
@@ -135,7 +134,7 @@ _SPLINE = np.array([1, 27, 121, 235, 235, 121, 27, 1], np.float32) / np.float32(
 def _halve(planes, left, top, out):  # type: ignore[no-untyped-def]
     channels, height, width = planes.shape
     rows, columns = out.shape[1:]
-    for row in numba.prange(rows):
+    for row in prange(rows):
         line = np.empty(width + 16, np.float32)
         first = 2 * (np.int64(row) - 2) - top - 3
         for k in range(channels):
@@ -161,7 +160,7 @@ def _double(coarse, left, top, out):  # type: ignore[no-untyped-def]
     columns = coarse.shape[2]
     # A pixel lies a quarter of a square before the middle of its own, or after it.
     early, late = _QUARTERS[0], _QUARTERS[1]
-    for line in numba.prange(height):
+    for line in prange(height):
         y = np.int64(line)
         above = (y + top) // 2 + (y + top) % 2
         weights = _QUARTERS[(y + top) % 2]

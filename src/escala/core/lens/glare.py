@@ -1,9 +1,8 @@
 """Glare: light over a threshold along rays, that fades away from where it comes; all of it is kept."""
 
-import numba
 import numpy as np
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Planes
 from .bright import Rung, doublings_for, ladder, reach_of_glow, wide_gaussian
 
@@ -70,7 +69,7 @@ def _add_shifted(base, planes, across, down, factor, out):  # type: ignore[no-un
     left, top = int(np.floor(across)), int(np.floor(down))
     u, v = across - left, down - top
     one, beside, below = factor * (1.0 - u) * (1.0 - v), factor * u * (1.0 - v), factor * (1.0 - u) * v
-    for y in numba.prange(height):
+    for y in prange(height):
         for k in range(channels):
             total = out[k, y]
             total[:] = base[k, y]

@@ -1,12 +1,11 @@
 """Grain: noise in stops, blurred to a size, that depends on nothing but seed, frame, channel and place."""
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..corrections.powers import exp2_row, log2_row, whole_row
 from ..gaussian import gaussian, gaussian_weights, reach_of_gaussian
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 from ..planes import Planes, as_colour
 
 # A Gaussian of so much of its size makes grains of that size.
@@ -51,7 +50,7 @@ def _mixed(state):  # type: ignore[no-untyped-def]
 def _white_noise(seed, frame, left, top, out):  # type: ignore[no-untyped-def]
     channels, height, width = out.shape
     low = np.uint64(0xFFFF)
-    for y in numba.prange(height):
+    for y in prange(height):
         for k in range(channels):
             row = _mixed(_mixed(_mixed(seed) ^ np.uint64(frame)) ^ np.uint64(k))
             row = _mixed(row ^ np.uint64(top + y))
@@ -79,7 +78,7 @@ def _lay(planes, noise, amount, response, out):  # type: ignore[no-untyped-def]
     channels, height, width = planes.shape
     toe, grey, one = np.float32(_TOE * _GREY), np.float32(1.0 / _GREY), np.float32(1.0)
     strength, per_stop = np.float32(amount), np.float32(response / 4)
-    for job in numba.prange(channels * height):
+    for job in prange(channels * height):
         k, y = job // height, job % height
         source, added, whole = planes[k, y], noise[k, y], whole_row(width)
         stops, room = np.zeros(whole, np.float32), np.empty(whole, np.float32)

@@ -1,10 +1,9 @@
 """Vignette: a picture that grows darker, or lighter, away from a place."""
 
-import numba
 import numpy as np
 
 from ..corrections.powers import exp2_row, whole_row
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Matte, Planes, as_colour, as_planes
 from .geometry import FramePart
 
@@ -40,7 +39,7 @@ def _darken(planes, matte, is_limited, x, y, shape, out):  # type: ignore[no-unt
     none, one, two, three = np.float32(0.0), np.float32(1.0), np.float32(2.0), np.float32(3.0)
     is_soft = outer > inner
     per_step = one / (outer - inner) if is_soft else none
-    for line in numba.prange(y.size):
+    for line in prange(y.size):
         row = np.int64(line)
         gain, room = np.zeros(whole_row(x.size), np.float32), np.empty(whole_row(x.size), np.float32)
         v = y[row] * down

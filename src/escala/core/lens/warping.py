@@ -1,10 +1,9 @@
 """Pictures drawn out from a place, or in to it: distortion, and colours that a lens brings to different places."""
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import inlined_kernel, kernel, serial_kernel
+from ..kernels import inlined_kernel, kernel, prange, serial_kernel
 from ..planes import Planes, as_colour
 from .geometry import FramePart
 from .six import LANES, TAPS, six_by_six
@@ -138,7 +137,7 @@ def _warp(around, x, y, first, step, corner, factors, comes, places, fill, out):
     height, width = out.shape[1:]
     left, top, right, bottom = first[0] - 0.5, first[1] - 0.5, first[0] + width - 0.5, first[1] + height - 0.5
     per_place, per_step, last = places / corner, 1.0 / step, factors.size - 2.0
-    for line in numba.prange(height):
+    for line in prange(height):
         row = np.int64(line)
         across, down, is_there = np.empty(width), np.empty(width), np.empty(width, np.bool_)
         for column in range(width):
@@ -166,7 +165,7 @@ def _shift(around, x, y, first, step, corner, shift, out):  # type: ignore[no-un
     height, width = out.shape[1:]
     left, top, right, bottom = first[0] - 0.5, first[1] - 0.5, first[0] + width - 0.5, first[1] + height - 0.5
     per_pixel = shift / (corner * corner * step)
-    for line in numba.prange(height):
+    for line in prange(height):
         row = np.int64(line)
         across, down = np.empty(width), np.empty(width)
         for column in range(width):
@@ -181,7 +180,7 @@ def _carried_on(planes, out):  # type: ignore[no-untyped-def]
     """Planes in the middle of larger ones, their edge pixels carried on around them."""
     channels, height, width = planes.shape
     around = (out.shape[1] - height) // 2
-    for line in numba.prange(out.shape[1]):
+    for line in prange(out.shape[1]):
         row = min(max(np.int64(line) - around, 0), height - 1)
         for k in range(channels):
             out[k, line, :around] = planes[k, row, 0]

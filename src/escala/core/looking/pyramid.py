@@ -2,11 +2,10 @@
 
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import as_planes, narrow_to_half
 
 SMALLEST = 64
@@ -40,7 +39,7 @@ def halve_box(plane: NDArray[Any], wide: NDArray[Any] | None = None) -> NDArray[
 @kernel
 def _halve(source, out):  # type: ignore[no-untyped-def]
     height, width = source.shape
-    for y in numba.prange(out.shape[0]):
+    for y in prange(out.shape[0]):
         upper = source[2 * y]
         lower = source[min(2 * y + 1, height - 1)]
         for x in range(width // 2):

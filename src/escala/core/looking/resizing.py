@@ -1,10 +1,9 @@
 """Pictures made smaller: each pixel the mean of the area that it covers."""
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Planes, as_planes
 
 # What is left of a pixel by rounding alone counts for nothing.
@@ -36,7 +35,7 @@ def _shares(there: int, wanted: int) -> tuple[NDArray[np.int64], NDArray[np.int6
 def _means(planes, top, rows, down, left, across, out):  # type: ignore[no-untyped-def]
     channels, height, width = out.shape
     none = np.float32(0.0)
-    for line in numba.prange(height):
+    for line in prange(height):
         y = np.int64(line)
         mixed, row = np.zeros(planes.shape[2] + across.shape[0], np.float32), np.empty(width, np.float32)
         for k in range(channels):

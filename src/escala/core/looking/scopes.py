@@ -2,13 +2,12 @@
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..balance.levels import MIDDLE_GREY
 from ..errors import ShapeError, choose
-from ..kernels import kernel
+from ..kernels import kernel, prange
 from ..planes import Matte, Planes, as_colour
 from .histogram import HIGHEST, LOWEST
 
@@ -76,7 +75,7 @@ def _grey(shown: NDArray[np.float64]) -> Bytes:
 def _count(planes, covered, grey, low, high, stops, counts):  # type: ignore[no-untyped-def]
     """Each channel by itself, so that no two threads write to one place."""
     rows, columns = counts.shape[1], counts.shape[2]
-    for c in numba.prange(3):
+    for c in prange(3):
         for y in range(planes.shape[1]):
             for x in range(planes.shape[2]):
                 value = planes[c, y, x]

@@ -3,11 +3,10 @@
 import struct
 from collections.abc import Iterable, Mapping, Sequence
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 from ..planes import Matte
 
 _MASK = 0xFFFFFFFF
@@ -65,7 +64,7 @@ def object_matte(ranks: Sequence[NDArray[np.float32]], ids: Iterable[int]) -> Ma
 
 @kernel
 def _add_coverage(bits, coverage, wanted, total):  # type: ignore[no-untyped-def]
-    for y in numba.prange(bits.shape[0]):
+    for y in prange(bits.shape[0]):
         for x in range(bits.shape[1]):
             if coverage[y, x] > 0 and _is_among(bits[y, x], wanted):
                 total[y, x] += coverage[y, x]

@@ -5,12 +5,11 @@ Places are continuous, `[x, y]` with y down; the centre of the first pixel is at
 
 from collections.abc import Sequence
 
-import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..errors import ShapeError
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 from ..planes import Matte
 
 Outline = NDArray[np.float64]
@@ -90,7 +89,7 @@ def _as_outline(points: ArrayLike) -> Outline:
 
 @kernel
 def _cover(starts, ends, out):  # type: ignore[no-untyped-def]
-    for row in numba.prange(out.shape[0]):
+    for row in prange(out.shape[0]):
         crossings = np.empty(_MOST_CROSSINGS, np.float64)
         for line in range(_LINES):
             count = _crossings(starts, ends, row + (line + 0.5) / _LINES, crossings)
@@ -132,7 +131,7 @@ def _fill(first, last, row):  # type: ignore[no-untyped-def]
 
 @kernel
 def _fade(starts, ends, feather, out):  # type: ignore[no-untyped-def]
-    for row in numba.prange(out.shape[0]):
+    for row in prange(out.shape[0]):
         nearest = np.full(out.shape[1], feather * feather)
         y = row + 0.5
         for i in range(starts.shape[0]):

@@ -6,13 +6,12 @@ includes its end.
 
 from collections.abc import Sequence
 
-import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..balance.levels import MIDDLE_GREY
 from ..errors import ShapeError
-from ..kernels import inlined_kernel, kernel
+from ..kernels import inlined_kernel, kernel, prange
 from ..planes import Matte, Planes, as_colour, as_planes
 
 # Farther than this there is nothing: backgrounds are stored as infinite, as 1e10, or as 0.
@@ -130,14 +129,14 @@ def _ramp(away, soft):  # type: ignore[no-untyped-def]
 
 @kernel
 def _band(values, low, high, soft, out):  # type: ignore[no-untyped-def]
-    for job in numba.prange((values.size + _BLOCK - 1) // _BLOCK):
+    for job in prange((values.size + _BLOCK - 1) // _BLOCK):
         for i in range(job * _BLOCK, min(values.size, (job + 1) * _BLOCK)):
             out[i] = _ramp(max(low - values[i], values[i] - high), soft) if values[i] == values[i] else _ZERO
 
 
 @kernel
 def _luminance(colour, weights, ends, out):  # type: ignore[no-untyped-def]
-    for job in numba.prange((out.size + _BLOCK - 1) // _BLOCK):
+    for job in prange((out.size + _BLOCK - 1) // _BLOCK):
         for i in range(job * _BLOCK, min(out.size, (job + 1) * _BLOCK)):
             light = weights[0] * colour[0, i] + weights[1] * colour[1, i] + weights[2] * colour[2, i]
             stops = np.log2(light / _GREY) if light > _ZERO else np.float32(-np.inf)
@@ -146,7 +145,7 @@ def _luminance(colour, weights, ends, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def _hue(colour, wanted, out):  # type: ignore[no-untyped-def]
-    for job in numba.prange((out.size + _BLOCK - 1) // _BLOCK):
+    for job in prange((out.size + _BLOCK - 1) // _BLOCK):
         for i in range(job * _BLOCK, min(out.size, (job + 1) * _BLOCK)):
             red, green, blue = colour[0, i], colour[1, i], colour[2, i]
             top, least = max(red, green, blue), min(red, green, blue)

@@ -1,9 +1,8 @@
 """Fireflies: single pixels far brighter than all their neighbours, as an unlucky sample leaves them."""
 
-import numba
 import numpy as np
 
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, prange, serial_kernel
 from ..planes import Planes
 
 # How many times the brightest of its eight neighbours a pixel must be, and how bright at least.
@@ -31,7 +30,7 @@ def suppress_fireflies(planes: Planes) -> tuple[Planes, int]:
 
 @kernel
 def _find_rows(planes, times, floor, rows):  # type: ignore[no-untyped-def]
-    for y in numba.prange(planes.shape[1]):
+    for y in prange(planes.shape[1]):
         for x in range(planes.shape[2]):
             brightest = np.float32(0.0)
             for c in range(planes.shape[0]):
@@ -46,7 +45,7 @@ def _find_rows(planes, times, floor, rows):  # type: ignore[no-untyped-def]
 
 @kernel
 def _suppress_rows(planes, times, floor, out, counts):  # type: ignore[no-untyped-def]
-    for y in numba.prange(planes.shape[1]):
+    for y in prange(planes.shape[1]):
         for x in range(planes.shape[2]):
             changed = False
             for c in range(planes.shape[0]):

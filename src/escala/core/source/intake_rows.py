@@ -4,12 +4,11 @@ Half values stand as their bits (uint16), so that what is stored is what was rea
 band of rows that begins at an even row; `order[channel]` is the plane that a channel becomes, or -1.
 """
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ShapeError
-from ..kernels import kernel, serial_kernel
+from ..kernels import kernel, kernel_with, prange, serial_kernel
 from ..planes import narrow_row, widen_row
 
 FIGURES = 5  # lowest, highest, sum, how many are finite, how many are below 0
@@ -46,7 +45,7 @@ def split_band(
 @kernel
 def _split_half(band, order, nearest, top, full, small, figures):  # type: ignore[no-untyped-def]
     rows, width = band.shape[0], band.shape[1]
-    for pair in numba.prange((rows + 1) // 2):
+    for pair in prange((rows + 1) // 2):
         bits = np.empty((2, width), np.uint32)
         wide = bits.view(np.float32)
         half = np.empty((2, width), np.uint16)
@@ -71,7 +70,7 @@ def _split_half(band, order, nearest, top, full, small, figures):  # type: ignor
 @kernel
 def _split_float_to_half(band, order, nearest, top, full, small, figures):  # type: ignore[no-untyped-def]
     rows, width = band.shape[0], band.shape[1]
-    for pair in numba.prange((rows + 1) // 2):
+    for pair in prange((rows + 1) // 2):
         bits = np.empty((2, width), np.uint32)
         wide = bits.view(np.float32)
         for c in range(order.size):
@@ -94,7 +93,7 @@ def _split_float_to_half(band, order, nearest, top, full, small, figures):  # ty
 @kernel
 def _split_float(band, order, nearest, top, full, small, figures):  # type: ignore[no-untyped-def]
     rows, width = band.shape[0], band.shape[1]
-    for pair in numba.prange((rows + 1) // 2):
+    for pair in prange((rows + 1) // 2):
         bits = np.empty((2, width), np.uint32)
         wide = bits.view(np.float32)
         for c in range(order.size):
@@ -137,7 +136,7 @@ def _halve_rows(upper, lower, out):  # type: ignore[no-untyped-def]
 
 
 # What is not finite is told by its bits, so that the sums may be taken in any order and become vector code.
-_any_order = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath={"reassoc", "nnan", "ninf", "nsz"})
+_any_order = kernel_with(fastmath={"reassoc", "nnan", "ninf", "nsz"})
 
 
 @_any_order

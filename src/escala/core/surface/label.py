@@ -2,12 +2,11 @@
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ShapeError, choose
-from ..kernels import inlined_kernel, kernel, serial_kernel
+from ..kernels import inlined_kernel, kernel, prange, serial_kernel
 from ..looking.pyramid import halve_box
 from ..planes import Matte, Planes, as_colour, as_planes
 
@@ -94,7 +93,7 @@ def lay_label(
 @kernel
 def _lay(colour, where, uv, place, corner, texels, sizes, starts, mode, out):  # type: ignore[no-untyped-def]
     height, width = where.shape
-    for y in numba.prange(height):
+    for y in prange(height):
         row = np.int64(y) + corner[0]
         for x in range(width):
             column, share = x + corner[1], where[y, x]

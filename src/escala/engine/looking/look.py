@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -178,4 +177,6 @@ def resize_planes(planes: Planes, width: int, height: int, exact: bool = False) 
         return planes
     if width <= planes.shape[2] and height <= planes.shape[1] and not exact:
         return area_means(planes, width, height)
+    import cv2  # commands make no picture larger
+
     return np.stack([cv2.resize(plane, (width, height), interpolation=cv2.INTER_NEAREST) for plane in planes])
