@@ -143,14 +143,14 @@ function startTyping() {
       @keydown="onKey"
       @wheel="onWheel"
     >
-      <svg class="scale" :style="{ transform: moved }" width="1" height="38" aria-hidden="true">
-        <g v-memo="[marks]">
+      <div class="scale" :style="{ transform: moved }">
+        <svg v-memo="[marks]" width="1" height="38" aria-hidden="true">
           <g v-for="mark in marks" :key="mark.x" :class="{ neutral: mark.neutral }">
             <line :x1="mark.x" :x2="mark.x" :y1="mark.major || mark.neutral ? 16 : 21" y2="29" />
             <text v-if="mark.text" :x="mark.x" y="12">{{ mark.text }}</text>
           </g>
-        </g>
-      </svg>
+        </svg>
+      </div>
       <svg class="pointer" width="10" height="9" aria-hidden="true"><path d="M0 9 h10 l-5 -9 z" /></svg>
     </div>
   </div>
@@ -197,9 +197,12 @@ input.changed {
   contain: strict;
   touch-action: none;
 }
+/* Moved as a whole: were it the drawing itself, the page would lay out each of its marks anew. */
 .scale {
   position: absolute;
   left: 0;
+}
+.scale svg {
   overflow: visible;
 }
 line {

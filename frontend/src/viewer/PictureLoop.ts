@@ -20,19 +20,28 @@ const AGAIN_MS = 600
 const REPLACED = 409
 const BUSY = 503
 
+// One on its way from the server, and one that the server works on.
+const MOST_UNDER_WAY = 2
+
 /**
- * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
- * follows the fast one, and is given up when something newer is wanted. The next one is asked for while the last is
- * still unpacked. A late answer never replaces a newer one.
+ * Keeps the server busy with one picture at a time: the next is asked for when the last is thought to be made, while it
+ * is still on its way and unpacked. Until then a newer wish replaces the one that waits. When the hand rests, the exact
+ * picture follows the fast one, and is given up when something newer is wanted. A late answer never replaces a newer
+ * one.
  */
 export class PictureLoop {
   private wanted: { wish: Wish; moving: boolean } | null = null
-  private busy = false
+  private underWay = 0
+  /** When the server is thought to have made what it was last asked for. */
+  private madeAt = 0
+  /** From asking until then, as it was the last time. */
+  private makingMs = 0
+  private turn: ReturnType<typeof setTimeout> | undefined
   private settling: AbortController | null = null
   private rest: ReturnType<typeof setTimeout> | undefined
   private stopped = false
   private number = 0
-  private answers = 0
+  private asked = 0
   private unpacked = 0
 
   constructor(
@@ -43,6 +52,7 @@ export class PictureLoop {
   stop(): void {
     this.stopped = true
     clearTimeout(this.rest)
+    clearTimeout(this.turn)
     this.settling?.abort()
   }
 
@@ -56,14 +66,20 @@ export class PictureLoop {
   }
 
   private async next(): Promise<void> {
-    if (this.busy || this.stopped || !this.wanted) return
+    clearTimeout(this.turn)
+    if (this.stopped || !this.wanted || this.underWay >= MOST_UNDER_WAY) return
+    const early = this.underWay ? this.madeAt - performance.now() : 0
+    if (early > 0) {
+      this.turn = setTimeout(() => this.next(), early)
+      return
+    }
     const { wish, moving } = this.wanted
     this.wanted = null
-    this.busy = true
+    this.underWay += 1
     const shown = await this.fetch(wish, true)
-    this.busy = false
+    this.underWay -= 1
     if (this.wanted) return this.next()
-    if (shown && !moving) this.settle(wish)
+    if (shown && !moving && !this.underWay) this.settle(wish)
   }
 
   private settle(wish: Wish): void {
@@ -100,10 +116,15 @@ export class PictureLoop {
   }
 
   private async fetch(wish: Wish, live: boolean, signal?: AbortSignal): Promise<boolean> {
+    const order = ++this.asked
+    const asked = performance.now()
+    if (live) this.madeAt = asked + this.makingMs
     try {
       const body = { ...wish.body, viewer: this.viewer, live }
       const answer = await fetchPicture(wish.variantId, body, signal)
-      void this.unpack(answer, wish, !live, ++this.answers, signal)
+      // On its way there it was about as long as on its way back.
+      if (live) this.makingMs = (performance.now() - asked + answer.milliseconds) / 2
+      void this.unpack(answer, wish, !live, order, signal)
       return true
     } catch (error) {
       const status = error instanceof Problem ? error.status : 0

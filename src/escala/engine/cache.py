@@ -5,7 +5,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import fields, is_dataclass
 from functools import cache
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 import psutil
@@ -20,12 +20,20 @@ _MOST_DROPPED = 64
 _SMALL = frozenset({float, int, bool, type(None)})
 
 
+class _Entry(NamedTuple):
+    """What is kept, and how many bytes it and its key take."""
+
+    value: Any
+    key_bytes: int
+    size: int
+
+
 class ByteCache:
     """Arrays (or objects that hold arrays) by key."""
 
     def __init__(self, budget: int | None = None) -> None:
         self.budget = budget or min(psutil.virtual_memory().total // 8, _MOST_BYTES)
-        self._kept: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
+        self._kept: OrderedDict[Hashable, _Entry] = OrderedDict()
         self._size = 0
         self._dropped: OrderedDict[str, None] = OrderedDict()
         self._lock = threading.Lock()
@@ -35,7 +43,7 @@ class ByteCache:
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)
-                return self._kept[key][0]  # type: ignore[no-any-return]
+                return self._kept[key].value  # type: ignore[no-any-return]
         value = make()
         self.put(key, value)
         return value
@@ -44,21 +52,20 @@ class ByteCache:
         """What is kept under `key`, or None."""
         with self._lock:
             entry = self._kept.get(key)
-            return None if entry is None else entry[0]
+            return None if entry is None else entry.value
 
     def put(self, key: Hashable, value: Any) -> None:
         """Keep a value, and let older ones go when the budget is passed; nothing of an owner that was dropped."""
         if _owner(key) in self._dropped:
             return
-        size = _size_of(value) + _size_of(key) + _ENTRY_BYTES
+        value_bytes = _size_of(value)
         with self._lock:
-            if key in self._kept:
-                self._size -= self._kept.pop(key)[1]
-            self._kept[key] = (value, size)
-            self._size += size
+            before = self._kept.pop(key, None)
+            key_bytes = before.key_bytes if before else _size_of(key)
+            self._kept[key] = _Entry(value, key_bytes, value_bytes + key_bytes + _ENTRY_BYTES)
+            self._size += self._kept[key].size - (before.size if before else 0)
             while self._size > self.budget and len(self._kept) > 1:
-                _, (_, freed) = self._kept.popitem(last=False)
-                self._size -= freed
+                self._size -= self._kept.popitem(last=False)[1].size
 
     def drop(self, owner: str) -> None:
         """Forget all keys that begin with `owner`, also those that an evaluation under way would put back."""
@@ -67,7 +74,7 @@ class ByteCache:
             while len(self._dropped) > _MOST_DROPPED:
                 self._dropped.popitem(last=False)
             for key in [key for key in self._kept if _owner(key) == owner]:
-                self._size -= self._kept.pop(key)[1]
+                self._size -= self._kept.pop(key).size
 
     def welcome(self, owner: str) -> None:
         """Keep again what begins with `owner`."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,10 +38,11 @@ class Levelled:
     parts: tuple[Part, ...]
     gains: Gains
 
-    @property
+    @cached_property
     def neutral(self) -> Gains:
         """The gains of the untouched sum, (n, 3)."""
-        return np.array([[0.0 if part.mattes else 1.0] * 3 for part in self.parts], np.float32).reshape(-1, 3)
+        of_parts = np.array([0.0 if part.mattes else 1.0 for part in self.parts], np.float32)
+        return np.repeat(of_parts, 3).reshape(-1, 3)
 
     @property
     def weights(self) -> Gains:
@@ -136,13 +138,22 @@ def level_recipe(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple
     for index, term in enumerate(recipe.terms):
         factors = lights[term.light], components[term.component], cells[_cell(term)]
         strength = np.float32(_strength(term, variant.tally, alone_terms))
-        gains[Part(index)] = strength * np.prod([gain for gain, matte in factors if matte is None], axis=0, initial=1.0)
+        gains[Part(index)] = strength * _product([gain for gain, matte in factors if matte is None])
         for mattes, gain in _expanded([(g, m) for g, m in factors if m is not None]):
             limited[Part(index, mattes)] = gains[Part(index)] * gain
     parts = gains | {part: gain for part, gain in limited.items() if gain.any()}
     alone = any(level.solo for t in (balance.lights, balance.components, balance.cells) for level in t.values())
     table = np.array(list(parts.values()), np.float32).reshape(len(parts), 3)
     return Levelled(recipe, tuple(parts), table), 0.0 if alone or alone_terms else 1.0
+
+
+def _product(gains: list[Gains]) -> Gains:
+    """Gains on top of one another; most are neutral."""
+    product = _NEUTRAL
+    for gain in gains:
+        if gain is not _NEUTRAL:
+            product = product * gain
+    return product
 
 
 def _expanded(factors: list[tuple[Gains, str]]) -> list[tuple[tuple[str, ...], Gains]]:
