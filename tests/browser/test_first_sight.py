@@ -102,6 +102,26 @@ class PassesTest(BrowserTest):
         sheet.get_by_role("button", name="as bright as they are").click()
         expect(sheet).to_contain_text("lifted +4")
 
+    def test_many_lights_stand_in_rows_that_can_be_read(self) -> None:
+        page = self.page
+        names = [f"lantern{number:02d}" for number in range(20)]
+        passes = {f"lg_{name}": BRIGHT * np.float32(0.04) for name in names}
+        total = np.sum(list(passes.values()), axis=0, dtype=np.float32)
+        self.open_file(page, write_layers(self.media / "harbour.exr", {"": total, **passes}, np.float32))
+        board = page.get_by_role("region", name="Board")
+        heads = board.locator(".head-cell")
+        expect(heads).to_have_count(len(names))
+        around, boxes = board.bounding_box(), [heads.nth(place).bounding_box() for place in range(len(names))]
+        fold = page.get_by_role("button", name="fold").first.bounding_box()
+        for box in boxes:
+            self.assertGreater(box["width"], 80)
+            self.assertGreaterEqual(box["x"], around["x"] + 100)
+            self.assertLessEqual(box["y"] + box["height"], around["y"] + around["height"])
+            self.assertFalse(box["y"] < fold["y"] + fold["height"] and box["x"] + box["width"] > fold["x"] > box["x"])
+        self.assertGreater(len({box["y"] for box in boxes}), 1)
+        cut = heads.locator(".name").evaluate_all("all => all.filter((e) => e.scrollWidth > e.clientWidth).length")
+        self.assertEqual(cut, 0)
+
     def test_a_guess_is_told_with_its_reason_and_confirmed_by_one_click(self) -> None:
         page = self.page
         rows, columns = np.mgrid[0:90, 0:160].astype(np.float32)

@@ -14,6 +14,12 @@ const ALL = 'all'
 const HEAD = 42
 const LOWEST = 38
 const HIGHEST = 84
+/** Of a strip: its title, what lies between tiles, how wide tiles are, and what `fold` takes at the right. */
+const TITLE = 104
+const GAP = 8
+const WIDEST = 132
+const FOLD = 32
+const NARROWEST = 84
 const shots = useShot()
 const room = useRoom()
 const { board, sheet } = useBoard()
@@ -45,11 +51,30 @@ const strips = computed(() => {
 })
 /** Rows are as high as there is room for. */
 const frame = ref<HTMLElement>()
-const { height: space } = useElementSize(frame)
+const { width: across, height: space } = useElementSize(frame)
+
+function heightOf(rowCount: number, used: number): number {
+  return Math.floor((space.value - used) / Math.max(1, rowCount)) - 2
+}
+
+/** How many tiles stand in a row: as few, and so as large, as the rows below one another have room for. */
+const perRow = computed(() => {
+  const room = across.value - TITLE - FOLD + GAP
+  const most = Math.max(1, Math.floor(room / (NARROWEST + GAP)))
+  const fewest = Math.max(1, Math.floor(room / (WIDEST + GAP)))
+  for (let count = Math.min(fewest, most); count < most; count += 1)
+    if (stripHeight(count) >= LOWEST) return count
+  return most
+})
+
+function stripHeight(count: number): number {
+  const rowCount = strips.value.reduce((sum, strip) => sum + Math.ceil(strip.cells.length / count), 0)
+  return heightOf(rowCount, rowCount * (HEAD + GAP))
+}
+
 const height = computed(() => {
-  const count = board.value?.is_grid ? rows.value.length : strips.value.length
-  const used = board.value?.is_grid ? HEAD + 4 : count * (HEAD + 10)
-  return Math.min(HIGHEST, Math.max(LOWEST, Math.floor((space.value - used) / Math.max(1, count)) - 2))
+  const wanted = board.value?.is_grid ? heightOf(rows.value.length, HEAD + 4) : stripHeight(perRow.value)
+  return Math.min(HIGHEST, Math.max(LOWEST, wanted))
 })
 const size = computed(() => ({
   width: board.value?.tile_width ?? 128,
@@ -116,24 +141,26 @@ const extent = computed(() => ({
     </table>
     <div v-for="strip in strips" v-else :key="strip.axis" class="strip">
       <h3>{{ strip.title }}</h3>
-      <div v-for="c in strip.cells" :key="c.column" class="strip-cell">
-        <BoardHead
-          :axis="strip.axis"
-          :name="strip.axis === 'lights' ? c.light : c.component"
-          :share="c.share"
-          :colour="strip.axis === 'lights' ? board.light_colours[c.light] : undefined"
-        />
-        <BoardTile
-          :axis="strip.axis"
-          :name="strip.axis === 'lights' ? c.light : c.component"
-          :label="spoken(strip.axis === 'lights' ? c.light : c.component)"
-          :cell="c"
-          :sheet="sheet"
-          :tile="size"
-          :extent="extent"
-          :height="height"
-          :bare="true"
-        />
+      <div class="cells">
+        <div v-for="c in strip.cells" :key="c.column">
+          <BoardHead
+            :axis="strip.axis"
+            :name="strip.axis === 'lights' ? c.light : c.component"
+            :share="c.share"
+            :colour="strip.axis === 'lights' ? board.light_colours[c.light] : undefined"
+          />
+          <BoardTile
+            :axis="strip.axis"
+            :name="strip.axis === 'lights' ? c.light : c.component"
+            :label="spoken(strip.axis === 'lights' ? c.light : c.component)"
+            :cell="c"
+            :sheet="sheet"
+            :tile="size"
+            :extent="extent"
+            :height="height"
+            :bare="true"
+          />
+        </div>
       </div>
     </div>
     <p v-if="!board.cells.length" class="empty">
@@ -185,19 +212,19 @@ td {
   padding: 0;
 }
 .strip {
-  display: flex;
-  gap: 8px;
-  align-items: flex-end;
-  padding-bottom: 8px;
+  display: grid;
+  grid-template-columns: v-bind('`${TITLE}px`') 1fr;
+  padding: 0 v-bind('`${FOLD}px`') v-bind('`${GAP}px`') 0;
 }
 .strip h3 {
-  width: 84px;
-  margin: 0;
+  margin: 20px 0 0;
   font-size: 13px;
   font-weight: 400;
 }
-.strip-cell {
-  width: 132px;
+.cells {
+  display: grid;
+  grid-template-columns: repeat(v-bind(perRow), minmax(0, v-bind('`${WIDEST}px`')));
+  gap: v-bind('`${GAP}px`');
 }
 .empty {
   padding: 14px;

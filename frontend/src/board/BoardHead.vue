@@ -43,7 +43,7 @@ const state = computed(() => {
   align-items: center;
   width: 100%;
   height: 36px;
-  padding: 1px 6px 1px 0;
+  padding: 1px 6px 1px 3px;
   border: 1px solid transparent;
   background: none;
   text-align: left;
@@ -65,6 +65,7 @@ const state = computed(() => {
   border-radius: 50%;
 }
 .name {
+  grid-column: 2 / 4;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
@@ -84,7 +85,7 @@ const state = computed(() => {
   grid-column: 2;
 }
 .state {
-  grid-row: 1 / 3;
+  grid-row: 2;
   grid-column: 3;
   text-align: right;
 }
