@@ -5,7 +5,6 @@ The modules of the commands hold their options alone; what does the work is impo
 
 import argparse
 import gc
-import os
 import sys
 import warnings
 from collections.abc import Callable, Sequence
@@ -41,8 +40,6 @@ def main(arguments: Sequence[str] | None = None) -> None:
 
     Without `arguments` those of the terminal are taken; a command that reads files then runs under a guard.
     """
-    # No linear algebra here is large: threads of numpy's own would take a tenth of a second at each start, for nothing.
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     options = build_parser().parse_args(arguments)
     run: Command = options.run
     reads_files = getattr(options, "source", None)
