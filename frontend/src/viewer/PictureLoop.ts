@@ -37,6 +37,8 @@ export class PictureLoop {
   /** From asking until then, as it was the last time. */
   private makingMs = 0
   private turn: ReturnType<typeof setTimeout> | undefined
+  /** What was last asked for, if the hand rests on it: its exact picture comes next. */
+  private resting: Wish | null = null
   private settling: AbortController | null = null
   private rest: ReturnType<typeof setTimeout> | undefined
   private stopped = false
@@ -76,10 +78,12 @@ export class PictureLoop {
     const { wish, moving } = this.wanted
     this.wanted = null
     this.underWay += 1
+    this.resting = moving ? null : wish
     const shown = await this.fetch(wish, true)
     this.underWay -= 1
+    if (!shown && this.resting === wish) this.resting = null
     if (this.wanted) return this.next()
-    if (shown && !moving && !this.underWay) this.settle(wish)
+    if (this.resting && !this.underWay) this.settle(this.resting)
   }
 
   private settle(wish: Wish): void {
@@ -112,7 +116,8 @@ export class PictureLoop {
   private async again(wish: Wish, live: boolean): Promise<void> {
     const number = this.number
     await new Promise((done) => setTimeout(done, AGAIN_MS))
-    if (!this.stopped && number === this.number) this.wanted = { wish, moving: live }
+    const moving = live && this.resting !== wish
+    if (!this.stopped && number === this.number) this.wanted = { wish, moving }
   }
 
   private async fetch(wish: Wish, live: boolean, signal?: AbortSignal): Promise<boolean> {

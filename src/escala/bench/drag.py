@@ -7,19 +7,20 @@ import numpy as np
 
 from escala.core.errors import BadSource
 
-from .browser import AT_REST, PATIENCE_MS, ask, drag_along, open_shot, page_of, served
+from .browser import AT_REST, Page, page_of
 from .figures import Figure
+from .server import ask, open_shot, served
 from .shot import BigShot
 from .where import HEIGHT, MATTES, WIDTH, WhereShot
 
 _MOVES, _REACH_PX = 160, 100.0
 _WARM_SECONDS = 20
 _FEWEST = 20
-_WATCH = """() => {
-  window.moves = []
+_WATCH = """
+  var moves = []
   addEventListener('pointerrawupdate', (e) => moves.push([e.timeStamp, performance.now()]), true)
-}"""
-_READ = """() => ({ moves, marks: performance.getEntriesByName('picture painted')
+"""
+_READ = """({ moves, marks: performance.getEntriesByName('picture painted')
   .filter((m) => !m.detail.settled && m.detail.patch.length).map((m) => [m.startTime, m.detail.asked]) })"""
 
 
@@ -28,10 +29,8 @@ def bench_drag(shot: BigShot) -> Figure:
     with served(shot.file.parent) as address, page_of() as page:
         open_shot(address, shot.file)
         _enter(page, address)
-        handle = page.locator(".board .tile, .board .head-cell").first
-        handle.wait_for()
-        box = handle.bounding_box()
-        p95 = _dragged(page, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        left, top, width, height = page.box(".board .tile, .board .head-cell")
+        p95 = _dragged(page, left + width / 2, top + height / 2)
     return Figure(p95, "ms", p95 / 50, "p95 ≤ 50 ms from pointer to paint", p95 <= 50)
 
 
@@ -41,12 +40,11 @@ def bench_label(shot: WhereShot) -> Figure:
         variant = ask(f"{address}/api/shots/{open_shot(address, shot.file)}")["variants"][0]["id"]
         _lay_label(address, variant, str(shot.emblem))
         _enter(page, address)
-        page.get_by_role("navigation", name="Path").get_by_role("button", name="Surface").click()
-        page.get_by_role("button", name="drag it").click()
-        box = page.locator("canvas").first.bounding_box()
-        scale = min(box["width"] / WIDTH, box["height"] / HEIGHT)
-        left, middle = box["x"] + (box["width"] - WIDTH * scale) / 2, box["y"] + box["height"] / 2
-        p95 = _dragged(page, left + WIDTH * scale * 0.15, middle)
+        page.click("nav[aria-label=Path] button", "Surface")
+        page.click("button", "drag it")
+        left, top, width, height = page.box("canvas")
+        scale = min(width / WIDTH, height / HEIGHT)
+        p95 = _dragged(page, left + (width - WIDTH * scale) / 2 + WIDTH * scale * 0.15, top + height / 2)
     return Figure(p95, "ms", p95 / 60, "p95 ≤ 60 ms from pointer to paint", p95 <= 60)
 
 
@@ -60,19 +58,19 @@ def _lay_label(address: str, variant: int, emblem: str) -> None:
     ask(f"{address}/api/variants/{variant}/edits", {"base": base, "patch": patch, "label": "a label"})
 
 
-def _enter(page: Any, address: str) -> None:
-    page.goto(address)
-    page.locator("button.shot").first.click(timeout=PATIENCE_MS)
-    page.wait_for_selector(AT_REST, timeout=PATIENCE_MS)
+def _enter(page: Page, address: str) -> None:
+    page.go(address)
+    page.click("button.shot")
+    page.wait_for(AT_REST)
 
 
-def _dragged(page: Any, x: float, y: float) -> float:
+def _dragged(page: Page, x: float, y: float) -> float:
     """The p95 in milliseconds while something is dragged there and back from a place of the page."""
-    drag_along(page, _way(x, y, _MOVES // 4))
+    page.drag_along(_way(x, y, _MOVES // 4))
     time.sleep(_WARM_SECONDS)  # the baked view is refined behind everything else
-    drag_along(page, _way(x, y, _MOVES // 4))  # the page takes the size of moving pictures from the drag before
+    page.drag_along(_way(x, y, _MOVES // 4))  # the page takes the size of moving pictures from the drag before
     page.evaluate(_WATCH)
-    drag_along(page, _way(x, y, _MOVES))
+    page.drag_along(_way(x, y, _MOVES))
     latencies = _latencies(page.evaluate(_READ))
     if len(latencies) < _FEWEST:
         raise BadSource(f"only {len(latencies)} pictures came while something was dragged: too few to judge")
