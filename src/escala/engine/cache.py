@@ -9,6 +9,7 @@ from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 import psutil
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 Value = TypeVar("Value")
@@ -17,7 +18,6 @@ _MOST_BYTES = 640 * 2**20
 # An object by itself; what the table, the key's tuple and the lock's bookkeeping take for each entry.
 _OBJECT_BYTES, _ENTRY_BYTES = 64, 512
 _MOST_DROPPED = 64
-_SMALL = frozenset({float, int, bool, type(None)})
 
 
 class _Entry(NamedTuple):
@@ -94,23 +94,27 @@ def _owner(key: Hashable) -> Any:
 def _size_of(value: Any) -> int:
     """Bytes that a value holds, what it shares with nobody: arrays with what they are a view of, texts, documents."""
     kind: type = type(value)
-    if kind in _SMALL:
-        return _OBJECT_BYTES
-    if kind is str or kind is bytes:
-        return len(value)
-    if isinstance(value, np.ndarray):
-        owner = value.base if isinstance(value.base, np.ndarray) else value
-        return int(max(value.nbytes, owner.nbytes))
-    if isinstance(value, BaseModel):
-        return 2 * len(value.model_dump_json())
-    if isinstance(value, dict):
-        return sum(_size_of(key) + _size_of(entry) for key, entry in value.items())
-    if isinstance(value, tuple | list | set | frozenset):
-        return _OBJECT_BYTES + sum(map(_size_of, value))
-    return _OBJECT_BYTES + sum([_size_of(getattr(value, name)) for name in _parts_of(kind)])
+    return _measure_of(kind)(value)
 
 
 @cache
-def _parts_of(kind: Hashable) -> tuple[str, ...]:
-    """The names of what a dataclass holds; none for other kinds. Asked for anew, they take most of the time."""
-    return tuple(field.name for field in fields(kind)) if isinstance(kind, type) and is_dataclass(kind) else ()
+def _measure_of(kind: Hashable) -> Callable[[Any], int]:
+    """How values of a type are measured: found out once, since keys hold hundreds of them."""
+    assert isinstance(kind, type)
+    if issubclass(kind, str | bytes):
+        return len
+    if issubclass(kind, np.ndarray):
+        return _bytes_of_array
+    if issubclass(kind, BaseModel):
+        return lambda document: 2 * len(document.model_dump_json())
+    if issubclass(kind, dict):
+        return lambda table: sum([_size_of(key) + _size_of(entry) for key, entry in table.items()])
+    if issubclass(kind, tuple | list | set | frozenset):
+        return lambda entries: _OBJECT_BYTES + sum([_size_of(entry) for entry in entries])
+    names = [field.name for field in fields(kind)] if is_dataclass(kind) else []
+    return lambda value: _OBJECT_BYTES + sum([_size_of(getattr(value, name)) for name in names])
+
+
+def _bytes_of_array(array: NDArray[Any]) -> int:
+    owner = array.base if isinstance(array.base, np.ndarray) else array
+    return int(max(array.nbytes, owner.nbytes))
