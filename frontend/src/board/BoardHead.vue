@@ -38,12 +38,12 @@ const state = computed(() => {
 <style scoped>
 .head-cell {
   display: grid;
-  grid-template-columns: 18px 1fr auto;
+  grid-template-columns: 16px 1fr auto;
   grid-template-rows: 17px 15px;
   align-items: center;
   width: 100%;
   height: 36px;
-  padding: 1px 6px 1px 3px;
+  padding: 1px 4px 1px 3px;
   border: 1px solid transparent;
   background: none;
   text-align: left;
