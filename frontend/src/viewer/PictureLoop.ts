@@ -42,7 +42,6 @@ export class PictureLoop {
   private settling: AbortController | null = null
   private rest: ReturnType<typeof setTimeout> | undefined
   private stopped = false
-  private number = 0
   private asked = 0
   private unpacked = 0
 
@@ -61,7 +60,6 @@ export class PictureLoop {
   /** Ask for a picture; `moving` while something is still dragged. */
   want(wish: Wish, moving: boolean): void {
     this.wanted = { wish, moving }
-    this.number += 1
     clearTimeout(this.rest)
     this.settling?.abort()
     void this.next()
@@ -112,12 +110,9 @@ export class PictureLoop {
     }
   }
 
-  /** The server has more to do than it can: ask once more in a while, unless something newer is wanted by then. */
-  private async again(wish: Wish, live: boolean): Promise<void> {
-    const number = this.number
-    await new Promise((done) => setTimeout(done, AGAIN_MS))
-    const moving = live && this.resting !== wish
-    if (!this.stopped && number === this.number) this.wanted = { wish, moving }
+  /** Ask once more, unless something newer is wanted by now. */
+  private again(wish: Wish, live: boolean): void {
+    this.wanted ??= { wish, moving: live && this.resting !== wish }
   }
 
   private async fetch(wish: Wish, live: boolean, signal?: AbortSignal): Promise<boolean> {
@@ -134,8 +129,12 @@ export class PictureLoop {
     } catch (error) {
       const status = error instanceof Problem ? error.status : 0
       if (this.stopped || signal?.aborted) return false
-      if (status === BUSY) await this.again(wish, live)
-      else if (status !== REPLACED) this.hooks.failed(error)
+      // Of two on their way the older may come later to the server: then it replaced the newer.
+      if (status === REPLACED && order === this.asked) this.again(wish, live)
+      else if (status === BUSY) {
+        await new Promise((done) => setTimeout(done, AGAIN_MS))
+        if (order === this.asked) this.again(wish, live)
+      } else if (status !== REPLACED) this.hooks.failed(error)
       return false
     }
   }

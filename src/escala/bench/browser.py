@@ -128,10 +128,9 @@ def page_of() -> Iterator[Page]:
     with tempfile.TemporaryDirectory(prefix="escala-bench-browser-", ignore_cleanup_errors=True) as folder:
         # A shell puts the ends of the pipes where the browser looks for them.
         command = [
-            "sh",
+            "bash",
             "-c",
-            f'exec "$@" 3<&{told} 4>&{answers}',
-            "sh",
+            f'exec "$0" "$@" 3<&{told} 4>&{answers}',
             chromium,
             *_FLAGS,
             f"--user-data-dir={folder}",
