@@ -20,29 +20,20 @@ const AGAIN_MS = 600
 const REPLACED = 409
 const BUSY = 503
 
-// One on its way from the server, and one that the server works on.
-const MOST_UNDER_WAY = 2
-
 /**
- * Keeps the server busy with one picture at a time: the next is asked for when the last is thought to be made, while it
- * is still on its way and unpacked. Until then a newer wish replaces the one that waits. When the hand rests, the exact
- * picture follows the fast one, and is given up when something newer is wanted. A late answer never replaces a newer
- * one.
+ * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
+ * follows the fast one, and is given up when something newer is wanted. The next one is asked for while the last is
+ * still unpacked. A late answer never replaces a newer one.
  */
 export class PictureLoop {
   private wanted: { wish: Wish; moving: boolean } | null = null
-  private underWay = 0
-  /** When the server is thought to have made what it was last asked for. */
-  private madeAt = 0
-  /** From asking until then, as it was the last time. */
-  private makingMs = 0
-  private turn: ReturnType<typeof setTimeout> | undefined
-  /** What was last asked for, if the hand rests on it: its exact picture comes next. */
-  private resting: Wish | null = null
+  private busy = false
   private settling: AbortController | null = null
   private rest: ReturnType<typeof setTimeout> | undefined
   private stopped = false
-  private asked = 0
+  private number = 0
+  private moving = false
+  private answers = 0
   private unpacked = 0
 
   constructor(
@@ -53,35 +44,28 @@ export class PictureLoop {
   stop(): void {
     this.stopped = true
     clearTimeout(this.rest)
-    clearTimeout(this.turn)
     this.settling?.abort()
   }
 
   /** Ask for a picture; `moving` while something is still dragged. */
   want(wish: Wish, moving: boolean): void {
     this.wanted = { wish, moving }
+    this.moving = moving
+    this.number += 1
     clearTimeout(this.rest)
     this.settling?.abort()
     void this.next()
   }
 
   private async next(): Promise<void> {
-    clearTimeout(this.turn)
-    if (this.stopped || !this.wanted || this.underWay >= MOST_UNDER_WAY) return
-    const early = this.underWay ? this.madeAt - performance.now() : 0
-    if (early > 0) {
-      this.turn = setTimeout(() => this.next(), early)
-      return
-    }
+    if (this.busy || this.stopped || !this.wanted) return
     const { wish, moving } = this.wanted
     this.wanted = null
-    this.underWay += 1
-    this.resting = moving ? null : wish
+    this.busy = true
     const shown = await this.fetch(wish, true)
-    this.underWay -= 1
-    if (!shown && this.resting === wish) this.resting = null
+    this.busy = false
     if (this.wanted) return this.next()
-    if (this.resting && !this.underWay) this.settle(this.resting)
+    if (shown && !moving) this.settle(wish)
   }
 
   private settle(wish: Wish): void {
@@ -110,31 +94,24 @@ export class PictureLoop {
     }
   }
 
-  /** Ask once more, unless something newer is wanted by now. */
-  private again(wish: Wish, live: boolean): void {
-    this.wanted ??= { wish, moving: live && this.resting !== wish }
+  /** The server has more to do than it can: ask once more in a while, unless something newer is wanted by then. */
+  private async again(wish: Wish): Promise<void> {
+    const number = this.number
+    await new Promise((done) => setTimeout(done, AGAIN_MS))
+    if (!this.stopped && number === this.number) this.wanted = { wish, moving: this.moving }
   }
 
   private async fetch(wish: Wish, live: boolean, signal?: AbortSignal): Promise<boolean> {
-    const order = ++this.asked
-    const asked = performance.now()
-    if (live) this.madeAt = asked + this.makingMs
     try {
       const body = { ...wish.body, viewer: this.viewer, live }
       const answer = await fetchPicture(wish.variantId, body, signal)
-      // On its way there it was about as long as on its way back.
-      if (live) this.makingMs = (performance.now() - asked + answer.milliseconds) / 2
-      void this.unpack(answer, wish, !live, order, signal)
+      void this.unpack(answer, wish, !live, ++this.answers, signal)
       return true
     } catch (error) {
       const status = error instanceof Problem ? error.status : 0
       if (this.stopped || signal?.aborted) return false
-      // Of two on their way the older may come later to the server: then it replaced the newer.
-      if (status === REPLACED && order === this.asked) this.again(wish, live)
-      else if (status === BUSY) {
-        await new Promise((done) => setTimeout(done, AGAIN_MS))
-        if (order === this.asked) this.again(wish, live)
-      } else if (status !== REPLACED) this.hooks.failed(error)
+      if (status === BUSY) await this.again(wish)
+      else if (status !== REPLACED) this.hooks.failed(error)
       return false
     }
   }
