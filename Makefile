@@ -2,9 +2,9 @@
 # Both do all set-up on a fresh Debian machine with Python 3.11 and Node 20.
 
 # Debian's Python is built with all its optimisations; one that was built by hand often is not, and takes up to twice as
-# long for everything. Any Python from 3.11 on will do: make PYTHON=...
+# long for everything. The versions in constraints.txt were chosen with 3.11. Another one: make PYTHON=...
 DEBIAN_PYTHON := /usr/bin/python3
-IS_FIT := import ensurepip, sys; sys.exit(sys.version_info < (3, 11))
+IS_FIT := import ensurepip, sys; sys.exit(sys.version_info[:2] != (3, 11))
 PYTHON ?= $(shell $(DEBIAN_PYTHON) -c "$(IS_FIT)" 2>/dev/null && echo $(DEBIAN_PYTHON) || echo python3)
 VENV := .venv
 BIN := $(VENV)/bin
