@@ -19,7 +19,7 @@ export function useLevelHand(of: Leveled) {
   const shots = useShot()
   const room = useRoom()
   let grip: { x: number; stops: number; now: number } | null = null
-  const takes = handPace()
+  let takes = handPace()
 
   /** Read by each for itself, so that a change draws anew what it changes alone. */
   const level = computed(() => (shots.document ? levelOf(shots.document, of.axis, of.name) : NEUTRAL_LEVEL))
@@ -31,6 +31,7 @@ export function useLevelHand(of: Leveled) {
     choose()
     const { stops } = levelOf(shots.document, of.axis, of.name)
     grip = { x: event.clientX, stops, now: stops }
+    takes = handPace()
     ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
   }
 

@@ -14,7 +14,7 @@ const text = ref('')
 const typing = ref(false)
 const shown = ref(props.value)
 let grip: { x: number; value: number } | null = null
-const takes = handPace()
+let takes = handPace()
 let pause: ReturnType<typeof setTimeout> | undefined
 
 watch(
@@ -49,6 +49,7 @@ function nudge(steps: number) {
 function onDown(event: PointerEvent) {
   ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
   grip = { x: event.clientX, value: shown.value }
+  takes = handPace()
 }
 
 function onMove(event: PointerEvent) {

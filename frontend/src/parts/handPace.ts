@@ -2,14 +2,16 @@
 const EVERY_MS = 8
 
 /**
- * Tells which events of a moving hand to take. Those of `pointerrawupdate` come at once, so that pictures are asked for
- * early; those of `pointermove` come when the screen is drawn, and surely tell where the hand came to.
+ * Tells which events of a hand that moves, from pressing to letting go, to take. Those of `pointerrawupdate` come at
+ * once, so that pictures are asked for early; those of `pointermove` come when the screen is drawn, and surely tell where
+ * the hand came to. A place that was told before is not taken again: what is asked for twice makes the next wait.
  */
 export function handPace(): (event: PointerEvent) => boolean {
-  let taken = 0
+  let last: PointerEvent | null = null
   return (event) => {
-    if (event.type === 'pointerrawupdate' && event.timeStamp - taken < EVERY_MS) return false
-    taken = event.timeStamp
+    if (last?.clientX === event.clientX && last.clientY === event.clientY) return false
+    if (last && event.type === 'pointerrawupdate' && event.timeStamp - last.timeStamp < EVERY_MS) return false
+    last = event
     return true
   }
 }

@@ -27,7 +27,7 @@ export function usePictureHand(
   const holds = useHolds()
   const grips = useGrip()
   const gripping = ref(false)
-  const takes = handPace()
+  let takes = handPace()
   let down: { at: Place; last: Place; moved: boolean; does: Doing } | null = null
 
   function placeOf(event: MouseEvent): Place {
@@ -84,6 +84,7 @@ export function usePictureHand(
     canvas.value.setPointerCapture(event.pointerId)
     const at = placeOf(event)
     down = { at, last: at, moved: false, does: event.button === 1 ? 'pan' : purpose(at) }
+    takes = handPace()
   }
 
   function onMove(event: PointerEvent) {
@@ -94,8 +95,8 @@ export function usePictureHand(
     if (!down) return grips.grip?.hover?.(picture.toPicture(at))
     if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start()
     if (down.does === 'wipe') moveWipe(at, event.shiftKey)
-    else if (down.moved && down.does === 'grip') follow(at, event.shiftKey)
-    else if (down.moved) picture.pan(at.x - down.last.x, at.y - down.last.y)
+    else if (down.moved && down.does !== 'grip') picture.pan(at.x - down.last.x, at.y - down.last.y)
+    else if (down.moved && takes(event)) follow(at, event.shiftKey)
     down.last = at
   }
 
