@@ -26,6 +26,7 @@ class PageTest(unittest.TestCase):
             seen = page.evaluate("seen")
             down, up = (place for place, (kind, *_) in enumerate(seen) if kind != "pointermove")
             self.assertEqual([seen[down], seen[up]], [["pointerdown", 50, 1], ["pointerup", 90, 0]])
-            self.assertEqual([x for _, x, _ in seen[down + 1 : up]], [70, 90])
+            # Moves that come before the page is drawn again are told as one.
+            self.assertIn([x for _, x, _ in seen[down + 1 : up]], ([70, 90], [90]))
             with self.assertRaisesRegex(BadSource, "gone is not defined"):
                 page.evaluate("gone")

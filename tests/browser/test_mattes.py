@@ -33,7 +33,10 @@ class MatteTest(BrowserTest):
         return left + at[0] * 16 * scale, top + at[1] * 9 * scale
 
     def colour_at(self, page: Page, at: tuple[float, float]) -> np.ndarray:
-        """The colour on the screen, once the picture is drawn at its size and at rest: a canvas that grows is empty."""
+        """The colour on the screen, once the picture is drawn at its size and at rest.
+
+        A canvas that grows is black all over, also beside the picture, where nothing else is.
+        """
         seen: list[list[int]] = []
         for _ in range(200):
             self.at_rest(page)
@@ -41,7 +44,7 @@ class MatteTest(BrowserTest):
             assert box
             x, y = self.place(page, at)
             seen.append(self.pixel(page, (x - box["x"]) / box["width"], (y - box["y"]) / box["height"]))
-            if len(seen) > 2 and seen[-1] == seen[-2] == seen[-3] and sum(self.mean_colour(page)) > 0:
+            if len(seen) > 2 and seen[-1] == seen[-2] == seen[-3] and sum(self.pixel(page, 0.005, 0.5)) > 0:
                 break
             page.wait_for_timeout(100)
         return np.array(seen[-1], float)

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.running import TWO_FRAMES, BrowserTest, RunningServer
+from tests.browser.running import BrowserTest, RunningServer
 from tests.engine.made_shot import one_axis_passes
 from tests.made import read_colour, write_layers
 
@@ -104,26 +104,6 @@ class TourTest(BrowserTest):
         page.get_by_role("button", name="Undo").click()
         np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
         expect(page.get_by_role("button", name="Undo")).to_be_disabled()
-
-    def test_a_picture_of_each_place_of_the_hand_is_asked_for_once(self) -> None:
-        page = self.page
-        self.enter_demo(page)
-        self.fresh_variant(page)
-        box = self.light_head(page, "Quay lamps").bounding_box()
-        assert box
-        asked: list[str] = []
-        page.on("request", lambda request: asked.append(request.post_data or "") if "picture" in request.url else None)
-        page.mouse.move(box["x"] + 60, box["y"] + 12)
-        page.mouse.down()
-        for step in range(1, 11):
-            page.mouse.move(box["x"] + 60 + 6 * step, box["y"] + 12)
-            page.evaluate(TWO_FRAMES)
-        moving = [json.loads(body) for body in asked]
-        page.mouse.up()
-        self.at_rest(page)
-        levels = [wish["patch"] for wish in moving if wish["live"]]
-        self.assertGreater(len(levels), 3)
-        self.assertEqual(len(levels), len({json.dumps(level) for level in levels}))
 
     def test_the_ruler_is_a_slider_for_keyboard_and_screen_reader(self) -> None:
         page = self.page

@@ -4,7 +4,8 @@ const EVERY_MS = 8
 /**
  * Tells which events of a hand that moves, from pressing to letting go, to take. Those of `pointerrawupdate` come at
  * once, so that pictures are asked for early; those of `pointermove` come when the screen is drawn, and surely tell where
- * the hand came to. A place that was told before is not taken again: what is asked for twice makes the next wait.
+ * the hand came to. One that only repeats a place does not count: it would make the next come too soon, and wait for
+ * the screen.
  */
 export function handPace(): (event: PointerEvent) => boolean {
   let last: PointerEvent | null = null
