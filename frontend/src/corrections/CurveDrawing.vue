@@ -2,6 +2,7 @@
 import { computed, onScopeDispose, ref } from 'vue'
 import { fetchScope } from '@/api/client'
 import type { PatchStep, StationName } from '@/api/types'
+import { handPace } from '@/parts/handPace'
 import { useRoom } from '@/stores/room'
 import { useSteadily } from '@/stores/useSteadily'
 import { drawnCurve, nearestPoint, withPoint, type Point } from './curve'
@@ -28,6 +29,7 @@ const line = computed(() =>
     .join(' '),
 )
 let held: number | null = null
+let takes = handPace()
 
 /** The histogram of the picture there, in stops, under the curve. */
 const room = useRoom()
@@ -56,6 +58,7 @@ function change(next: Point[]) {
 
 function down(event: PointerEvent) {
   picture.value!.setPointerCapture(event.pointerId)
+  takes = handPace()
   const here = at(event)
   held = nearestPoint(points.value, here, NEAR_STOPS)
   if (held !== null) return
@@ -65,7 +68,7 @@ function down(event: PointerEvent) {
 }
 
 function move(event: PointerEvent) {
-  if (held !== null) emit('moving', change(withPoint(points.value, held, at(event))))
+  if (held !== null && takes(event)) emit('moving', change(withPoint(points.value, held, at(event))))
 }
 
 function up(event: PointerEvent) {
@@ -99,6 +102,7 @@ function take(event: MouseEvent) {
       :aria-label="`The ${channel} curve, stops around grey: ${points.length} points`"
       @pointerdown="down"
       @pointermove="move"
+      @pointerrawupdate="move"
       @pointerup="up"
       @pointercancel="held = null"
       @dblclick="take"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { Survey } from '@/api/types'
+import { handPace } from '@/parts/handPace'
 import { typed } from '@/parts/ruler'
 import { distanceText } from './useDepth'
 
@@ -16,6 +17,7 @@ const shown = ref(props.focus)
 const text = ref('')
 const typing = ref(false)
 let held = false
+let takes = handPace()
 watch(
   () => props.focus,
   (focus) => {
@@ -66,11 +68,12 @@ function move(focus: number) {
 function onDown(event: PointerEvent) {
   box.value!.setPointerCapture(event.pointerId)
   held = true
+  takes = handPace()
   move(focusAt(event))
 }
 
 function onMove(event: PointerEvent) {
-  if (held) move(focusAt(event))
+  if (held && takes(event)) move(focusAt(event))
 }
 
 function onUp() {
@@ -123,6 +126,7 @@ function take() {
       :aria-valuetext="`${distanceText(shown)} scene units`"
       @pointerdown="onDown"
       @pointermove="onMove"
+      @pointerrawupdate="onMove"
       @pointerup="onUp"
       @pointercancel="onUp"
       @keydown="onKey"
