@@ -7,9 +7,11 @@ import numpy as np
 
 from escala.engine.cache import ByteCache
 from escala.engine.evaluator import Evaluator
+from escala.engine.images import ImagePool
 from escala.engine.source.intake import recognise_render
 from escala.media.decode import decode_frame_here
-from escala.media.sources import find_render
+from escala.media.intake import take_in_frame
+from escala.media.sources import SourceFile, find_render
 from escala.media.store import StoredFrame
 from tests.made import add_up, light, write_layers
 
@@ -41,6 +43,13 @@ def engine_for(path: Path) -> Evaluator:
         decode_frame_here(source.first, folder, lambda share: None)
     frame = StoredFrame(folder)
     return Evaluator(recognise_render(source, frame), frame, ByteCache(1 << 28))
+
+
+def image_pool(folder: Path) -> ImagePool:
+    """Images from outside, decoded in this process."""
+    return ImagePool(
+        lambda path: take_in_frame((SourceFile(Path(path)),), folder / "images", decoder=decode_frame_here)
+    )
 
 
 def grid_engine(folder: Path) -> Evaluator:

@@ -14,12 +14,9 @@ from escala.core.mattes.cryptomatte import layer_key, name_to_id_bits
 from escala.engine.cache import ByteCache
 from escala.engine.evaluation import Purpose
 from escala.engine.evaluator import Evaluator
+from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.looking.look import full_look
 from escala.engine.source.reading import read_engine
-from escala.media.decode import decode_frame_here
-from escala.media.intake import take_in_frame
-from escala.media.sources import SourceFile
-from escala.media.store import StoredFrame
 from escala.model.balance import Balance, Level
 from escala.model.beauty import Beauty, Removal, TallyChoice, TermEdit
 from escala.model.colour import ColourChoice
@@ -57,7 +54,7 @@ from escala.model.mattes import (
 from escala.model.source import PassReading, PassRepair, SourceChoice
 from escala.model.surface import Label, Recolour, Repaint, Surface
 from escala.model.variant import Variant
-from tests.engine.made_shot import COMPONENTS, engine_for, grid_passes
+from tests.engine.made_shot import COMPONENTS, engine_for, grid_passes, image_pool
 from tests.made import FolderTest, add_up, light, write_layers
 from tests.made_config import CONFIG, write_config
 
@@ -93,7 +90,7 @@ OTHERWISE: dict[str, Any] = {
     ".component": "specular",
     ".light": "fill",
     ".matte": "round",
-    ".names": ["*"],
+    ".names": ["keel"],
     ".layer": "none",
     "mattes.number.pass": "more",
     ".pass": "diffuse_color",
@@ -201,7 +198,10 @@ class EveryChangeTest(FolderTest):
         extra |= {"P": light(40, 24, 32), "N": light(41, 24, 32) - np.float32(0.4)}
         extra |= {"Z": 1 + 5 * light(42, 24, 32)[0], "uv.U": light(43, 24, 32, 1)[0], "uv.V": light(44, 24, 32, 1)[0]}
         key = f"cryptomatte/{layer_key('things')}"
-        header = {f"{key}/name": "things", f"{key}/hash": "MurmurHash3_32"}
+        header = {f"{key}/name": "things", f"{key}/hash": "MurmurHash3_32", f"{key}/manif_file": "things.json"}
+        self.manifest = self.folder / "things.json"
+        self.manifest.write_text(f'{{"hull": "{name_to_id_bits("hull"):08x}"}}')
+        self.images = image_pool(self.folder)
         beauty = add_up(passes[""], extra["notes"], extra["spare"])
         made = {**passes, "": beauty, **extra}
         self.file = write_layers(self.folder / "shot.exr", made, np.float32, **header)
@@ -335,12 +335,13 @@ class EveryChangeTest(FolderTest):
             display=DisplayChoice(display="Bridge", view="Print"),
         )
 
-    def picture(self, path: str) -> StoredFrame:
-        """A picture from outside, decoded."""
-        return take_in_frame((SourceFile(Path(path)),), self.folder / "pictures", decoder=decode_frame_here)
+    def find_image(self, source: ImageSource) -> OutsideImage | None:
+        """An image from outside, decoded."""
+        self.images.prepare([source])
+        return self.images.find(source)
 
     def read(self, variant: Variant, cache: ByteCache) -> Evaluator:
-        first = Evaluator(self.engine.render, self.engine.frame, cache, pictures=self.picture)
+        first = Evaluator(self.engine.render, self.engine.frame, cache, find_image=self.find_image)
         return read_engine(first, 1, first, variant, self.folder / "store")
 
     def shown(self, read: Evaluator, variant: Variant, purpose: Purpose) -> np.ndarray:
@@ -364,7 +365,7 @@ class EveryChangeTest(FolderTest):
     ) -> None:
         """With all that is kept of before, the picture is that of a fresh start, and another than before."""
         read = self.read(variant, cache)
-        clean = Evaluator(fresh.render, fresh.frame, ByteCache(1 << 28), pictures=self.picture)
+        clean = Evaluator(fresh.render, fresh.frame, ByteCache(1 << 28), find_image=self.find_image)
         # In the other order: what one purpose took from the other would not be the same.
         expected = {purpose: self.shown(clean, variant, purpose) for purpose in reversed(before)}
         for purpose, old in before.items():
@@ -402,6 +403,7 @@ class EveryChangeTest(FolderTest):
         for file, old, new in (
             (self.cubes[0], "0.8", "0.5"), (self.cubes[2], "0.7", "0.4"),
             (self.config, "0.9, 0.8, 1.1", "0.6, 0.8, 1.1"),
+            (self.manifest, f"{name_to_id_bits('hull'):08x}", "00000001"),
             (tables / "print.cube", "0.500000", "0.600000"), (tables / "night" / "mood.spi1d", "0.25", "0.3"),
         ):  # fmt: skip
             with self.subTest(file=file.name):

@@ -1,29 +1,42 @@
 import threading
+import time
 import unittest
 from unittest import mock
 
 from escala.engine import worker
 from escala.engine.looking.look import bands_of, full_look
-from escala.engine.worker import LONG, MOVING, RESTING, EvaluationThread, Overloaded, Superseded, give_way
+from escala.engine.worker import (
+    LONG,
+    MOVING,
+    RESTING,
+    SMALL,
+    Closed,
+    EvaluationThread,
+    Overloaded,
+    Superseded,
+    give_way,
+)
 
 
 class WorkerTest(unittest.TestCase):
     def setUp(self) -> None:
         self.thread, self.gate = EvaluationThread(), threading.Event()
+        self.addCleanup(self.thread.close)
+        self.addCleanup(self.gate.set)
         self.outcome: list[object] = []
         self.askers: list[threading.Thread] = []
         began = threading.Event()
         self.start(lambda: began.set() or self.gate.wait(10), MOVING)
         began.wait(10)
 
-    def start(self, job, urgency: int, viewer: str | None = None) -> None:
+    def start(self, job, urgency: int, viewer: str | None = None, client: str = "") -> None:
         """Ask for a job in a thread of its own."""
 
         def ask() -> None:
             try:
-                self.outcome.append(self.thread.run(job, urgency, viewer))
-            except Superseded:
-                self.outcome.append("replaced")
+                self.outcome.append(self.thread.run(job, urgency, viewer, client))
+            except (Superseded, Closed) as error:
+                self.outcome.append("replaced" if isinstance(error, Superseded) else "closed")
 
         self.askers.append(threading.Thread(target=ask))
         self.askers[-1].start()
@@ -124,3 +137,118 @@ class WorkerTest(unittest.TestCase):
             with self.assertRaisesRegex(Overloaded, "try again"):
                 self.thread.run(lambda: 0, RESTING)
         self.finish()
+
+    def test_long_work_waits_where_others_are_refused(self) -> None:
+        with mock.patch.object(worker, "_MOST_WAITING", 1):
+            self.start(lambda: "small", SMALL)
+            self.waits(1)
+            self.start(lambda: "long", LONG)
+            self.waits(2)
+        self.finish()
+        self.assertEqual(set(self.outcome), {True, "small", "long"})
+
+    def test_one_client_cannot_take_all_the_room(self) -> None:
+        with mock.patch.object(worker, "_MOST_OF_CLIENT", 2):
+            for count in (1, 2):
+                self.start(lambda: 0, SMALL, client="flood")
+                self.waits(count)
+            with self.assertRaises(Overloaded):
+                self.thread.run(lambda: 0, SMALL, client="flood")
+            self.start(lambda: "other", SMALL, client="other")
+            self.waits(3)
+        self.finish()
+        self.assertIn("other", self.outcome)
+
+    def test_clients_take_turns(self) -> None:
+        order: list[str] = []
+
+        def work(client: str) -> None:
+            time.sleep(0.01)  # what it takes counts for its client
+            order.append(client)
+
+        for count, client in enumerate(("flood", "flood", "flood", "other"), 1):
+            self.start(lambda c=client: work(c), SMALL, client=client)
+            self.waits(count)
+        with mock.patch.dict(worker._AGED_AFTER, {SMALL: 60.0}):
+            self.finish()
+        self.assertEqual(order, ["flood", "other", "flood", "flood"])
+
+
+class StarvationTest(unittest.TestCase):
+    """Clients that never stop asking, each for the next exact image as soon as it has one."""
+
+    def setUp(self) -> None:
+        self.thread, self.over = EvaluationThread(), threading.Event()
+        self.clients = [threading.Thread(target=self.ask_on, args=(f"client {i}",)) for i in range(3)]
+        self.made = 0
+        for client in self.clients:
+            client.start()
+        self.addCleanup(self.stop)
+
+    def stop(self) -> None:
+        self.over.set()
+        for client in self.clients:
+            client.join(10)
+        self.thread.close()
+
+    def exact(self) -> None:
+        for _ in range(6):
+            time.sleep(0.02)  # a band
+            give_way()
+        self.made += 1
+
+    def ask_on(self, viewer: str) -> None:
+        while not self.over.is_set():
+            self.thread.run(self.exact, RESTING, viewer)
+
+    def took(self, urgency: int, pieces: int = 1) -> float:
+        def work() -> None:
+            for _ in range(pieces):
+                time.sleep(0.02)
+                give_way()
+
+        began = time.monotonic()
+        self.thread.run(work, urgency, client="patient")
+        return time.monotonic() - began
+
+    def test_small_work_is_done_within_a_second(self) -> None:
+        for _ in range(4):
+            self.assertLess(self.took(SMALL, 3), 1.0)
+
+    def test_an_image_under_the_pointer_waits_for_a_band_at_most(self) -> None:
+        self.assertLess(max(self.took(MOVING) for _ in range(6)), 0.15)
+
+    def test_long_work_goes_on(self) -> None:
+        with mock.patch.dict(worker._AGED_AFTER, {LONG: 0.2}), mock.patch.object(worker, "_MOST_YIELDED", 0.1):
+            self.assertLess(self.took(LONG, 5), 3.0)
+        self.assertGreater(self.made, 2)
+
+
+class CloseTest(unittest.TestCase):
+    def test_work_under_way_is_given_up_and_what_waits_is_told(self) -> None:
+        thread, began, outcome = EvaluationThread(), threading.Event(), []
+
+        def endless() -> None:
+            began.set()
+            while True:
+                give_way()
+
+        def ask(job) -> None:
+            try:
+                thread.run(job, RESTING)
+            except Closed:
+                outcome.append("closed")
+
+        askers = [threading.Thread(target=ask, args=(job,)) for job in (endless, lambda: None)]
+        askers[0].start()
+        began.wait(5)
+        with mock.patch.dict(worker._AGED_AFTER, {RESTING: 60.0}):
+            askers[1].start()
+            while thread.waiting < 1:
+                pass
+            thread.close()
+        for asker in askers:
+            asker.join(5)
+        self.assertEqual(outcome, ["closed", "closed"])
+        with self.assertRaises(Closed):
+            thread.run(lambda: None, SMALL)

@@ -5,7 +5,7 @@ import unittest
 from pydantic import ValidationError
 
 from escala.model.corrections import CdlCorrection, ExposureCorrection
-from escala.model.entries import by_index
+from escala.model.entries import ListIndex
 from escala.model.finish import Finish
 
 
@@ -28,6 +28,6 @@ class EntryTest(unittest.TestCase):
             ("/list/9", "/list/9"), ("/nowhere/else", "/nowhere/else"),
         ):  # fmt: skip
             with self.subTest(pointer=pointer):
-                self.assertEqual(by_index(document, pointer), wanted)
+                self.assertEqual(ListIndex().by_index(document, pointer), wanted)
         with self.assertRaisesRegex(KeyError, "/list has no entry with the id gone"):
-            by_index(document, "/list/gone/stops")
+            ListIndex().by_index(document, "/list/gone/stops")

@@ -12,11 +12,11 @@ from escala.core.errors import NoRoom
 from escala.media.whole import owner
 from escala.record.database import Record, RecordBroken, newest_schema
 from escala.record.deliveries import BROKEN_OFF, RUNNING, begin_delivery, break_off, deliveries_of, end_delivery
-from escala.record.revisions import StaleRevision, can_redo, edit_variant, history, undo
+from escala.record.revisions import StaleRevision, can_redo, history, undo
 from escala.record.shots import add_shot, find_variant
 from escala.record.tables import RevisionRow, ShotRow
 from tests.made import FolderTest
-from tests.record.test_revisions import empty_render, level
+from tests.record.test_revisions import edit_variant, empty_render, level
 from tests.small_disk import fill, mount_small_disk
 
 
@@ -105,7 +105,7 @@ class LongHistoryTest(RecordTest):
         with self.record.writing() as session:
             event.listen(session.get_bind(), "before_cursor_execute", lambda c, u, text, *rest: seen.append(text))
             variant = edit_variant(session, find_variant(session, number), count, level("key", 1), "x")
-            undo(session, variant)
+            undo(session, variant, variant.head)
             self.assertTrue(can_redo(session, variant))
             edit_variant(session, variant, count, level("key", 3), "x")
             kept = [row for row in session.identity_map.values() if isinstance(row, RevisionRow)]

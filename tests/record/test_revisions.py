@@ -1,9 +1,10 @@
+import time
 import unittest
 from pathlib import Path
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from sqlalchemy import event
+from sqlalchemy import event, select
 from sqlalchemy.orm import Session
 
 from escala.model.render import Render, WindowBox
@@ -11,17 +12,21 @@ from escala.model.variant import Variant
 from escala.record.database import open_database
 from escala.record.revisions import (
     BadEdit,
+    DamagedHistory,
     NothingToUndo,
     StaleRevision,
     can_redo,
-    edit_variant,
     history,
     patched,
+    prepare_edit,
+    prepare_restore,
     redo,
+    save_edit,
+    state_at,
     undo,
 )
 from escala.record.shots import LastVariant, NotFound, add_shot, add_variant, delete_variant, find_variant
-from escala.record.tables import VariantRow
+from escala.record.tables import RevisionRow, VariantRow
 from tests.made import FolderTest
 
 BOX = WindowBox(x=0, y=0, width=1, height=1)
@@ -32,6 +37,10 @@ def empty_render() -> Render:
         name="quay", frames={1: ()}, missing_frames=(), display=BOX, raster=BOX, pixel_aspect=1, passes=(),
         reference=None, recipes=(),
     )  # fmt: skip
+
+
+def edit_variant(session: Session, variant: VariantRow, base: int, patch: list[dict], label: str) -> VariantRow:
+    return save_edit(session, variant, prepare_edit(variant, base, patch, label))
 
 
 def level(light: str, stops: float) -> list[dict]:
@@ -55,29 +64,105 @@ class RecordTest(FolderTest):
         return found.stops if found else None
 
 
+class LargeEditTest(unittest.TestCase):
+    """Edits that are long or large are worked out in a time that grows with what they say, or are refused at once."""
+
+    def seconds(self, document: dict, patch: list[dict], refused: str | None = None) -> float:
+        began = time.perf_counter()
+        if refused is None:
+            patched(document, patch)
+        else:
+            with self.assertRaisesRegex(BadEdit, refused):
+                patched(document, patch)
+        return time.perf_counter() - began
+
+    def test_a_thousand_steps_on_a_large_document(self) -> None:
+        corrections = [{"kind": "exposure", "stops": 0.1, "id": f"e{i}"} for i in range(8000)]
+        document = Variant.model_validate({"finish": {"corrections": corrections}}).model_dump(mode="json")
+        patch = [{"op": "replace", "path": f"/finish/corrections/e{i}/stops", "value": 0.5} for i in range(1000)]
+        few, many = self.seconds(document, patch[:10]), self.seconds(document, patch)
+        self.assertLess(many, few + 1.0)
+        changed = patched(document, patch).finish.corrections
+        self.assertEqual([changed[i].stops for i in (0, 999, 1000)], [0.5, 0.5, 0.1])
+
+    def test_entries_that_are_moved_are_still_found_by_their_ids(self) -> None:
+        corrections = [{"kind": "exposure", "id": name} for name in "abc"]
+        document = Variant.model_validate({"finish": {"corrections": corrections}}).model_dump(mode="json")
+        patch = [
+            {"op": "replace", "path": "/finish/corrections/a/stops", "value": 1},
+            {"op": "move", "from": "/finish/corrections/a", "path": "/finish/corrections/2"},
+            {"op": "replace", "path": "/finish/corrections/b/stops", "value": 2},
+            {"op": "replace", "path": "/finish/corrections/b/id", "value": "0"},
+            {"op": "replace", "path": "/finish/corrections/0/stops", "value": 3},
+        ]
+        found = {c.id: c.stops for c in patched(document, patch).finish.corrections}
+        self.assertEqual(found, {"0": 3, "c": 0, "a": 1})
+
+    def test_a_table_copied_into_itself_is_refused_at_once(self) -> None:
+        mattes = {f"m{i}": {"kind": "object"} for i in range(50)}
+        document = Variant.model_validate({"mattes": mattes}).model_dump(mode="json")
+        for paths in (["/mattes/x"] * 1000, [f"/mattes/x{i}" for i in range(40)]):
+            copies = [{"op": "copy", "from": "/mattes", "path": path} for path in paths]
+            self.assertLess(self.seconds(document, copies, "larger than 4 million characters"), 1.0)
+
+    def test_what_defaults_make_of_it_counts(self) -> None:
+        short = [{"kind": "exposure"}] * 60_000
+        patch = [{"op": "add", "path": "/finish/corrections", "value": short}]
+        variant = VariantRow(name="v", document=Variant().model_dump(mode="json"), head=0)
+        with self.assertRaisesRegex(BadEdit, "larger than 4 million"):
+            prepare_edit(variant, 0, patch, "many")
+
+
 class RevisionTest(RecordTest):
     def test_undo_and_redo_walk_the_edits(self) -> None:
         for stops in (1.0, 2.0, 3.0):
             self.edit(stops)
         self.assertEqual(self.stops(), 3.0)
-        undo(self.session, self.variant)
-        undo(self.session, self.variant)
+        undo(self.session, self.variant, self.variant.head)
+        undo(self.session, self.variant, self.variant.head)
         self.assertEqual((self.stops(), can_redo(self.session, self.variant)), (1.0, True))
-        redo(self.session, self.variant)
+        redo(self.session, self.variant, self.variant.head)
         self.assertEqual(self.stops(), 2.0)
+
+    def test_undo_and_redo_are_refused_on_another_state(self) -> None:
+        for stops in (1.0, 2.0):
+            self.edit(stops)
+        with self.assertRaisesRegex(StaleRevision, "at revision 2, not 1"):
+            undo(self.session, self.variant, 1)
+        undo(self.session, self.variant, 2)
+        with self.assertRaises(StaleRevision):
+            redo(self.session, self.variant, 2)
+        with self.assertRaises(StaleRevision):
+            prepare_restore(self.session, self.variant, 2, 0)
+        self.assertEqual(self.stops(), 1.0)
+
+    def test_a_damaged_revision_leaves_the_current_state(self) -> None:
+        for stops in (1.0, 2.0, 3.0):
+            self.edit(stops)
+        damaged = self.session.scalar(select(RevisionRow).where(RevisionRow.number == 2))
+        for broken in (None, [{"op": "replace", "path": "/nowhere/at/all", "value": 1}]):
+            damaged.patch, damaged.inverse = broken, broken
+            with self.subTest(broken=broken):
+                with self.assertRaisesRegex(DamagedHistory, "Revision 2 of .* is damaged"):
+                    state_at(self.session, self.variant, 0)
+                undo(self.session, self.variant, 3)
+                with self.assertRaises(DamagedHistory):
+                    undo(self.session, self.variant, 2)
+                redo(self.session, self.variant, 2)
+                self.assertEqual(self.stops(), 3.0)
 
     def test_an_edit_after_undo_keeps_the_other_branch(self) -> None:
         self.edit(1.0)
-        undo(self.session, self.variant)
+        undo(self.session, self.variant, self.variant.head)
         self.edit(5.0)
         self.assertEqual([(r.number, r.parent) for r in history(self.session, self.variant)], [(1, 0), (2, 0)])
         self.assertEqual(self.stops(), 5.0)
 
     def test_ends_of_the_history(self) -> None:
         with self.assertRaises(NothingToUndo):
-            undo(self.session, self.variant)
+            undo(self.session, self.variant, self.variant.head)
         with self.assertRaises(NothingToUndo):
-            redo(self.session, self.variant)
+            redo(self.session, self.variant, self.variant.head)
 
     def test_a_stale_edit_is_refused(self) -> None:
         self.edit(1.0)
@@ -117,7 +202,7 @@ class RevisionTest(RecordTest):
         for stops in steps:
             edit_variant(self.session, variant, variant.head, level("key", stops), "")
         while variant.head:
-            undo(self.session, variant)
+            undo(self.session, variant, variant.head)
         self.assertEqual(variant.document, document)
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from escala.web.app import create_app
 from escala.web.openapi import defaults
 from escala.web.settings import Settings
+from escala.web.studio import STUDIO
 from tests.engine.made_shot import grid_passes
 from tests.made import FolderTest, read_colour, write_layers
 
@@ -26,8 +27,19 @@ class ApiTest(FolderTest):
         self.media = self.folder / "media"
         self.media.mkdir()
         self.settings = Settings(self.folder / "home", (self.media,), token=self.token, upload_limit=400_000)
-        self.app = create_app(self.settings)
+        self.app = self.application()
         self.client = self.app.test_client()
+
+    def application(self) -> Any:
+        """An application on the home of the test, closed with it."""
+        app = create_app(self.settings)
+        self.addCleanup(app.extensions[STUDIO].close)
+        return app
+
+    def step(self, variant: int, what: str, **more: Any) -> Any:
+        """Undo, redo, or restore a revision, from the newest state."""
+        base = self.client.get(f"/api/variants/{variant}").get_json()["head"]
+        return self.client.post(f"/api/variants/{variant}/{what}", json={"base": base}, **more)
 
     def finished(self, job: dict[str, Any]) -> dict[str, Any]:
         """A job's outcome, once its thread has ended."""
@@ -59,9 +71,9 @@ class VariantApiTest(ApiTest):
         self.assertEqual((late.status_code, late.mimetype), (409, "application/problem+json"))
         self.assertIn("changed elsewhere", late.get_json()["detail"])
         self.assertEqual(
-            self.client.post(f"/api/variants/{variant}/undo").get_json()["document"]["balance"]["lights"], {}
+            self.step(variant, "undo").get_json()["document"]["balance"]["lights"], {}
         )
-        again = self.client.post(f"/api/variants/{variant}/redo").get_json()
+        again = self.step(variant, "redo").get_json()
         self.assertEqual(again["document"]["balance"]["lights"]["key"]["stops"], -2)
         self.assertEqual(len(self.client.get(f"/api/variants/{variant}/revisions").get_json()), 1)
 
@@ -123,7 +135,7 @@ class ShotApiTest(ApiTest):
         self.finished(self.client.post("/api/shots", json={"sources": [str(self.media / "other.exr")]}).get_json())
         first = self.shots()[0]["id"]
         self.client.delete(f"/api/shots/{first}")
-        again = create_app(self.settings).test_client()
+        again = self.application().test_client()
         self.assertEqual([s["name"] for s in again.get("/api/shots").get_json()["shots"]], ["other"])
         self.assertEqual(again.get(f"/api/shots/{first}").status_code, 404)
 

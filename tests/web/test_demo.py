@@ -20,6 +20,11 @@ class DemoTest(FolderTest):
         demo.DEMO_RENDERS = (STILL, MOVING)
         self.addCleanup(setattr, demo, "DEMO_RENDERS", before)
 
+    def studio(self) -> Studio:
+        studio = Studio(self.settings)
+        self.addCleanup(studio.close)
+        return studio
+
     def shots_of(self, studio: Studio, wanted: int) -> list[str]:
         """The names of the shots, once there are so many; a minute is enough for pictures of this size."""
         end = time.monotonic() + 90
@@ -31,13 +36,13 @@ class DemoTest(FolderTest):
         return names
 
     def test_both_shots_are_rendered_once_and_kept(self) -> None:
-        studio = Studio(self.settings)
+        studio = self.studio()
         start_demo(studio)
         self.assertEqual(self.shots_of(studio, 2), ["Night quay", "Night arrival"])
         self.assertTrue((demo_folder(self.settings) / FINISHED).exists())
         self.assertEqual(len(studio.render_of(2).frames), 2)
         times = {f: f.stat().st_mtime_ns for f in demo_folder(self.settings).rglob("*.exr")}
-        again = Studio(self.settings)
+        again = self.studio()
         start_demo(again)
         self.assertEqual(self.shots_of(again, 2), ["Night quay", "Night arrival"])
         self.assertEqual({f: f.stat().st_mtime_ns for f in demo_folder(self.settings).rglob("*.exr")}, times)
@@ -48,7 +53,7 @@ class DemoTest(FolderTest):
         folder.mkdir(parents=True)
         render_frame(StageJob(32, 18, 1), 12, folder / STILL.source)
         (folder / FINISHED).touch()
-        studio = Studio(self.settings)
+        studio = self.studio()
         start_demo(studio)
         self.assertEqual(self.shots_of(studio, 1), ["Night quay"])
         self.assertEqual([job for job in studio.jobs._jobs.values() if job.what.startswith("rendering")], [])

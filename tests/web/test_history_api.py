@@ -34,20 +34,20 @@ class HistoryApiTest(ApiTest):
         self.assertEqual(means, sorted(means))
 
     def test_a_state_is_brought_back_and_nothing_is_lost(self) -> None:
-        answer = self.client.post(f"/api/variants/{self.variant}/revisions/1/bring-back")
+        answer = self.step(self.variant, "revisions/1/restore")
         self.assertEqual(answer.get_json()["head"], 3)
         self.assertEqual(self.stops(), -1.0)
         self.assertEqual(self.revisions()[-1]["label"], "Back to: key")
-        self.client.post(f"/api/variants/{self.variant}/undo")
+        self.step(self.variant, "undo")
         self.assertEqual(self.stops(), 2.0)
-        self.client.post(f"/api/variants/{self.variant}/revisions/0/bring-back")
+        self.step(self.variant, "revisions/0/restore")
         self.assertEqual(self.stops(), 0.0)
         self.assertEqual([r["number"] for r in self.revisions() if r["aside"]], [3])
         branch = self.client.get(f"/api/variants/{self.variant}/revisions/3").get_json()["document"]
         self.assertEqual(branch["balance"]["lights"]["key"]["stops"], -1.0)
 
     def test_a_state_that_never_was_is_refused(self) -> None:
-        answer = self.client.post(f"/api/variants/{self.variant}/revisions/9/bring-back")
+        answer = self.step(self.variant, "revisions/9/restore")
         self.assertEqual(answer.status_code, 422)
         self.assertIn("no revision 9", answer.get_json()["detail"])
 

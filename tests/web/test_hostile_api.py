@@ -12,7 +12,6 @@ import numpy as np
 
 from escala.media.whole import unfinished
 from escala.record.deliveries import begin_delivery
-from escala.web.app import create_app
 from tests.engine.made_shot import grid_passes
 from tests.made import add_up, light, write_layers
 from tests.web.test_api import WHOLE, ApiTest
@@ -80,14 +79,14 @@ class WrongRolesTest(HostileTest):
         self.assertIn("cannot be normal", state.json["trouble"])
         picture = self.client.post(f"/api/variants/{self.variant}/picture", json=WHOLE)
         self.assertIn("cannot be normal", self.told(picture))
-        again = create_app(self.settings).test_client()
+        again = self.application().test_client()
         self.assertIn("cannot be normal", again.get(f"/api/variants/{self.variant}").json["trouble"])
         mended = self.change(self.variant, 1, ("remove", "/source/roles/diffuse", None))
         self.assertEqual((mended.status_code, mended.json["trouble"]), (200, None))
         self.assertEqual(self.client.post(f"/api/variants/{self.variant}/picture", json=WHOLE).status_code, 200)
-        undone = self.client.post(f"/api/variants/{self.variant}/undo")
+        undone = self.step(self.variant, "undo")
         self.assertIn("cannot be normal", undone.json["trouble"])
-        self.assertIsNone(self.client.post(f"/api/variants/{self.variant}/undo").json["trouble"])
+        self.assertIsNone(self.step(self.variant, "undo").json["trouble"])
 
     def test_a_lut_that_is_gone_can_be_taken_out(self) -> None:
         lut = self.media / "warm.cube"
@@ -139,7 +138,7 @@ class PathsTest(HostileTest):
         variant = self.open_file("turned.exr", grid_passes())
         (self.media / "turned.exr").unlink()
         (self.media / "turned.exr").symlink_to(outside)
-        again = create_app(self.settings).test_client()
+        again = self.application().test_client()
         answer = again.post(f"/api/variants/{variant}/picture", json=WHOLE)
         self.assertIn("is a link to a place outside", self.told(answer))
 
@@ -275,7 +274,7 @@ class RequestsTest(HostileTest):
         origins = [{"Origin": origin} for origin in ("null", "http://evil.example", "http://[bad")]
         for headers in (*origins, {"Sec-Fetch-Site": "cross-site"}):
             for step in ("undo", "redo"):
-                answer = self.client.post(f"/api/variants/{variant}/{step}", headers=headers)
+                answer = self.step(variant, step, headers=headers)
                 self.assertEqual(answer.status_code, 403, headers)
         self.assertEqual(self.client.get(f"/api/variants/{variant}").json["head"], 1)
 
@@ -330,7 +329,7 @@ class DeliveriesTest(HostileTest):
         with studio.record.writing() as session:
             begin_delivery(session, variant, "grid-x", {}, 3)
         with mock.patch("escala.web.studio.is_alive", return_value=False):
-            again = create_app(self.settings).test_client()
+            again = self.application().test_client()
         (told,) = again.get(f"/api/variants/{variant}/deliveries").json["deliveries"]
         self.assertEqual((told["state"], [f["name"] for f in told["files"]]), ("broken off", ["grid.0001.exr"]))
         self.assertEqual(sorted(os.listdir(folder)), sorted([f"{unfinished()}abc", "grid.0001.exr"]))

@@ -394,7 +394,7 @@ export interface paths {
         get: operations["variants_get_variant_variants__int_variant_id__get"];
         put?: never;
         post?: never;
-        /** Delete a variant with its history. */
+        /** Delete a variant with its history; until the next start it can be restored. */
         delete: operations["variants_remove_variant_variants__int_variant_id__delete"];
         options?: never;
         head?: never;
@@ -547,7 +547,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Keep an edit that was made on the newest state. */
+        /** Save an edit that was made on the newest state. It is worked out before the record is held. */
         post: operations["variants_edit_variants__int_variant_id__edits_post"];
         delete?: never;
         options?: never;
@@ -708,6 +708,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore a deleted variant with its history; deleted ones are kept until the next start. */
+        post: operations["variants_restore_deleted_variant_variants__int_variant_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/revisions": {
         parameters: {
             query?: never;
@@ -742,23 +759,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/variants/{variant_id}/revisions/{number}/bring-back": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Make the variant as it was in a state, as one more edit. */
-        post: operations["variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/variants/{variant_id}/revisions/{number}/picture": {
         parameters: {
             query?: never;
@@ -770,6 +770,23 @@ export interface paths {
         get: operations["variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/revisions/{number}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the variant as it was in a state, as one more edit on the newest. */
+        post: operations["variants_restore_revision_variants__int_variant_id__revisions__int_number__restore_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -985,6 +1002,14 @@ export interface components {
             lights?: {
                 [key: string]: components["schemas"]["Level"];
             };
+        };
+        /**
+         * Base
+         * @description The revision that the page shows, which a step of the history starts from.
+         */
+        Base: {
+            /** Base */
+            base: number;
         };
         /**
          * Beauty
@@ -1647,7 +1672,7 @@ export interface components {
             defocus?: components["schemas"]["Defocus"];
             haze?: components["schemas"]["Haze"];
             motion?: components["schemas"]["Motion"];
-            reading?: components["schemas"]["DepthReading"];
+            reading?: components["schemas"]["escala__model__depth__DepthReading"];
         };
         /**
          * DepthMatte
@@ -3693,6 +3718,8 @@ export interface components {
         /**
          * RenderPass
          * @description A pass of a render. `part` is the portion of its component; `colour`: what its file says of colour.
+         *
+         *     `depth`: what it measures, for a pass that could be taken for depth.
          */
         RenderPass: {
             /** Channels */
@@ -3711,6 +3738,8 @@ export interface components {
              * @default null
              */
             component: string | null;
+            /** @default null */
+            depth: components["schemas"]["escala__model__render__DepthReading"] | null;
             /**
              * Diagnostics
              * @default []
@@ -4099,9 +4128,11 @@ export interface components {
         };
         /**
          * ShotList
-         * @description All shots.
+         * @description All shots. `problems`: what is stored and cannot be read, in sentences.
          */
         ShotList: {
+            /** Problems */
+            problems: string[];
             /** Shots */
             shots: components["schemas"]["ShotName"][];
         };
@@ -4853,6 +4884,53 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * DepthReading
+         * @description How the depth pass is read; what is None is as intake found it.
+         *
+         *     Distance is the value times `scale`; "inverse": one over that; "unit": 0..1 between `near` and `far`, reversed when
+         *     near > far.
+         */
+        escala__model__depth__DepthReading: {
+            /**
+             * Far
+             * @default 1
+             */
+            far: number;
+            /**
+             * Kind
+             * @default null
+             */
+            kind: ("planar" | "ray" | "inverse" | "unit") | null;
+            /**
+             * Near
+             * @default 0
+             */
+            near: number;
+            /**
+             * Pass
+             * @default null
+             */
+            pass: string | null;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+        };
+        /**
+         * DepthReading
+         * @description What a pass measures when it is taken for depth, and why; decided once for all frames.
+         */
+        escala__model__render__DepthReading: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "planar" | "ray" | "inverse" | "unit";
+            /** Reason */
+            reason: string;
         };
     };
     responses: never;
@@ -6292,6 +6370,41 @@ export interface operations {
             };
             cookie?: never;
         };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Base"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_restore_deleted_variant_variants__int_variant_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
         requestBody?: never;
         responses: {
             /** @description OK */
@@ -6377,38 +6490,6 @@ export interface operations {
             };
         };
     };
-    variants_bring_back_revision_variants__int_variant_id__revisions__int_number__bring_back_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                variant_id: number;
-                number: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VariantOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
     variants_get_revision_picture_variants__int_variant_id__revisions__int_number__picture_get: {
         parameters: {
             query?: never;
@@ -6421,6 +6502,42 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_restore_revision_variants__int_variant_id__revisions__int_number__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Base"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6526,7 +6643,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Base"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

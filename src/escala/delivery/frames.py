@@ -10,7 +10,7 @@ from pathlib import Path
 from escala.core.errors import BadSource
 from escala.engine.progress import Progress, part_of, untold
 from escala.engine.worker import LONG
-from escala.engine.workshop import Workshop
+from escala.engine.workshop import OpenedFrame, Workshop
 from escala.media.ahead import read_ahead
 from escala.model.render import Render
 from escala.model.variant import Variant
@@ -56,15 +56,21 @@ def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
 
 def deliver_frames(workshop: Workshop, order: Order, progress: Progress = untold) -> Iterator[Path]:
     """Write the frames in order; each file as it is there, whole. The next frames are read while one is written."""
-    reading = order.shot, order.render, order.variant
-    reads = [partial(workshop.engine_of_variant, *reading, number) for number in order.frames]
-    with closing(read_ahead(reads, _AHEAD)) as engines:
+    reads = [
+        partial(workshop.open, order.shot, order.render, order.variant, number, is_kept=False)
+        for number in order.frames
+    ]
+    with closing(read_ahead(reads, _AHEAD)) as opened:
         for done, number in enumerate(order.frames):
             frame = _named(part_of(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
             frame(0.0, "")
-            how = next(engines), order.variant, replace(order.file, path=order.path_of(number)), frame
-            workshop.evaluate(partial(deliver_frame, *how), LONG)
+            workshop.evaluate(partial(_deliver, next(opened), order, number, frame), LONG)
             yield order.path_of(number)
+
+
+def _deliver(opened: OpenedFrame, order: Order, number: int, progress: Progress) -> None:
+    file = replace(order.file, path=order.path_of(number))
+    deliver_frame(opened.interpret(), order.variant, file, progress)
 
 
 def _named(progress: Progress, number: int) -> Progress:

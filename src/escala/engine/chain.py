@@ -19,6 +19,16 @@ from .surroundings import Surroundings
 
 
 @dataclass(frozen=True)
+class _Known:
+    """An alpha that has been read."""
+
+    planes: Planes | None
+
+    def __call__(self) -> Planes | None:
+        return self.planes
+
+
+@dataclass(frozen=True)
 class Picture:
     """Working-space colour, (3, H, W), and its alpha, which is only read when somebody asks for it."""
 
@@ -29,6 +39,11 @@ class Picture:
     def alpha(self) -> Planes | None:
         """(H, W); None where the render has none, or it is ignored."""
         return self.read_alpha()
+
+    @property
+    def settled(self) -> "Picture":
+        """The same with its alpha read: a cache counts all that it holds."""
+        return Picture(self.colour, _Known(self.alpha))
 
     def with_colour(self, colour: Planes) -> "Picture":
         """Another colour over the same alpha."""
@@ -145,6 +160,6 @@ class Chain:
         kept: tuple[object, Picture] | None = self.cache.peek(place)
         if kept is not None and kept[0] == made_by:
             return kept[1]
-        picture = self._after(links, asked)
+        picture = self._after(links, asked).settled
         self.cache.put(place, (made_by, picture))
         return picture

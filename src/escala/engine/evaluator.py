@@ -16,10 +16,10 @@ from .cache import ByteCache
 from .chain import Chain, Picture
 from .colour.chain import Colouring, colouring_of
 from .evaluation import Evaluation, Purpose
+from .images import FindImage, no_images
 from .keys import Keys
 from .looking.look import Look, colour_of_pass, sample_pass
 from .mattes.mattes import Mattes
-from .pictures import Pictures, no_pictures
 from .progress import Progress, untold
 from .stations import LINKS, STATION_BY_NAME, links_up_to
 from .surface.changes import Surfaces
@@ -30,7 +30,7 @@ class Evaluator:
     """Evaluates variants on one decoded frame of a render.
 
     `roots`: where colour configs may read their tables. `number`: that of the frame, the first by default; what moves
-    over time is as it is then. `pictures`: where pictures from outside come from.
+    over time is as it is then. `find_image`: looks up the decoded images that a variant names.
     """
 
     def __init__(
@@ -40,7 +40,7 @@ class Evaluator:
         cache: ByteCache,
         roots: Roots = EVERYWHERE,
         number: int | None = None,
-        pictures: Pictures = no_pictures,
+        find_image: FindImage = no_images,
     ) -> None:
         self.number = render.first_frame if number is None else number
         self.roots = roots
@@ -50,9 +50,9 @@ class Evaluator:
         self.keys = Keys(render, frame)
         self.terms = Terms(self.keys, cache)
         self.mattes = Mattes(self.terms)
-        self.pictures = pictures
-        self.around = Surroundings(self.mattes, pictures)
-        self.head = Head(self.terms, self.mattes, Surfaces(self.terms, self.mattes, pictures))
+        self.find_image = find_image
+        self.around = Surroundings(self.mattes, find_image)
+        self.head = Head(self.terms, self.mattes, Surfaces(self.terms, self.mattes, find_image))
         self.chain = Chain(self.keys, cache, self.around, self._beauty, self.head.files, LINKS)
         self._colouring: tuple[ColourChoice, DisplayChoice, Colouring] | None = None
 
@@ -74,6 +74,7 @@ class Evaluator:
         progress: Progress = untold,
     ) -> Evaluation:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
+        self.keys.refresh()
         settled, colouring = variant.settled(self.number), self.colouring(variant)
         return Evaluation(settled, colouring, look, purpose, viewer, self.number, progress)
 

@@ -1,7 +1,5 @@
-"""What results are kept by: each key names all that made it, and is spelled nowhere else."""
+"""What results are cached by: each key names all that made it, and is spelled nowhere else."""
 
-import hashlib
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -9,30 +7,37 @@ from escala.media.store import StoredFrame
 from escala.model.render import Render
 
 from .colour.chain import Colouring
+from .mattes.manifests import manifest_state
 
 Key = tuple[Any, ...]
 
 
-@dataclass(frozen=True, eq=False)
 class Keys:
-    """The keys of one frame as it is read.
+    """The cache keys of one frame as it is interpreted.
 
-    The folder of a frame is named by paths, sizes, times and contents of its files, and by repairs; the reading holds
-    roles, reference, recipes, alpha, name and frames of the render.
+    The folder of a frame is named by paths, sizes, times and contents of its files, and by repairs; the interpretation
+    holds roles, reference, recipes, alpha, name and frames of the render. Manifests of object mattes that lie in files
+    of their own are part of both: `refresh` takes note of their state.
     """
 
-    render: Render
-    frame: StoredFrame
+    def __init__(self, render: Render, frame: StoredFrame) -> None:
+        self.render = render
+        self.frame = frame
+        self._manifests = manifest_state(frame)
+
+    def refresh(self) -> None:
+        """Take note of the outside files that belong to the frame, as they are now."""
+        self._manifests = manifest_state(self.frame)
 
     @cached_property
-    def _reading(self) -> str:
-        return hashlib.sha256(self.render.model_dump_json().encode()).hexdigest()[:24]
+    def _interpretation(self) -> str:
+        return self.render.digest
 
     def of_pixels(self, kind: str, *facts: Any) -> Key:
         """For what follows from the stored pixels alone: shared by all who look at these files."""
-        return (self.frame.folder.name, kind, *facts)
+        return (self.frame.folder.name, kind, self._manifests, *facts)
 
     def of_reading(self, kind: str, *facts: Any, colouring: Colouring | None = None) -> Key:
         """For what follows from how the render is read, and from the colour chain where that is given."""
         chain = () if colouring is None else (*colouring.key, colouring.view)
-        return (self.frame.folder.name, kind, self._reading, chain, *facts)
+        return (self.frame.folder.name, kind, self._manifests, self._interpretation, chain, *facts)

@@ -8,17 +8,17 @@ from escala.model.render import Render
 
 from .beauty.terms import Terms
 from .evaluation import Evaluation
+from .images import FindImage
 from .looking.look import Look, sample_pass
 from .mattes.mattes import Mattes
-from .pictures import Pictures
 
 
 @dataclass(frozen=True)
 class Surroundings:
-    """The surroundings of the pictures of one frame."""
+    """Per-frame inputs of the stages after the beauty: passes, mattes, and external images."""
 
     mattes: Mattes
-    pictures: Pictures
+    find_image: FindImage
 
     @property
     def terms(self) -> Terms:

@@ -1,10 +1,11 @@
-"""One thread owns evaluation: the most urgent goes first, a viewer's newer request replaces its waiting one."""
+"""One thread owns evaluation: urgent work first, clients in fair turns, and nothing waits for ever."""
 
-import heapq
 import itertools
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import Future
+from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from escala.core.errors import EscalaError
@@ -12,7 +13,14 @@ from escala.core.errors import EscalaError
 Result = TypeVar("Result")
 
 MOVING, RESTING, SMALL, LONG = range(4)
-_MOST_WAITING = 128
+# Requests that may wait in all, and those of one client; long work (deliveries, intake) is not counted: it waits.
+_MOST_WAITING, _MOST_OF_CLIENT = 128, 64
+# Seconds after which waiting work goes next, by urgency: a probe within a second, an exact image in the end.
+_AGED_AFTER = {MOVING: 0.5, SMALL: 0.4, RESTING: 4.0, LONG: 8.0}
+# What is short may interrupt anything once it has waited so long; but not more than so many deep.
+_SHORT, _MAX_DEPTH = (MOVING, SMALL), 8
+# Seconds for which work under way lets others go before it does a piece of its own again.
+_MOST_YIELDED = 1.0
 
 
 class Superseded(EscalaError):
@@ -20,39 +28,72 @@ class Superseded(EscalaError):
 
 
 class Overloaded(EscalaError):
-    """More evaluations are asked for than anybody would wait for."""
+    """More evaluations are requested than anybody would wait for."""
+
+
+class Closed(EscalaError):
+    """The evaluation thread has ended."""
+
+    def __init__(self) -> None:
+        super().__init__("the server is stopping")
+
+
+@dataclass(eq=False)
+class _Waiting:
+    """A job that waits. `viewer`: whose older jobs it replaces; `client`: whose share of the time it takes."""
+
+    urgency: int
+    number: int
+    viewer: str | None
+    client: str
+    job: Callable[[], Any]
+    future: Future[Any] = field(default_factory=Future)
+    since: float = field(default_factory=time.monotonic)
+
+    def is_aged(self, now: float) -> bool:
+        """Whether it was requested so long ago that it goes next."""
+        return now - self.since > _AGED_AFTER[self.urgency]
 
 
 class EvaluationThread:
-    """Runs jobs one after another. Lower urgency numbers go first, older before newer.
+    """Runs jobs one after another: lower urgency numbers first, then the client that had least time, then the older.
 
     Work that takes long calls `give_way` now and then: whatever is more urgent and waits is done in between, and what
-    a newer request of its viewer has replaced is given up.
+    a newer request of its viewer has replaced is given up. What has waited too long goes next, whatever its urgency;
+    but an image under the pointer never waits for an exact one, which gives way between its bands.
     """
 
     def __init__(self) -> None:
-        self._waiting: list[tuple[int, int, str | None, Callable[[], Any], Future[Any]]] = []
+        self._waiting: list[_Waiting] = []
         self._newest: dict[str, int] = {}
+        self._spent: dict[str, float] = {}
         self._count = itertools.count()
         self._changed = threading.Condition()
+        self._is_closed = False
         self._thread = threading.Thread(target=self._run, name="evaluation", daemon=True)
         self._thread.start()
 
-    def run(self, job: Callable[[], Result], urgency: int, viewer: str | None = None) -> Result:
+    def run(self, job: Callable[[], Result], urgency: int, viewer: str | None = None, client: str = "") -> Result:
         """The job's result. With `viewer`, older jobs of that viewer are given up and raise `Superseded`.
 
-        Raises `Overloaded` at once when too many wait already.
+        `client`: who asks; clients take turns. Raises `Overloaded` at once when too many wait already, unless the job
+        is a long one, which waits; `Closed` once the thread has ended.
         """
-        future: Future[Result] = Future()
+        waiting = _Waiting(urgency, next(self._count), viewer, viewer or client, job)
         with self._changed:
-            if len(self._waiting) >= _MOST_WAITING:
-                raise Overloaded(f"{_MOST_WAITING} pictures are asked for and not yet made: try again in a moment")
-            number = next(self._count)
+            if self._is_closed:
+                raise Closed
+            if urgency != LONG:
+                self._check_room(waiting.client)
             if viewer is not None:
-                self._newest[viewer] = number
-            heapq.heappush(self._waiting, (urgency, number, viewer, job, future))
+                self._newest[viewer] = waiting.number
+            # Who comes anew begins beside those who wait, with no credit for the time before.
+            least = min((self._spent.get(each.client, 0.0) for each in self._waiting), default=0.0)
+            self._spent[waiting.client] = max(self._spent.get(waiting.client, 0.0), least)
+            self._waiting.append(waiting)
             self._changed.notify()
-        return future.result()
+        result: Result = waiting.future.result()
+        return result
 
     @property
     def waiting(self) -> int:
@@ -60,45 +101,92 @@ class EvaluationThread:
         with self._changed:
             return len(self._waiting)
 
+    def close(self) -> None:
+        """End the thread: work under way is given up at its next `give_way`, all that waits raises `Closed`."""
+        with self._changed:
+            self._is_closed = True
+            waiting, self._waiting = self._waiting, []
+            self._changed.notify()
+        for each in waiting:
+            each.future.set_exception(Closed())
+        if threading.current_thread() is not self._thread:
+            self._thread.join()
+
+    def _check_room(self, client: str) -> None:
+        counted = [each.client for each in self._waiting if each.urgency != LONG]
+        if len(counted) >= _MOST_WAITING or counted.count(client) >= _MOST_OF_CLIENT:
+            raise Overloaded(f"The server is busy ({len(counted)} requests waiting): try again in a moment.")
+
     def _run(self) -> None:
         while True:
             with self._changed:
-                while not self._waiting:
+                while not self._waiting and not self._is_closed:
                     self._newest.clear()
+                    self._spent.clear()
                     self._changed.wait()
-            self._work_off(LONG + 1)
+                if self._is_closed:
+                    return
+            self._run_next(LONG + 1)
 
-    def _work_off(self, below: int) -> None:
-        """Do the most urgent waiting job, if it is more urgent than `below`."""
+    def _next(self, below: int, depth: int) -> _Waiting | None:
+        """Take the job that goes next, if it may interrupt work of the urgency `below`, `depth` others deep."""
+        now = time.monotonic()
+        found, best = None, (0.0, 0.0, 0)
+        for each in self._waiting:
+            aged = each.is_aged(now)
+            if each.urgency >= below and not (aged and each.urgency in _SHORT and depth < _MAX_DEPTH):
+                continue
+            spent = 0.0 if aged else self._spent.get(each.client, 0.0)
+            rank = (-1.0 if aged else each.urgency, spent, each.number)
+            if found is None or rank < best:
+                found, best = each, rank
+        if found is not None:
+            self._waiting.remove(found)
+        return found
+
+    def _run_next(self, below: int) -> bool:
+        """Do the job that goes next, if there is one; whether there was."""
+        inner: list[float] = _HERE.__dict__.setdefault("inner", [])
         with self._changed:
-            if not self._waiting or self._waiting[0][0] >= below:
-                return
-            urgency, number, viewer, job, future = heapq.heappop(self._waiting)
+            found = self._next(below, len(inner))
+        if found is None:
+            return False
 
         def between() -> None:
-            self._between(urgency)
-            self._check(number, viewer)
+            # Small work that has waited long gives way to images under the pointer only.
+            is_late = found.urgency == SMALL and found.is_aged(time.monotonic())
+            self._between(RESTING if is_late else found.urgency)
+            self._check(found)
 
         before, _HERE.give_way = getattr(_HERE, "give_way", None), between
+        started = time.monotonic()
+        inner.append(0.0)
         try:
-            self._check(number, viewer)
-            future.set_result(job())
+            self._check(found)
+            found.future.set_result(found.job())
         except BaseException as error:  # handed to the one who asked
-            future.set_exception(error)
+            found.future.set_exception(error)
         finally:
             _HERE.give_way = before
+            took = time.monotonic() - started
+            own = took - inner.pop()
+            if inner:
+                inner[-1] += took
+            with self._changed:
+                self._spent[found.client] = self._spent.get(found.client, 0.0) + own
+        return True
 
-    def _check(self, number: int, viewer: str | None) -> None:
+    def _check(self, job: _Waiting) -> None:
         with self._changed:
-            if viewer is not None and self._newest.get(viewer) != number:
-                raise Superseded("a newer picture was asked for")
+            if self._is_closed:
+                raise Closed
+            if job.viewer is not None and self._newest.get(job.viewer) != job.number:
+                raise Superseded("a newer picture was requested")
 
     def _between(self, urgency: int) -> None:
-        while True:
-            with self._changed:
-                if not self._waiting or self._waiting[0][0] >= urgency:
-                    return
-            self._work_off(urgency)
+        end = time.monotonic() + _MOST_YIELDED
+        while time.monotonic() < end and self._run_next(urgency):
+            pass
 
 
 _HERE = threading.local()
@@ -107,7 +195,7 @@ _HERE = threading.local()
 def give_way() -> None:
     """A place in long work where more urgent work of others may be done first; outside the thread nothing happens.
 
-    Raises `Superseded` where a newer request has replaced the work.
+    Raises `Superseded` where a newer request has replaced the work, `Closed` where the thread ends.
     """
     between = getattr(_HERE, "give_way", None)
     if between is not None:

@@ -1,8 +1,10 @@
-"""The workshop: evaluators of frames, the thread that evaluates, what is kept, and the bounds of all of it."""
+"""The workshop: evaluators of frames, the thread that evaluates, what is cached, and the bounds of all of it."""
 
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import TypeVar
 
@@ -18,15 +20,63 @@ from escala.model.variant import Variant
 
 from .cache import ByteCache
 from .evaluator import Evaluator
+from .images import ImagePool, OutsideImage, image_sources
 from .progress import Progress, untold
 from .source.intake import frame_files, read_render, render_of_frame, time_of
-from .source.reading import read_engine, reading_of
+from .source.reading import cached_reading, read_engine, reading_key, reading_of
 from .source.takeover import Changes, compare_renders
 from .worker import LONG, MOVING, SMALL, EvaluationThread
 
-_DOORS, _MOST_ENGINES = 64, 24
+_DOORS, _MOST_ENGINES, _MAX_INTERPRETATIONS = 64, 24, 4
 _MOST_RESIDENT = 1280 * 2**20
 Result = TypeVar("Result")
+
+
+@dataclass
+class _Kept:
+    """The evaluator of a frame as it was recognised, and those of it as variants interpret it, the newest last."""
+
+    render: Render
+    digest: str
+    evaluator: Evaluator
+    interpreted: OrderedDict[str, tuple[Evaluator, Evaluator]] = field(default_factory=OrderedDict)
+
+
+@dataclass(frozen=True)
+class _Which:
+    """An interpretation: the evaluators of the first frame, which decides, and of the frame; where it is cached."""
+
+    first: Evaluator
+    engine: Evaluator
+    number: int
+    variant: Variant
+    kept: _Kept | None
+
+    @cached_property
+    def key(self) -> str:
+        """Identifies what of the variant changes the interpretation."""
+        return reading_key(self.variant)
+
+    @property
+    def known(self) -> Evaluator | None:
+        """The evaluator, where it is cached."""
+        if not self.variant.changes_reading:
+            return self.engine
+        found = self.kept.interpreted.get(self.key) if self.kept else None
+        return found[1] if found and found[0] is self.first else None
+
+
+@dataclass(frozen=True)
+class OpenedFrame:
+    """A frame that is ready to be evaluated; the outside images of its variant stay open for as long as it is held.
+
+    `interpret` gives the evaluator of the frame as the variant interprets it. Call it in a job of the evaluation
+    thread: an interpretation that is not cached is worked out within that job. `known`: the cached one, else None.
+    """
+
+    interpret: Callable[[], Evaluator]
+    known: Evaluator | None
+    images: tuple[OutsideImage, ...]
 
 
 class Workshop:
@@ -44,52 +94,83 @@ class Workshop:
         self.decoder = decoder
         self.cache = ByteCache()
         self.thread = EvaluationThread()
-        self._engines: OrderedDict[tuple[int, int], tuple[Render, Evaluator]] = OrderedDict()
+        self.images = ImagePool(self._decoded_image)
+        self._engines: OrderedDict[tuple[int, int], _Kept] = OrderedDict()
         # One door for each of many shots and frames: what shares one only waits a little longer.
         self._doors = [threading.Lock() for _ in range(_DOORS)]
         self._lock = threading.Lock()
 
-    def evaluate(self, job: Callable[[], Result], urgency: int, viewer: str | None = None) -> Result:
+    def __enter__(self) -> "Workshop":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """End the evaluation thread, and let everything that is cached go."""
+        self.thread.close()
+        with self._lock:
+            self._engines.clear()
+
+    def evaluate(
+        self, job: Callable[[], Result], urgency: int, viewer: str | None = None, client: str = ""
+    ) -> Result:
         """The result of a job of the evaluation thread. Raises as `EvaluationThread.run`."""
         try:
-            return self.thread.run(job, urgency, viewer)
+            return self.thread.run(job, urgency, viewer, client)
         finally:
             if urgency != MOVING:
                 self._relieve()
 
-    def engine_for(self, shot: int, render: Render, frame: int | None = None) -> Evaluator:
-        """The evaluator of a frame, the first by default; decoded when needed. Raises `BadSource` for other frames."""
+    def engine_for(self, shot: int, render: Render, frame: int | None = None, is_kept: bool = True) -> Evaluator:
+        """The evaluator of a frame, the first by default; decoded when needed. Raises `BadSource` for other frames.
+
+        `is_kept`: whether it takes the place of the one unused for longest; exports pass through without.
+        """
         number = render.first_frame if frame is None else frame
         if number not in render.frames:
             raise BadSource(f"{render.name} has no frame {number}")
         with self._doors[hash((shot, number)) % _DOORS]:  # of many who ask at once, one decodes
-            kept = self._kept(shot, number)
-            if kept is not None and kept[0] is render:
-                return kept[1]
+            kept = self._kept(shot, number, render)
+            if kept is not None:
+                return kept.evaluator
             stored = self.stored(frame_files(render, number))
             read = render_of_frame(render, number, stored)
-            engine = Evaluator(read, stored, self.cache, self.roots, time_of(render, number), self.picture)
+            engine = Evaluator(read, stored, self.cache, self.roots, time_of(render, number), self.images.find)
             self.cache.welcome(stored.folder.name)
-            with self._lock:
-                self._engines[shot, number] = render, engine
-                while len(self._engines) > _MOST_ENGINES:
-                    self._engines.popitem(last=False)
+            if is_kept:
+                with self._lock:
+                    self._engines[shot, number] = _Kept(render, render.digest, engine)
+                    while len(self._engines) > _MOST_ENGINES:
+                        self._engines.popitem(last=False)
         return engine
 
-    def engine_of_variant(self, shot: int, render: Render, variant: Variant, frame: int | None = None) -> Evaluator:
+    def open(
+        self, shot: int, render: Render, variant: Variant, frame: int | None = None, is_kept: bool = True
+    ) -> OpenedFrame:
+        """Decode what a variant needs of a frame, in the calling thread: passes and images from outside."""
+        engine = self.engine_for(shot, render, frame, is_kept)
+        first = self.engine_for(shot, render) if variant.changes_reading else engine
+        images = tuple(self.images.prepare(image_sources(variant)))
+        number = render.first_frame if frame is None else frame
+        kept = self._kept(shot, number, render)
+        which = _Which(first, engine, number, variant, kept if kept and kept.evaluator is engine else None)
+        return OpenedFrame(lambda: self._interpreted(which), which.known, images)
+
+    def engine_of_variant(
+        self, shot: int, render: Render, variant: Variant, frame: int | None = None, client: str = ""
+    ) -> Evaluator:
         """The evaluator of a frame as a variant reads the render: with its roles, repairs and recipe."""
-        engine = self.engine_for(shot, render, frame)
-        if not variant.changes_reading:
-            return engine
-        number, first = render.first_frame if frame is None else frame, self.engine_for(shot, render)
-        return self.evaluate(lambda: read_engine(first, number, engine, variant, self.store), SMALL)
+        opened = self.open(shot, render, variant, frame)
+        return opened.known or self.evaluate(opened.interpret, SMALL, client=client)
 
     def reading_of(self, shot: int, render: Render, variant: Variant, progress: Progress = untold) -> Render:
         """The render as a variant reads it."""
         if not variant.changes_reading:
             return render
         first = self.engine_for(shot, render)
-        return self.evaluate(lambda: reading_of(first, variant, self.store, progress), SMALL)
+        known = cached_reading(first, variant)
+        return known or self.evaluate(lambda: reading_of(first, variant, self.store, progress), SMALL)
 
     def read(
         self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = untold
@@ -101,40 +182,56 @@ class Workshop:
 
     def compare(self, shot: int, before: Render, after: Render, frame: StoredFrame) -> Changes:
         """What is new in a render that takes the place of a shot's."""
-        kept = self._kept(shot, before.first_frame)
+        kept = self._kept(shot, before.first_frame, before)
         newer = Evaluator(after, frame, self.cache, self.roots)
-        return self.evaluate(lambda: compare_renders(before, newer, kept[1] if kept else None), LONG)
+        return self.evaluate(lambda: compare_renders(before, newer, kept.evaluator if kept else None), LONG)
 
     def stored(self, files: Sequence[SourceFile]) -> StoredFrame:
         """A decoded frame. Raises `OutsideRoots` where a file has become a link to elsewhere."""
         self.roots.check(file.path for file in files)
         return take_in_frame(files, self.store, decoder=self.decoder)
 
-    def picture(self, path: str) -> StoredFrame:
-        """A picture from outside, decoded. Raises errors where it is missing, broken, or not below the roots."""
-        return self.stored((SourceFile(self.roots.readable(path)),))
-
     def forget(self, shot: int) -> None:
         """Let the evaluators of a shot go, and what is kept of those of its frames that no other shot shows."""
         with self._lock:
-            gone = {self._engines.pop(key)[1].frame.folder.name for key in list(self._engines) if key[0] == shot}
+            gone = {
+                self._engines.pop(key).evaluator.frame.folder.name for key in list(self._engines) if key[0] == shot
+            }
         for folder in gone - {frame.folder.name for frame in self._frames()}:
             self.cache.drop(folder)
 
     def trim(self) -> None:
         """Keep the pass store within its limit; frames in use stay."""
-        trim_store(self.store, self.store_limit, [frame.folder for frame in self._frames()])
+        trim_store(self.store, self.store_limit)
 
-    def _kept(self, shot: int, number: int) -> tuple[Render, Evaluator] | None:
+    def _decoded_image(self, path: str) -> StoredFrame:
+        """An image from outside, decoded. Raises errors where it is missing, broken, or not below the roots."""
+        return self.stored((SourceFile(self.roots.readable(path)),))
+
+    def _interpreted(self, which: _Which) -> Evaluator:
+        """An evaluator as a variant interprets its frame, cached for each of the newest interpretations."""
+        if which.known is not None:
+            return which.known
+        made = read_engine(which.first, which.number, which.engine, which.variant, self.store)
+        if which.kept is not None:
+            which.kept.interpreted[which.key] = which.first, made
+            while len(which.kept.interpreted) > _MAX_INTERPRETATIONS:
+                which.kept.interpreted.popitem(last=False)
+        return made
+
+    def _kept(self, shot: int, number: int, render: Render) -> _Kept | None:
         with self._lock:
             kept = self._engines.get((shot, number))
             if kept is not None:
                 self._engines.move_to_end((shot, number))
-            return kept
+        is_same = kept is not None and (kept.render is render or kept.digest == render.digest)
+        return kept if is_same else None
 
     def _frames(self) -> list[StoredFrame]:
         with self._lock:
-            return [engine.frame for _, engine in self._engines.values()]
+            kept = list(self._engines.values())
+        made = [engine for each in kept for _, engine in tuple(each.interpreted.values())]
+        return [engine.frame for engine in (*(each.evaluator for each in kept), *made)]
 
     def _relieve(self) -> None:
         """Let the pages of decoded frames go, once they are many: they are on the disk, and come back as needed."""

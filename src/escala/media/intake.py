@@ -2,18 +2,16 @@
 
 import atexit
 import json
-import os
 import subprocess
 import sys
 import threading
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import suppress
 from pathlib import Path
 
 from escala.core.errors import BadSource, BeingWritten, EscalaError, NoRoom, SizesDiffer
 
 from .sources import SourceFile
-from .store import INDEX, StoredFrame, frame_key
+from .store import StoredFrame, frame_key, open_stored
 
 Progress = Callable[[float], None]
 Decoder = Callable[[Sequence[SourceFile], Path, Progress, str], None]
@@ -39,14 +37,15 @@ def take_in_frame(
         key = frame_key(files)
         folder = store / key
         try:
-            if not (folder / INDEX).is_file():
+            stored = open_stored(folder)
+            if stored is None:
                 (decoder or decode_in_child)(files, folder, progress, key)
-            break
+                stored = open_stored(folder)
+            if stored is not None:
+                return stored
         except BeingWritten:
             if not patience:
                 raise
-    with suppress(OSError):  # it tells only which frame was used last
-        os.utime(folder / INDEX)
     return StoredFrame(folder)
 
 

@@ -6,9 +6,11 @@ import mmap
 import os
 import shutil
 import tempfile
-from collections.abc import Iterable, Sequence
+import threading
+import weakref
+from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass, field
-from functools import cached_property
 from itertools import pairwise
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -197,7 +199,7 @@ class _PlaneGroup:
             _split_integers(given, order, full, small, figures)
         else:
             split_band(given, order, self.nearest, 0, full, small, figures)
-        for plane in order[order >= 0]:
+        for plane in order[order >= 0].tolist():  # plain integers: offsets go beyond 2 GiB
             self._write_rows(file, 0, plane, top, full[plane])
             if len(self.levels) > 1:
                 self._write_rows(file, 1, plane, top // 2, small[plane])
@@ -232,7 +234,11 @@ class _PlaneGroup:
 
 
 class StoredFrame:
-    """A decoded frame: header and passes, planes read through a memory map."""
+    """A decoded frame: header and passes, planes read through a memory map.
+
+    Its folder stays in the store for as long as the frame is in use in this process; what is deleted by another one
+    can still be read, for the pixels are mapped at once.
+    """
 
     def __init__(self, folder: Path) -> None:
         index = json.loads((folder / INDEX).read_text())
@@ -241,6 +247,8 @@ class StoredFrame:
         self.header = FrameHeader(**head)
         self.passes = {p["name"]: _stored_pass(p) for p in index["passes"]}
         self.folder = folder
+        self._map: NDArray[np.uint8] = np.memmap(folder / PIXELS, dtype=np.uint8, mode="r")
+        _IN_USE.add(self)
 
     @property
     def undenoised(self) -> "StoredFrame":
@@ -251,10 +259,6 @@ class StoredFrame:
     def denoised(self) -> tuple[str, ...]:
         """The names of its denoised passes: none."""
         return ()
-
-    @cached_property
-    def _map(self) -> NDArray[np.uint8]:
-        return np.memmap(self.folder / PIXELS, dtype=np.uint8, mode="r")
 
     def release(self) -> None:
         """Let the pages of the map go that were read: they are on the disk, and need not count as memory in use."""
@@ -271,22 +275,38 @@ class StoredFrame:
         return self._map[offset : offset + size].view(kind).reshape(len(stored.channels), rows, columns)
 
 
+_IN_USE: "weakref.WeakSet[StoredFrame]" = weakref.WeakSet()
+# Held where a folder is found and opened, and where one is chosen and deleted.
+_FOLDERS = threading.Lock()
+
+
+def open_stored(folder: Path) -> StoredFrame | None:
+    """The frame in a folder of the store, noted as used now; None where it is not there."""
+    with _FOLDERS:
+        if not (folder / INDEX).is_file():
+            return None
+        with suppress(OSError):  # it tells only which frame was used last
+            os.utime(folder / INDEX)
+        return StoredFrame(folder)
+
+
 class RepairedFrame(StoredFrame):
     """A frame of which some passes were written anew, into a folder of their own."""
 
-    def __init__(self, folder: Path, original: StoredFrame) -> None:
-        super().__init__(folder)
-        self._own = set(self.passes)
+    def __init__(self, repaired: StoredFrame, original: StoredFrame) -> None:
+        self._repaired = repaired
         self._original = original
-        self.passes = original.passes | self.passes
+        self.header, self.folder = repaired.header, repaired.folder
+        self.passes = original.passes | repaired.passes
 
     def planes(self, name: str, level: int = 0) -> NDArray[Any]:
         """As for any frame; a repaired pass comes from its own folder."""
-        return super().planes(name, level) if name in self._own else self._original.planes(name, level)
+        source = self._repaired if name in self._repaired.passes else self._original
+        return source.planes(name, level)
 
     def release(self) -> None:
         """As for any frame."""
-        super().release()
+        self._repaired.release()
         self._original.release()
 
 
@@ -322,18 +342,38 @@ class DenoisedFrame(StoredFrame):
             frame.release()
 
 
-def trim_store(folder: Path, limit_bytes: int, keep: Iterable[Path] = ()) -> None:
-    """Delete the frames unused for longest until the store is within its limit; `keep` is never deleted."""
-    kept = set(keep)
+def trim_store(folder: Path, limit_bytes: int) -> None:
+    """Delete the frames unused for longest until the store is within its limit; frames in use in this process stay."""
     frames = [f for f in folder.iterdir() if (f / INDEX).is_file()] if folder.is_dir() else []
-    sizes = {frame: sum(file.stat().st_size for file in frame.iterdir()) for frame in frames}
-    total = sum(sizes.values())
-    for frame in sorted(frames, key=lambda f: (f / INDEX).stat().st_atime):
+    facts = {frame: _size_and_use(frame) for frame in frames}
+    total = sum(size for size, _ in facts.values())
+    for frame in sorted(frames, key=lambda f: facts[f][1]):
         if total <= limit_bytes:
             return
-        if frame not in kept:
-            shutil.rmtree(frame, ignore_errors=True)
-            total -= sizes[frame]
+        if _delete(frame):
+            total -= facts[frame][0]
+
+
+def _size_and_use(frame: Path) -> tuple[int, float]:
+    """Bytes of a frame, and when it was used last; nothing for one that another process has just deleted."""
+    try:
+        return sum(file.stat().st_size for file in frame.iterdir()), (frame / INDEX).stat().st_atime
+    except OSError:
+        return 0, 0.0
+
+
+def _delete(frame: Path) -> bool:
+    """Delete a frame that nobody in this process uses; whether it is gone."""
+    with _FOLDERS:
+        if any(used.folder == frame for used in tuple(_IN_USE)):
+            return False
+        gone = frame.with_name(f"{unfinished()}{frame.name}")
+        try:
+            os.rename(frame, gone)
+        except OSError:
+            return False
+    shutil.rmtree(gone, ignore_errors=True)
+    return True
 
 
 DTYPES = {"half": np.float16, "float": np.float32, "uint": np.uint32}

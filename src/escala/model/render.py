@@ -1,6 +1,7 @@
 """A render as a document: its passes with their roles, its recipes, and what its files say."""
 
-from typing import Any
+import hashlib
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -33,8 +34,18 @@ class SourceEntry(Document):
     fit: bool = False
 
 
+class DepthReading(Document):
+    """What a pass measures when it is taken for depth, and why; decided once for all frames."""
+
+    kind: Literal["planar", "ray", "inverse", "unit"]
+    reason: str
+
+
 class RenderPass(Document):
-    """A pass of a render. `part` is the portion of its component; `colour`: what its file says of colour."""
+    """A pass of a render. `part` is the portion of its component; `colour`: what its file says of colour.
+
+    `depth`: what it measures, for a pass that could be taken for depth.
+    """
 
     name: str
     role: Role
@@ -48,6 +59,7 @@ class RenderPass(Document):
     file_part: str
     channels: tuple[str, ...]
     pixel_type: str
+    depth: DepthReading | None = None
     colour: FileColour = FileColour()
     statistics: PassStatistics
     diagnostics: tuple[Diagnostic, ...] = ()
@@ -127,6 +139,11 @@ class Render(Document):
     def chosen_recipe(self, name: str | None) -> Recipe | None:
         """The recipe of this kind, else the best; None where none was found."""
         return (self.recipe(name) if name else None) or (self.recipes[0].recipe if self.recipes else None)
+
+    @property
+    def digest(self) -> str:
+        """Identifies all that was read and recognised; computed at each call."""
+        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()[:24]
 
     def as_json(self) -> dict[str, Any]:
         """Plain values for JSON."""

@@ -15,6 +15,8 @@ from escala.core.errors import EscalaError, NoRoom
 from escala.media.whole import told_writing
 from escala.model.strict_json import to_json
 
+from .set_aside import has_broken_rows, set_aside_sentences, set_broken_rows_aside
+
 MIGRATIONS = Path(__file__).parent / "migrations"
 # Writers of all processes wait for one another so long.
 _PATIENCE_MS = 30_000
@@ -36,10 +38,19 @@ class Record:
     """The database of a home. Whoever only looks takes `reading`; whoever changes anything takes `writing`."""
 
     def __init__(self, file: Path) -> None:
-        engine = open_database(file)
-        self._readers = sessionmaker(engine, class_=ReadingSession, expire_on_commit=False)
-        self._writers = sessionmaker(engine.execution_options(writing=True), expire_on_commit=False)
+        self._engine = open_database(file)
+        self._readers = sessionmaker(self._engine, class_=ReadingSession, expire_on_commit=False)
+        self._writers = sessionmaker(self._engine.execution_options(writing=True), expire_on_commit=False)
         self._file = file
+
+    def set_aside(self) -> list[str]:
+        """What could not be read and was set aside, in sentences."""
+        with self.reading() as session:
+            return set_aside_sentences(session.connection())
+
+    def close(self) -> None:
+        """Close all connections."""
+        self._engine.dispose()
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
@@ -67,8 +78,11 @@ def open_database(file: Path) -> Engine:
         event.listen(engine, "begin", _begin)
         with engine.connect() as connection:
             known = _schema(connection)
-        if known != newest_schema():
+            is_broken = known is not None and has_broken_rows(connection)
+        if known != newest_schema() or is_broken:
             with engine.execution_options(writing=True).begin() as connection:
+                if is_broken:
+                    set_broken_rows_aside(connection)
                 if _schema(connection) != newest_schema():
                     _clear_unfinished(connection)
                     _upgrade(connection)

@@ -1,22 +1,25 @@
 """Edits as revisions: each a JSON Patch (RFC 6902) on the state it was made on; undo and redo move along them."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import jsonpatch
+from jsonpointer import resolve_pointer
 from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
 from escala.media.places import printable
-from escala.model.entries import by_index
-from escala.model.strict_json import to_json
+from escala.model.entries import ListIndex
+from escala.model.strict_json import from_json, to_json
 from escala.model.variant import Variant
 
+from .shots import read_document, variant_document
 from .tables import RevisionRow, VariantRow
 
-# A gesture is a few steps; a document of thousands of names has about a hundred thousand signs.
+# A gesture is a few steps; a document of thousands of names has about a hundred thousand characters.
 _MOST_STEPS, _MOST_SIGNS = 1000, 4 << 20
 
 
@@ -32,19 +35,18 @@ class NothingToUndo(EscalaError, ValueError):
     """There is no revision in that direction."""
 
 
+class DamagedHistory(EscalaError, ValueError):
+    """A stored revision that cannot be applied."""
+
+
 def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
-    """The variant after a patch, without keeping it; raises `BadEdit`, also for one that would make it huge."""
+    """The variant after a patch, without saving it; raises `BadEdit`, also for one that would make it huge."""
     if len(patch) > _MOST_STEPS:
         raise BadEdit(f"the edit has {len(patch)} steps; {_MOST_STEPS} are the most")
     try:
         # As it is read today: a document kept by an older version may lack parts that have come since.
         changed = Variant.model_validate(document).model_dump(mode="json")
-        for step in patch:
-            named = {key: by_index(changed, step[key]) for key in ("path", "from") if isinstance(step.get(key), str)}
-            changed = jsonpatch.apply_patch(changed, [{**step, **named}], in_place=True)
-            if len(to_json(changed)) > _MOST_SIGNS:
-                raise BadEdit(f"the edit makes the variant larger than {_MOST_SIGNS >> 20} million signs")
-        return Variant.model_validate(changed)
+        return Variant.model_validate(apply_steps(changed, patch))
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError, KeyError) as error:
         reason = error.args[0] if isinstance(error, KeyError) and error.args else error
         raise BadEdit(f"the edit does not fit the variant: {printable(reason)}") from error
@@ -56,14 +58,81 @@ def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
         raise BadEdit(f"{printable(place)}: {printable(first['msg'])}") from error
 
 
-def edit_variant(
-    session: Session, variant: VariantRow, base: int, patch: list[dict[str, Any]], label: str
-) -> VariantRow:
-    """Apply an edit made on revision `base`. Raises `StaleRevision` or `BadEdit`; the caller commits."""
+def apply_steps(document: Any, patch: Sequence[dict[str, Any]]) -> Any:
+    """A document after the steps of a patch, changed in place. Raises `BadEdit` before a step that makes it too large.
+
+    What a step adds is measured, not the document after it: the sum is an upper bound, exact again when it is passed.
+    All that is copied together is bounded, too.
+    """
+    lists = ListIndex()
+    size, copied, changed = len(to_json(document)), 0, document
+    for step in patch:
+        named = {key: lists.by_index(changed, step[key]) for key in ("path", "from") if isinstance(step.get(key), str)}
+        plain, added = _measured(changed, {**step, **named})
+        copied += added if step.get("op") == "copy" else 0
+        _check_size(copied)
+        if size + added > _MOST_SIGNS:
+            size = len(to_json(changed))
+            _check_size(size + added)
+        changed = jsonpatch.apply_patch(changed, [plain], in_place=True)
+        lists.note_step(plain)
+        size += added
+    return changed
+
+
+def _measured(document: Any, step: dict[str, Any]) -> tuple[dict[str, Any], int]:
+    """A step, and by how many characters it can make a document longer. A copy is made from what was measured."""
+    path = len(str(step.get("path", "")))
+    if step.get("op") in ("add", "replace") and "value" in step:
+        return step, len(to_json(step["value"])) + path
+    if step.get("op") == "copy" and isinstance(step.get("from"), str):
+        copied = to_json(resolve_pointer(document, step["from"]))
+        return {"op": "add", "path": step.get("path"), "value": from_json(copied)}, len(copied) + path
+    return step, path if step.get("op") == "move" else 0
+
+
+def _check_size(characters: int) -> None:
+    if characters > _MOST_SIGNS:
+        raise BadEdit(f"the edit makes the variant larger than {_MOST_SIGNS >> 20} million characters")
+
+
+@dataclass(frozen=True)
+class PreparedEdit:
+    """An edit on revision `base`, worked out: the document before and after, and the patches between them."""
+
+    base: int
+    label: str
+    before: Variant
+    after: Variant
+    document: dict[str, Any]
+    patch: list[Any]
+    inverse: list[Any]
+
+
+def prepare_edit(variant: VariantRow, base: int, patch: list[dict[str, Any]], label: str) -> PreparedEdit:
+    """Work out an edit made on revision `base`, without holding the database. Raises `StaleRevision` or `BadEdit`."""
+    check_base(variant, base)
+    after = patched(variant.document, patch)
+    document = after.model_dump(mode="json")
+    _check_size(len(to_json(document)))
+    there, back = (jsonpatch.make_patch(*pair).patch for pair in _both_ways(variant.document, document))
+    return PreparedEdit(base, label, variant_document(variant), after, document, there, back)
+
+
+def _both_ways(before: Any, after: Any) -> tuple[tuple[Any, Any], tuple[Any, Any]]:
+    return (before, after), (after, before)
+
+
+def check_base(variant: VariantRow, base: int) -> None:
+    """Raises `StaleRevision` where a variant is no longer at a revision."""
     if base != variant.head:
         raise StaleRevision(f"{variant.name!r} was changed elsewhere: it is at revision {variant.head}, not {base}")
-    after = patched(variant.document, patch).model_dump(mode="json")
-    if after == variant.document:
+
+
+def save_edit(session: Session, variant: VariantRow, edit: PreparedEdit) -> VariantRow:
+    """Save an edit that was prepared. Raises `StaleRevision` where the variant has changed since; the caller commits."""
+    check_base(variant, edit.base)
+    if not edit.patch:
         return variant
     number = _newest(session, variant) + 1
     session.add(
@@ -71,36 +140,50 @@ def edit_variant(
             variant_id=variant.id,
             number=number,
             parent=variant.head,
-            label=label,
-            patch=jsonpatch.make_patch(variant.document, after).patch,
-            inverse=jsonpatch.make_patch(after, variant.document).patch,
+            label=edit.label,
+            patch=edit.patch,
+            inverse=edit.inverse,
         )
     )
-    variant.document, variant.head = after, number
+    variant.document, variant.head = edit.document, number
     session.flush()
     return variant
 
 
-def undo(session: Session, variant: VariantRow) -> VariantRow:
-    """Back to the state before the current revision."""
+def undo(session: Session, variant: VariantRow, base: int) -> VariantRow:
+    """Back to the state before revision `base`, the current one. Raises `StaleRevision` where it is no longer that."""
+    check_base(variant, base)
     current = _revision(session, variant, variant.head)
     if current is None:
         raise NothingToUndo(f"{variant.name!r} is as it was created: there is nothing to undo")
-    variant.document = jsonpatch.apply_patch(variant.document, current.inverse)
+    variant.document = _applied(variant, variant.document, current.inverse, current.number)
     variant.head = current.parent
     session.flush()
     return variant
 
 
-def redo(session: Session, variant: VariantRow) -> VariantRow:
-    """Forward to the newest revision made on the current state."""
+def redo(session: Session, variant: VariantRow, base: int) -> VariantRow:
+    """Forward to the newest revision made on `base`, the current one. Raises as `undo`."""
+    check_base(variant, base)
     following = _following(session, variant)
     if following is None:
         raise NothingToUndo(f"{variant.name!r} is at its newest state: there is nothing to redo")
-    variant.document = jsonpatch.apply_patch(variant.document, following.patch)
+    variant.document = _applied(variant, variant.document, following.patch, following.number)
     variant.head = following.number
     session.flush()
     return variant
+
+
+def _applied(variant: VariantRow, document: dict[str, Any], patch: Any, number: int) -> dict[str, Any]:
+    """A document after a stored patch. Raises `DamagedHistory`."""
+    try:
+        changed: dict[str, Any] = jsonpatch.apply_patch(document, patch)
+        return changed
+    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError, KeyError, ValueError) as error:
+        raise DamagedHistory(
+            f"Revision {number} of {variant.name!r} is damaged: states beyond it cannot be reached. The current state "
+            "is whole; go on from it."
+        ) from error
 
 
 def can_redo(session: Session, variant: VariantRow) -> bool:
@@ -115,25 +198,31 @@ def history(session: Session, variant: VariantRow) -> Sequence[RevisionRow]:
 
 
 def state_at(session: Session, variant: VariantRow, number: int) -> Variant:
-    """The variant as it was after revision `number`, on whatever branch; 0: as it was created."""
+    """The variant as it was after revision `number`, on whatever branch; 0: as it was created.
+
+    Raises `BadEdit` for a revision that is not there, `DamagedHistory` for one that cannot be reached.
+    """
     revisions = {revision.number: revision for revision in history(session, variant)}
     if number and number not in revisions:
         raise BadEdit(f"{variant.name!r} has no revision {number}")
     document = variant.document
-    for step in _way_to(revisions, variant.head):
-        document = jsonpatch.apply_patch(document, revisions[step].inverse)
-    for step in reversed(_way_to(revisions, number)):
-        document = jsonpatch.apply_patch(document, revisions[step].patch)
-    return Variant.model_validate(document)
+    back, there = _way_to(revisions, variant.head), _way_to(revisions, number)
+    shared = set(back) & set(there)  # neither is walked farther than to where they part
+    for step in back:
+        if step not in shared:
+            document = _applied(variant, document, revisions[step].inverse, step)
+    for step in reversed(there):
+        if step not in shared:
+            document = _applied(variant, document, revisions[step].patch, step)
+    return read_document(document, f"revision {number} of {variant.name!r}")
 
 
-def bring_back(session: Session, variant: VariantRow, number: int) -> VariantRow:
+def prepare_restore(session: Session, variant: VariantRow, base: int, number: int) -> PreparedEdit:
     """An edit that makes the variant as it was after revision `number`; what came since stays in the history."""
+    check_base(variant, base)
     before = state_at(session, variant, number).model_dump(mode="json")
     label = next((r.label for r in history(session, variant) if r.number == number), "As created")
-    return edit_variant(
-        session, variant, variant.head, [{"op": "replace", "path": "", "value": before}], f"Back to: {label}"
-    )
+    return prepare_edit(variant, base, [{"op": "replace", "path": "", "value": before}], f"Back to: {label}")
 
 
 def on_the_way(revisions: Sequence[RevisionRow], head: int) -> set[int]:
@@ -143,8 +232,8 @@ def on_the_way(revisions: Sequence[RevisionRow], head: int) -> set[int]:
 
 def _way_to(revisions: Mapping[int, RevisionRow], number: int) -> list[int]:
     """From a revision back to the first."""
-    way = []
-    while number:
+    way: list[int] = []
+    while number in revisions:
         way.append(number)
         number = revisions[number].parent
     return way

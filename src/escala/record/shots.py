@@ -3,11 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
+from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
+from escala.media.places import printable
 from escala.model.render import Render
 from escala.model.variant import Variant
 
@@ -18,6 +21,10 @@ FIRST_VARIANT = "As rendered"
 
 class NotFound(EscalaError, LookupError):
     """Something that is not, or no longer, in the record."""
+
+
+class BrokenDocument(EscalaError, ValueError):
+    """A stored document that cannot be read."""
 
 
 class LastVariant(EscalaError, ValueError):
@@ -33,7 +40,9 @@ def all_shots(session: Session) -> Sequence[ShotRow]:
 
 
 def clear_deleted(session: Session) -> None:
-    """Let go of the shots that were deleted and not brought back."""
+    """Let go of the shots and variants that were deleted and not restored. Their ids are never given again."""
+    for row in session.scalars(select(VariantRow).where(VariantRow.deleted)).all():
+        session.delete(row)
     for shot in session.scalars(select(ShotRow).where(ShotRow.place == DELETED)).all():
         session.delete(shot)
 
@@ -69,9 +78,9 @@ def find_shot(session: Session, shot_id: int) -> ShotRow:
 
 
 def find_variant(session: Session, variant_id: int) -> VariantRow:
-    """A variant; raises `NotFound`."""
+    """A variant; raises `NotFound`, also for one that was deleted and can still be restored."""
     variant = session.get(VariantRow, variant_id)
-    if variant is None:
+    if variant is None or variant.deleted:
         raise NotFound(f"there is no variant {variant_id}: it may have been deleted")
     return variant
 
@@ -94,18 +103,47 @@ def add_variant(session: Session, shot: ShotRow, name: str, document: Variant) -
 
 
 def delete_variant(session: Session, variant: VariantRow) -> None:
-    """Delete a variant with its history; raises `LastVariant` for the only one."""
+    """Delete a variant; until the next start it can be restored. Raises `LastVariant` for the only one."""
     if len(variant.shot.variants) == 1:
         raise LastVariant(f"{variant.name!r} is the only variant of {variant.shot.name}: make another one first")
-    variant.shot.variants.remove(variant)
+    variant.deleted = True
     session.flush()
+    session.expire(variant.shot, ["variants"])
+
+
+def restore_variant(session: Session, variant_id: int) -> VariantRow:
+    """A deleted variant as it was, with its history. Raises `NotFound` once it is gone."""
+    variant = session.get(VariantRow, variant_id)
+    if variant is None:
+        raise NotFound(f"there is no variant {variant_id}: deleted ones are kept until the next start")
+    variant.deleted = False
+    session.flush()
+    session.expire(variant.shot, ["variants"])
+    return variant
 
 
 def variant_document(variant: VariantRow) -> Variant:
-    """The document of a variant."""
-    return Variant.model_validate(variant.document)
+    """The document of a variant. Raises `BrokenDocument`."""
+    return read_document(variant.document, repr(variant.name))
+
+
+def read_document(document: Any, what: str) -> Variant:
+    """A stored document. Raises `BrokenDocument` with what it is of, and what is wrong in it."""
+    try:
+        return Variant.model_validate(document)
+    except ValidationError as error:
+        raise BrokenDocument(f"The stored document of {what} cannot be read: {_first_fault(error)}.") from error
 
 
 def shot_render(shot: ShotRow) -> Render:
-    """The render document of a shot."""
-    return Render.model_validate(shot.render)
+    """The render document of a shot. Raises `BrokenDocument`."""
+    try:
+        return Render.model_validate(shot.render)
+    except ValidationError as error:
+        raise BrokenDocument(f"The stored render of {shot.name!r} cannot be read: {_first_fault(error)}.") from error
+
+
+def _first_fault(error: ValidationError) -> str:
+    first = error.errors()[0]
+    place = ".".join(str(step) for step in first["loc"])
+    return printable(f"{place + ': ' if place else ''}{first['msg']}")

@@ -36,10 +36,15 @@ class Base(DeclarativeBase):
     type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012 - SQLAlchemy's own form
 
 
+# Ids of deleted rows are never given again: an edit that comes late must not meet another variant.
+_NEVER_AGAIN = {"sqlite_autoincrement": True}
+
+
 class ShotRow(Base):
     """A shot with its render, as a document. `place`: "table", "aside", or until the next start "deleted"."""
 
     __tablename__ = "shot"
+    __table_args__ = _NEVER_AGAIN
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
@@ -48,7 +53,11 @@ class ShotRow(Base):
     render: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
     variants: Mapped[list["VariantRow"]] = relationship(
-        back_populates="shot", cascade="all, delete-orphan", passive_deletes=True, order_by="VariantRow.id"
+        back_populates="shot",
+        cascade="all, delete-orphan",
+        passive_deletes=True,
+        order_by="VariantRow.id",
+        primaryjoin="and_(VariantRow.shot_id == ShotRow.id, VariantRow.deleted == False)",
     )
 
 
@@ -56,14 +65,16 @@ class VariantRow(Base):
     """A variant as it stands: its document, and the revision that made it so (0: as created)."""
 
     __tablename__ = "variant"
+    __table_args__ = _NEVER_AGAIN
 
     id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
     name: Mapped[str]
     document: Mapped[dict[str, Any]]
     head: Mapped[int] = mapped_column(default=0)
+    deleted: Mapped[bool] = mapped_column(default=False, server_default="0")
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
-    shot: Mapped[ShotRow] = relationship(back_populates="variants")
+    shot: Mapped[ShotRow] = relationship(back_populates="variants", primaryjoin="VariantRow.shot_id == ShotRow.id")
     # Thousands, perhaps: they are asked for by queries, and go with their variant in the database itself.
     revisions: WriteOnlyMapped["RevisionRow"] = relationship(
         back_populates="variant", cascade="all, delete-orphan", passive_deletes=True
@@ -103,6 +114,19 @@ class DeliveryRow(Base):
     state: Mapped[str]
     process: Mapped[str]
     error: Mapped[str | None]
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+
+
+class SetAsideRow(Base):
+    """A row that could not be read, as it was: its table and id, what is wrong with it, and its columns as text."""
+
+    __tablename__ = "set_aside"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    table: Mapped[str]
+    row: Mapped[str]
+    reason: Mapped[str]
+    content: Mapped[str]
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
 
 

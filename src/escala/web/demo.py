@@ -4,16 +4,17 @@ import os
 import shutil
 import subprocess
 import sys
-import threading
-import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from escala.core.errors import EscalaError
+from escala.engine.progress import Cancelled
 from escala.record.shots import all_shots
 from escala.stage.emblems import write_emblems
 
 from .jobs import Job
+from .problems import sentence_of
 from .settings import Settings
 from .studio import Studio
 
@@ -56,11 +57,14 @@ def start_demo(studio: Studio) -> None:
     """Render what is not there yet, one after another, and show it; in a thread of its own."""
 
     def work() -> None:
-        write_emblems(demo_folder(studio.settings) / "emblems")
-        for render in DEMO_RENDERS:
-            _keep(studio, render)
+        try:
+            write_emblems(demo_folder(studio.settings) / "emblems")
+            for render in DEMO_RENDERS:
+                _keep(studio, render)
+        except (EscalaError, OSError) as error:
+            studio.hub.tell("trouble", sentence=f"The demo cannot be shown: {sentence_of(error)}")
 
-    threading.Thread(target=work, daemon=True, name="demo").start()
+    studio.run_in_background("demo", work)
 
 
 def _keep(studio: Studio, render: DemoRender) -> None:
@@ -72,12 +76,17 @@ def _keep(studio: Studio, render: DemoRender) -> None:
         if done.exists()
         else studio.jobs.start(f"rendering {render.name}", lambda job: _render(render, folder, job))
     )
-    while job and job.state == "running" and not (render.progressive and (folder / render.source).exists()):
-        time.sleep(_POLL_SECONDS)
-    if job is None or job.state != "failed":
+    _wait_for(studio, job, lambda: render.progressive and (folder / render.source).exists())
+    if not studio.closing.is_set() and (job is None or job.state != "failed"):
         _show(studio, folder / render.source, render.name)
-    while job and job.state == "running":
-        time.sleep(_POLL_SECONDS)
+    _wait_for(studio, job)
+
+
+def _wait_for(studio: Studio, job: Job | None, is_enough: Callable[[], bool] = lambda: False) -> None:
+    """Wait for the end of a job, or until there is enough of it, or the server closes."""
+    while job and job.state == "running" and not is_enough():
+        if studio.closing.wait(_POLL_SECONDS):
+            return
 
 
 def _render(render: DemoRender, folder: Path, job: Job) -> None:
@@ -88,11 +97,13 @@ def _render(render: DemoRender, folder: Path, job: Job) -> None:
         command = ["nice", "-n", "10", *command]
     renderer = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     try:
-        while renderer.poll() is None and not job.stop.is_set():
-            time.sleep(_POLL_SECONDS)
+        while renderer.poll() is None and not job.stop.wait(_POLL_SECONDS):
+            pass
     finally:
         renderer.terminate()
         renderer.wait()
+    if job.stop.is_set():
+        raise Cancelled(job.what)
     if renderer.returncode != 0:
         raise EscalaError(f"the stand-in renderer stopped with status {renderer.returncode}")
     (folder / FINISHED).touch()
@@ -103,6 +114,4 @@ def _show(studio: Studio, source: Path, name: str) -> None:
     with studio.record.reading() as session:
         if any(str(source) in shot.sources for shot in all_shots(session)):
             return
-    job = studio.take_in([str(source)], name)
-    while job.state == "running":
-        time.sleep(_POLL_SECONDS)
+    _wait_for(studio, studio.take_in([str(source)], name))

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 from escala.core.errors import EscalaError
 from escala.engine.progress import Cancelled
+from escala.engine.worker import Closed
 from escala.record.shots import NotFound
 
 from .events import EventLog
@@ -76,11 +77,23 @@ class JobBoard:
         self._jobs: dict[int, Job] = {}
         self._numbers = itertools.count(1)
         self._lock = threading.Lock()
+        self._is_closed = False
+        self.threads: list[threading.Thread] = []
+
+    def close(self) -> None:
+        """Stop all jobs, and those that are started from now on."""
+        with self._lock:
+            self._is_closed = True
+            jobs = list(self._jobs.values())
+        for job in jobs:
+            job.stop.set()
 
     def start(self, what: str, work: Callable[[Job], Any]) -> Job:
         """Begin work in a thread of its own; it calls `report` and returns its result."""
         job = self._noted(what)
-        threading.Thread(target=self._run, args=(job, work), daemon=True, name=f"job {job.id}").start()
+        thread = threading.Thread(target=self._run, args=(job, work), daemon=True, name=f"job {job.id}")
+        self.threads = [*(each for each in self.threads if each.is_alive()), thread]
+        thread.start()
         return job
 
     def here(self, what: str, work: Callable[[Job], Result], viewer: str = "", patience: float = 0.0) -> Result:
@@ -121,6 +134,8 @@ class JobBoard:
         job = Job(next(self._numbers), what, viewer, patience)
         with self._lock:
             self._jobs[job.id] = job
+            if self._is_closed:
+                job.stop.set()
             ended = [known.id for known in self._jobs.values() if known.state != "running"]
             for old in ended[: max(0, len(ended) - _MOST_ENDED)]:
                 del self._jobs[old]
@@ -130,7 +145,7 @@ class JobBoard:
         try:
             job.result = work(job)
             job.state, job.share = "done", 1.0
-        except Cancelled:
+        except (Cancelled, Closed):
             job.state = "cancelled"
         except Exception as error:
             if not isinstance(error, EscalaError | OSError | MemoryError):

@@ -7,6 +7,8 @@ request, holds a connection but no thread. Nothing else does either: pages ask f
 import logging
 import os
 import secrets
+import signal
+import sys
 import tempfile
 from collections.abc import Callable
 from dataclasses import replace
@@ -90,7 +92,12 @@ def serve(settings: Settings, demo: bool = False) -> None:
         start_demo(studio)
     RenderWatcher(studio).start()
     warm_reader()
-    server.run()
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    try:
+        server.run()
+    finally:
+        server.close()
+        studio.close()
 
 
 def open_server(settings: Settings, app: Callable[..., Any]) -> Any:

@@ -3,21 +3,19 @@
 import shutil
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, Protocol, cast
 
 from flask import current_app
 
 from escala.core.errors import BadSource, SeveralRenders, TooLarge
-from escala.engine.evaluator import Evaluator
+from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.progress import Progress, untold
 from escala.engine.source.takeover import Changes
-from escala.engine.workshop import Workshop
+from escala.engine.workshop import OpenedFrame, Workshop
 from escala.media.configs import is_builtin
 from escala.media.places import NothingThere, place_in, printable
-from escala.media.sources import SourceFile
-from escala.media.store import StoredFrame
 from escala.media.whole import is_alive, make_folder, sweep, told_writing, write_bytes
 from escala.model.corrections import Correction
 from escala.model.render import Render
@@ -33,6 +31,8 @@ from .settings import Settings
 # A page that shows a shot asks for events every second or so, and one in the background at least in this time.
 _LOOKING_SECONDS = 15.0
 _CHUNK = 1 << 20
+# A thread that is in the middle of something long is not waited for any longer.
+_CLOSED_WITHIN_SECONDS = 20.0
 
 PICTURES = (".exr", ".png", ".tif", ".tiff", ".jpg", ".jpeg")
 
@@ -68,6 +68,8 @@ class Studio:
             with told_writing(folder):
                 folder.mkdir(parents=True, exist_ok=True)
         self.settings = settings
+        self.closing = threading.Event()
+        self._threads: list[threading.Thread] = []
         self.roots = settings.roots
         self.hub = EventLog()
         self.jobs = JobBoard(self.hub)
@@ -86,13 +88,24 @@ class Studio:
             break_off(session, is_alive)
             clear_deleted(session)
 
-    def engine_for(self, shot_id: int, frame: int | None = None) -> Evaluator:
-        """The evaluator of a frame of a shot. Raises as `Workshop.engine_for`."""
-        return self.workshop.engine_for(shot_id, self.render_of(shot_id), frame)
+    def run_in_background(self, name: str, work: Callable[[], None]) -> None:
+        """Run work in a thread of its own; it ends soon after `closing` is set, and `close` waits for it."""
+        thread = threading.Thread(target=work, daemon=True, name=name)
+        self._threads.append(thread)
+        thread.start()
 
-    def engine_of_variant(self, shot_id: int, variant: Variant, frame: int | None = None) -> Evaluator:
-        """The evaluator of a frame as a variant reads the shot's render."""
-        return self.workshop.engine_of_variant(shot_id, self.render_of(shot_id), variant, frame)
+    def close(self) -> None:
+        """Stop all work, wait for its threads, and close the database."""
+        self.closing.set()
+        self.jobs.close()
+        self.workshop.close()
+        for thread in (*self.jobs.threads, *self._threads):
+            thread.join(_CLOSED_WITHIN_SECONDS)
+        self.record.close()
+
+    def open(self, shot_id: int, variant: Variant, frame: int | None = None) -> OpenedFrame:
+        """A frame of a shot, ready to be evaluated as a variant interprets it."""
+        return self.workshop.open(shot_id, self.render_of(shot_id), variant, frame)
 
     def reading_of(self, shot_id: int, variant: Variant) -> Render:
         """The render of a shot as a variant reads it."""
@@ -197,16 +210,15 @@ class Studio:
         try:
             file = keep_body(stream, place_in(folder, name), self.settings.upload_limit)
             picture = str(file.relative_to(self.settings.uploads))
-            self.brought_picture(picture)
+            self.comparison_image(picture)
         except BaseException:
             shutil.rmtree(folder, ignore_errors=True)
             raise
         return picture
 
-    def brought_picture(self, picture: str) -> StoredFrame:
-        """A picture that was brought in, decoded."""
-        place = place_in(self.settings.uploads, picture)
-        return self.workshop.stored((SourceFile(self.roots.readable(place)),))
+    def comparison_image(self, name: str) -> OutsideImage:
+        """An image that was brought in, decoded."""
+        return self.workshop.images.load(ImageSource(str(place_in(self.settings.uploads, name))))
 
     def forget(self, shot_id: int) -> None:
         """Let the render and the decoded frames of a shot go."""

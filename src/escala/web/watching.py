@@ -1,7 +1,7 @@
 """Renders that are still running, or replaced by newer files: watched while somebody looks, read when they change."""
 
+import logging
 import os
-import threading
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -13,6 +13,7 @@ from escala.model.render import Render
 from .problems import sentence_of
 from .studio import Studio
 
+_LOG = logging.getLogger("escala")
 _LOOK_SECONDS = 0.5
 # A renderer that writes in place leaves a file unreadable for a while; only after so many looks it is told.
 _PATIENT_LOOKS = 12
@@ -42,8 +43,8 @@ class RenderWatcher:
         self._watched: dict[int, _Watched] = {}
 
     def start(self) -> None:
-        """Look from now on, in a thread of its own."""
-        threading.Thread(target=self._watch, daemon=True, name="watching").start()
+        """Look from now on, in a thread of its own, until the server closes."""
+        self._studio.run_in_background("watching", self._watch)
 
     def look(self) -> None:
         """One look at all shots that somebody looks at."""
@@ -54,11 +55,16 @@ class RenderWatcher:
                 self._look_at(shot_id)
             except (EscalaError, OSError):  # deleted, or its files are gone: what was read stays
                 continue
+            except Exception:  # whatever one shot does, the others are still watched
+                _LOG.exception("unexpected, while watching shot %s", shot_id)
+                self._watched.pop(shot_id, None)
 
     def _watch(self) -> None:
-        pause = threading.Event()
-        while not pause.wait(_LOOK_SECONDS):
-            self.look()
+        while not self._studio.closing.wait(_LOOK_SECONDS):
+            try:
+                self.look()
+            except Exception:  # the thread goes on: the next look may find everything in order
+                _LOG.exception("unexpected, while watching")
 
     def _look_at(self, shot_id: int) -> None:
         render = self._studio.render_of(shot_id)

@@ -4,16 +4,14 @@ import numpy as np
 from escala.core.colour.gamuts import GAMUTS
 from escala.core.errors import BadSource, UnknownChoice
 from escala.engine.colour.chain import colouring_of
+from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.looking.look import Look, full_look
 from escala.engine.looking.scope import ScopeWish, draw_scope
 from escala.engine.looking.screen import NO_AIDS, ViewerAids, difference_of, screen_picture
 from escala.engine.looking.subject import Subject, see, values_at
-from escala.media.decode import decode_frame_here
-from escala.media.sources import SourceFile
-from escala.media.store import StoredFrame
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for, grid_engine, grid_passes
+from tests.engine.made_shot import engine_for, grid_engine, grid_passes, image_pool
 from tests.made import FolderTest, add_up, light, write_layers
 
 FULL = full_look(0, 0, 64, 48)
@@ -33,16 +31,15 @@ class SubjectTest(FolderTest):
     def subject(self, variant: Variant = Variant(), **what: object) -> Subject:  # noqa: B008 - frozen
         return Subject(self.engine, variant, **what)  # type: ignore[arg-type]
 
-    def picture(self, name: str, planes: np.ndarray, **header: object) -> StoredFrame:
+    def image(self, name: str, planes: np.ndarray, **header: object) -> OutsideImage:
+        """A comparison image, from a file of its own."""
         path = self.folder / name
         if path.suffix == ".exr":
             write_layers(path, {"": planes}, np.float32, **header)
         else:
             shown = np.rint(planes.transpose(1, 2, 0)[..., ::-1] * 255).astype(np.uint8)
             cv2.imwrite(str(path), shown)
-        folder = self.folder / f"store-{name}"
-        decode_frame_here((SourceFile(path),), folder, lambda share: None)
-        return StoredFrame(folder)
+        return image_pool(self.folder).load(ImageSource(str(path)))
 
     def working(self, planes: np.ndarray) -> np.ndarray:
         return self.colouring.config.convert(planes, "Linear Rec.709 (sRGB)", "ACEScg")
@@ -72,20 +69,20 @@ class SubjectTest(FolderTest):
         shown = np.zeros((3, 24, 32), np.float32)
         shown[:, :, 16:] = np.array([1.0, 0.6, 0.2], np.float32)[:, None, None]
         for name in ("ref.png", "ref.tif"):
-            frame = self.picture(name, shown)
-            seen = see(self.subject(picture=frame), FULL)
+            image = self.image(name, shown)
+            seen = see(self.subject(image=image), FULL)
             self.assertFalse(seen.scene)
             np.testing.assert_allclose(seen.planes[:, 20, 50], [1, 0.6, 0.2], atol=1e-6)
             np.testing.assert_allclose(seen.planes[:, 20, 10], 0, atol=1e-6)
-            right = see(self.subject(picture=frame), Look(48, 0, 16, 48, 16, 48))
+            right = see(self.subject(image=image), Look(48, 0, 16, 48, 16, 48))
             np.testing.assert_allclose(right.planes.min(axis=(1, 2)), [1, 0.6, 0.2], atol=1e-6)
-            kept, kind = screen_picture(self.subject(picture=frame), FULL, False, ViewerAids(exposure=3))
+            kept, kind = screen_picture(self.subject(image=image), FULL, False, ViewerAids(exposure=3))
             self.assertEqual(kind, "image/png")
             np.testing.assert_array_equal(pixels(kept)[20, 50], [255, 153, 51])
 
     def test_light_that_was_brought_in_is_read_by_its_header(self) -> None:
         planes = light(8, 48, 64)
-        seen = see(self.subject(picture=self.picture("ref.exr", planes, chromaticities=GAMUTS["AP1"])), FULL)
+        seen = see(self.subject(image=self.image("ref.exr", planes, chromaticities=GAMUTS["AP1"])), FULL)
         self.assertTrue(seen.scene)
         np.testing.assert_allclose(seen.planes, planes, atol=1e-6)
 
@@ -110,7 +107,7 @@ class SubjectTest(FolderTest):
         self.assertEqual(int(pixels(difference_of(plain, plain, FULL, 1e6, "linear")).max()), 0)
 
     def test_display_values_have_no_difference_in_light(self) -> None:
-        still = self.subject(picture=self.picture("ref.png", np.full((3, 48, 64), 0.5, np.float32)))
+        still = self.subject(image=self.image("ref.png", np.full((3, 48, 64), 0.5, np.float32)))
         with self.assertRaisesRegex(BadSource, "as displayed"):
             difference_of(self.subject(), still, FULL, 1, "linear")
         self.assertGreater(int(pixels(difference_of(self.subject(), still, FULL, 1, "display")).max()), 10)

@@ -1,25 +1,20 @@
 """Labels and repainted colours through lights and components: explicit products, lit components, by ratio."""
 
-from pathlib import Path
-
 import cv2
 import numpy as np
 
 from escala.engine.cache import ByteCache
 from escala.engine.evaluation import Purpose
 from escala.engine.evaluator import Evaluator
+from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.looking.look import Look, full_look
-from escala.media.decode import decode_frame_here
 from escala.media.exr import write_exr
-from escala.media.intake import take_in_frame
-from escala.media.sources import SourceFile
-from escala.media.store import StoredFrame
 from escala.media.windows import Window
 from escala.model.colour import ColourChoice
 from escala.model.mattes import EllipseMatte
 from escala.model.surface import Label, Repaint, Surface
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for
+from tests.engine.made_shot import engine_for, image_pool
 from tests.made import FolderTest, light, write_layers
 
 WHOLE = full_look(0, 0, 32, 24)
@@ -41,14 +36,16 @@ class LabelTest(FolderTest):
         self.emblem = self.folder / "emblem.png"
         cv2.imwrite(str(self.emblem), self.pixels[:, :, [2, 1, 0, 3]])
         shown = linear(self.pixels.transpose(2, 0, 1)[:3] / 255)
+        self.images = image_pool(self.folder)
         self.shown, self.alpha = shown, self.pixels[:, :, 3] / 255
 
-    def pictures(self, path: str) -> StoredFrame:
-        return take_in_frame((SourceFile(Path(path)),), self.folder / "pictures", decoder=decode_frame_here)
+    def find_image(self, source: ImageSource) -> OutsideImage | None:
+        self.images.prepare([source])
+        return self.images.find(source)
 
     def engine(self, name: str, passes: dict[str, np.ndarray]) -> Evaluator:
         made = engine_for(write_layers(self.folder / f"{name}.exr", passes, np.float32))
-        return Evaluator(made.render, made.frame, ByteCache(1 << 28), pictures=self.pictures)
+        return Evaluator(made.render, made.frame, ByteCache(1 << 28), find_image=self.find_image)
 
     def explicit(self) -> Evaluator:
         lit = self.fell * self.colour

@@ -1,10 +1,14 @@
 """What the depth pass of a frame measures, told from some of its pixels."""
 
+from typing import Literal, cast
+
 import numpy as np
 
 from escala.core.depth.guess import guess_kind
 from escala.core.planes import Planes, as_planes
 from escala.media.store import StoredFrame
+
+Kind = Literal["planar", "ray", "inverse", "unit"]
 
 _GUESSED_FROM = 320
 WORDS = {
@@ -15,10 +19,11 @@ WORDS = {
 }
 
 
-def kind_of_depth(frame: StoredFrame, name: str, position: str | None) -> tuple[str, str]:
+def kind_of_depth(frame: StoredFrame, name: str, position: str | None) -> tuple[Kind, str]:
     """The kind of a depth pass, and why; `position`: the pass of places in the scene, where there is one."""
     places = None if position is None else _some_pixels(frame, position)[:3]
-    return guess_kind(name, _some_pixels(frame, name)[0], places)
+    kind, reason = guess_kind(name, _some_pixels(frame, name)[0], places)
+    return cast(Kind, kind), reason
 
 
 def _some_pixels(frame: StoredFrame, name: str) -> Planes:

@@ -16,7 +16,6 @@ from ..beauty.terms import Terms
 from ..chain import Picture
 from ..effects import Ground
 from ..mattes.kinds import pass_of_role
-from .kind import kind_of_depth
 
 
 @dataclass(frozen=True)
@@ -29,16 +28,17 @@ class FoundDepth:
 
 
 def found_depth(terms: Terms, name: str | None = None) -> FoundDepth | None:
-    """What a depth pass is taken for, the first of the render by default; None where there is none."""
-    chosen = name or pass_of_role(terms.render, Role.DEPTH)
-    if chosen is None or chosen not in terms.frame.passes:
+    """What a depth pass is taken for, the first of the render by default; None where there is none.
+
+    It was decided with the roles of the render, for all frames. What could be no depth by its role is read as it
+    stands.
+    """
+    chosen = terms.render.find_pass(name or pass_of_role(terms.render, Role.DEPTH) or "")
+    if chosen is None or chosen.name not in terms.frame.passes:
         return None
-
-    def find() -> FoundDepth:
-        return FoundDepth(chosen, *kind_of_depth(terms.frame, chosen, pass_of_role(terms.render, Role.POSITION)))
-
-    found: FoundDepth = terms.cache.get(terms.keys.of_reading("found depth", chosen), find)
-    return found
+    if chosen.depth is not None:
+        return FoundDepth(chosen.name, chosen.depth.kind, chosen.depth.reason)
+    return FoundDepth(chosen.name, "planar", f"as {chosen.role.value.replace('_', ' ')} it is read as it stands")
 
 
 def waiting_passes(render: Render, variant: Variant, there: Mapping[str, object]) -> list[tuple[str, str]]:

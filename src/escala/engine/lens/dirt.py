@@ -6,37 +6,39 @@ from escala.core.planes import Planes, as_planes
 from escala.model.variant import Variant
 
 from ..effects import Ground
+from ..images import ImageSource, OutsideImage
 from ..looking.look import Look, resize_planes
-from ..pictures import OutsidePicture, picture_at
 from ..surroundings import Surroundings
 
 
-def dirt_picture(variant: Variant, around: Surroundings) -> OutsidePicture | None:
-    """The picture of a variant's dirt; None where it has none, or that is not there and waits."""
+def dirt_image(variant: Variant, around: Surroundings) -> OutsideImage | None:
+    """The image of a variant's dirt; None where it has none, or its file is missing."""
     dirt = variant.lens.dirt
-    return picture_at(dirt.picture, around.pictures) if dirt.changes else None
+    return around.find_image(ImageSource(dirt.picture)) if dirt.changes and dirt.picture else None
 
 
 def dirt_gain(ground: Ground) -> Planes | None:
     """`1 + amount · picture`, (3, H, W), at the look that is asked for; None where there is no dirt."""
-    found, asked, terms = dirt_picture(ground.asked.variant, ground.around), ground.asked, ground.around.terms
+    found, asked, terms = dirt_image(ground.asked.variant, ground.around), ground.asked, ground.around.terms
     if found is None:
         return None
-    key = terms.keys.of_reading("dirt", found.folder, asked.look)
+    key = terms.keys.of_reading("dirt", found.fingerprint, asked.look)
     laid = terms.kept(key, lambda: _laid_over(found, asked.look, ground.around), asked)
     return np.asarray(np.float32(1.0) + np.float32(asked.variant.lens.dirt.amount) * laid)
 
 
-def _laid_over(picture: OutsidePicture, look: Look, around: Surroundings) -> Planes:
-    """The picture as data, filling the frame, its middle on that of the frame; beyond it edge pixels are carried on."""
-    stored, _, _ = picture.stored()
-    part = around.part_of_frame(look)
+def _laid_over(image: OutsideImage, look: Look, around: Surroundings) -> Planes:
+    """The image as data, filling the frame, its middle on that of the frame; beyond it edge pixels are carried on.
+
+    Where it is enlarged, its pixels are looked up one by one: the whole of a thin image would be huge.
+    """
+    stored, part = as_planes(image.stored()[0]), around.part_of_frame(look)
     rows, columns = stored.shape[1:]
     scale = max(part.width / columns, part.height / rows)
-    shown = resize_planes(
-        as_planes(stored), max(1, round(columns * scale / part.step)), max(1, round(rows * scale / part.step))
-    )
+    width, height = max(1, round(columns * scale / part.step)), max(1, round(rows * scale / part.step))
+    if width <= columns and height <= rows:
+        stored = resize_planes(stored, width, height)
     x, y = part.from_place(np.empty((look.out_height, look.out_width)), part.middle)
-    column = np.clip(np.floor(x / part.step + shown.shape[2] / 2), 0, shown.shape[2] - 1).astype(np.int64)
-    row = np.clip(np.floor(y / part.step + shown.shape[1] / 2), 0, shown.shape[1] - 1).astype(np.int64)
-    return np.ascontiguousarray(shown[:, row][:, :, column])
+    column = np.clip(np.floor(x / part.step + width / 2), 0, width - 1).astype(np.int64)
+    row = np.clip(np.floor(y / part.step + height / 2), 0, height - 1).astype(np.int64)
+    return np.ascontiguousarray(stored[:, row * stored.shape[1] // height][:, :, column * stored.shape[2] // width])

@@ -18,7 +18,7 @@ from ..chain import Picture
 from ..effects import Effect, Ground
 from ..looking.look import Look, bands_of, filtered
 from ..surroundings import Surroundings, first_pixel
-from .dirt import dirt_gain, dirt_picture
+from .dirt import dirt_gain, dirt_image
 
 # Lanczos looks so many pixels around a place.
 _LOBES_PX = 4
@@ -117,9 +117,9 @@ def _dirty(variant: Variant) -> Any:
 
 
 def _dirt_files(variant: Variant, around: Surroundings) -> Any:
-    """What is known of the picture of dirt."""
-    found = dirt_picture(variant, around)
-    return found.folder if found else None
+    """The fingerprint of the image of dirt."""
+    found = dirt_image(variant, around)
+    return found.fingerprint if found else None
 
 
 LENS_EFFECTS = (

@@ -9,12 +9,13 @@ from escala.core.errors import BadSource
 from escala.core.looking.role_pictures import show_data
 from escala.core.planes import Planes, as_planes
 from escala.core.roles import EXACT_ROLES
-from escala.media.store import StoredFrame, StoredPass
+from escala.media.store import StoredFrame
 from escala.model.variant import Variant
 
 from ..chain import Picture
 from ..evaluation import Evaluation, Purpose
 from ..evaluator import Evaluator
+from ..images import OutsideImage
 from ..progress import Progress, untold
 from .look import Look, resize_planes, sample_pass
 
@@ -23,7 +24,7 @@ from .look import Look, resize_planes, sample_pass
 class Subject:
     """A variant on a frame, and what of it is looked at.
 
-    `picture`: a picture brought in, in place of all of it. `viewer`: who looks, by any name; empty for nobody.
+    `image`: a comparison image in place of all of it. `viewer`: who looks, by any name; empty for nobody.
     `progress`: who is told how far the picture is.
     """
 
@@ -31,7 +32,7 @@ class Subject:
     variant: Variant
     station: str = "display"
     pass_name: str | None = None
-    picture: StoredFrame | None = None
+    image: OutsideImage | None = None
     viewer: str = ""
     progress: Progress = untold
 
@@ -51,8 +52,8 @@ class Seen:
 
 def see(subject: Subject, look: Look, purpose: Purpose = Purpose.RESTING) -> Seen:
     """The subject at a look. Raises `BadSource` or `UnknownChoice` for a pass or station that is not there."""
-    if subject.picture is not None:
-        return _see_picture(subject, subject.picture, look)
+    if subject.image is not None:
+        return _see_image(subject, subject.image, look)
     asked = subject.engine.ask(subject.variant, look, purpose, subject.viewer, subject.progress)
     if subject.pass_name is not None:
         return _see_pass(subject, subject.pass_name, asked)
@@ -62,7 +63,7 @@ def see(subject: Subject, look: Look, purpose: Purpose = Purpose.RESTING) -> See
 def values_at(subject: Subject, look: Look) -> Planes:
     """The numbers behind the pixels of a look: working-space light, or a data pass as stored; (C, H, W)."""
     name = subject.pass_name
-    found = subject.engine.render.find_pass(name) if name and subject.picture is None else None
+    found = subject.engine.render.find_pass(name) if name and subject.image is None else None
     if found and not found.is_colour:
         return subject.engine.stored_pass(found.name, look, exact=True)
     return see(subject, look).planes
@@ -80,10 +81,10 @@ def _see_pass(subject: Subject, name: str, asked: Evaluation) -> Seen:
     return Seen(Picture(light, lambda: engine.alpha(asked)), True)
 
 
-def _see_picture(subject: Subject, frame: StoredFrame, look: Look) -> Seen:
-    """A picture brought in, laid over the whole of the displayed picture, whatever its size."""
-    stored = picture_pass(frame)
-    planes = as_planes(sample_pass(frame, stored.name, _placed(subject, frame, look)))
+def _see_image(subject: Subject, image: OutsideImage, look: Look) -> Seen:
+    """A comparison image, laid over the whole of the displayed picture, whatever its size."""
+    stored = image.colour_pass
+    planes = as_planes(sample_pass(image.frame, stored.name, _placed(subject, image.frame, look)))
     planes = planes[:3] if planes.shape[0] >= 3 else np.repeat(planes[:1], 3, axis=0)
     planes = resize_planes(planes, look.out_width, look.out_height)
     if stored.colour.encoded:
@@ -95,13 +96,6 @@ def _see_picture(subject: Subject, frame: StoredFrame, look: Look) -> Seen:
 
 def _opaque(planes: Planes) -> Picture:
     return Picture(planes, lambda: None)
-
-
-def picture_pass(frame: StoredFrame) -> StoredPass:
-    """What to show of a picture file: its nameless layer, else the first with colours, else the first."""
-    passes = list(frame.passes.values())
-    colours = [p for p in passes if len(p.channels) >= 3]
-    return next((p for p in colours if p.channels[0] in ("R", "r")), (colours or passes)[0])
 
 
 def _placed(subject: Subject, frame: StoredFrame, look: Look) -> Look:

@@ -1,10 +1,7 @@
 """Objects named by cryptomattes: their layers, names and coverage."""
 
-import json
-import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,35 +11,13 @@ from escala.core.mattes.cryptomatte import (
     coverage_of_ids,
     match_names,
     missing_share,
-    name_to_id_bits,
     object_matte,
-    rank_of_pass,
 )
 from escala.core.planes import Matte
-from escala.media.places import is_file
 from escala.media.store import StoredFrame
 
 from ..looking.look import Look, full_look, sample_pass
-
-
-@dataclass(frozen=True)
-class CryptoLayer:
-    """A layer: its name, its rank passes in order, and its manifest of names to id bits (may be empty)."""
-
-    name: str
-    passes: tuple[str, ...]
-    manifest: dict[str, int]
-
-    def id_of(self, name: str) -> int:
-        """The id bits of a name: as the manifest has it; else that of eight hex digits, or the name's hash."""
-        known = self.manifest.get(name)
-        if known is None:
-            known = int(name, 16) if _WHOLE_ID.fullmatch(name) else name_to_id_bits(name)
-        return known
-
-    def name_of(self, bits: int) -> str:
-        """The name of an id; its eight hex digits where the manifest has none."""
-        return next((name for name, known in self.manifest.items() if known == bits), f"{bits:08x}")
+from .manifests import WHOLE_ID, CryptoLayer, crypto_layers
 
 
 @dataclass(frozen=True)
@@ -52,18 +27,6 @@ class Found:
     name: str
     layer: str
     coverage: float
-
-
-def crypto_layers(frame: StoredFrame) -> list[CryptoLayer]:
-    """The layers that the headers of a frame declare and its passes hold, by their names."""
-    attributes = frame.header.attributes
-    layers = []
-    for key, name in attributes.items():
-        if key.startswith("cryptomatte/") and key.endswith("/name"):
-            passes = sorted(p for p in frame.passes if rank_of_pass(p, name) is not None)
-            if passes:
-                layers.append(CryptoLayer(name, tuple(passes), _manifest(frame, key.removesuffix("/name"))))
-    return sorted(layers, key=lambda layer: layer.name)
 
 
 def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None) -> Matte:
@@ -145,7 +108,7 @@ def _ids_in(frame: StoredFrame, layer: CryptoLayer, name: str) -> list[int]:
     if known:
         return known
     bits = layer.id_of(name)
-    if layer.manifest and not (_WHOLE_ID.fullmatch(name) and bits not in layer.manifest.values()):
+    if layer.manifest and not (WHOLE_ID.fullmatch(name) and bits not in layer.manifest.values()):
         return []
     return [bits] if _is_held(frame, layer, bits) else []
 
@@ -154,31 +117,3 @@ def _is_held(frame: StoredFrame, layer: CryptoLayer, bits: int) -> bool:
     wanted = np.uint32(bits)
     planes = (plane for name in layer.passes for plane in frame.planes(name)[0::2])
     return any((np.ascontiguousarray(plane, np.float32).view(np.uint32) == wanted).any() for plane in planes)
-
-
-def _manifest(frame: StoredFrame, prefix: str) -> dict[str, int]:
-    text = frame.header.attributes.get(f"{prefix}/manifest", "")
-    sidecar = frame.header.attributes.get(f"{prefix}/manif_file")
-    try:
-        if not text and sidecar:
-            text = _sidecar(Path(next(iter(frame.passes.values())).file).parent, Path(sidecar).name)
-        entries = json.loads(text) if text else {}
-    except (ValueError, OSError, RecursionError):
-        return {}
-    if not isinstance(entries, dict):
-        return {}
-    return {name: int(value, 16) for name, value in entries.items() if _ID.fullmatch(str(value))}
-
-
-def _sidecar(folder: Path, name: str) -> str:
-    """A manifest beside the picture; a link that leads out of its folder is none."""
-    file = (folder / name).resolve()
-    if not is_file(file) or file.parent != folder.resolve() or file.stat().st_size > _MOST_MANIFEST_BYTES:
-        return ""
-    return file.read_text(encoding="utf-8")
-
-
-# An id is a hash of 32 bits.
-_ID = re.compile("[0-9a-fA-F]{1,8}")
-_WHOLE_ID = re.compile("[0-9a-f]{8}")
-_MOST_MANIFEST_BYTES = 64 * 2**20

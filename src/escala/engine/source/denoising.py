@@ -1,6 +1,7 @@
 """Denoised passes of a frame: made once, kept in the store beside the passes as stored, mixed with them."""
 
 import hashlib
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -9,7 +10,7 @@ from escala.core.beauty.folding import SUMMED
 from escala.core.planes import Planes, as_planes
 from escala.core.roles import Portion, Role
 from escala.media.denoise import check_denoiser, denoise_colour, denoise_guide
-from escala.media.store import INDEX, DenoisedFrame, FrameWriter, PassSlot, StoredFrame
+from escala.media.store import DenoisedFrame, FrameWriter, PassSlot, StoredFrame, open_stored
 from escala.model.render import Render, RenderPass
 from escala.model.source import Denoise
 from escala.model.strict_json import to_json
@@ -58,12 +59,14 @@ def _smooth(
     """A pass without its noise, as a stored frame of one pass."""
     guides = _guides(render, frame)
     folder = _folder(store, "denoised", frame, name, list(guides))
-    if not (folder / INDEX).is_file():
+
+    def make() -> Planes:
         give_way()  # each pass takes seconds: pictures of others go in between
         progress(share, f"denoising {name}")
         made = {kind: _guide(frame, kind, of, store) for of, kind in guides.items()}
-        _write(frame, name, folder, denoise_colour(as_planes(frame.planes(name))[:3], **made))
-    return StoredFrame(folder)
+        return denoise_colour(as_planes(frame.planes(name))[:3], **made)
+
+    return _stored(frame, name, folder, make)
 
 
 def _guides(render: Render, frame: StoredFrame) -> dict[str, str]:
@@ -76,19 +79,29 @@ def _guides(render: Render, frame: StoredFrame) -> dict[str, str]:
 
 def _guide(frame: StoredFrame, kind: str, name: str, store: Path) -> Planes:
     folder = _folder(store, "guide", frame, name, [kind])
-    if not (folder / INDEX).is_file():
-        _write(frame, name, folder, denoise_guide(as_planes(frame.planes(name))[:3], kind))
-    return as_planes(StoredFrame(folder).planes(name))
+    smooth = _stored(frame, name, folder, lambda: denoise_guide(as_planes(frame.planes(name))[:3], kind))
+    return as_planes(smooth.planes(name))
 
 
 def _mixed(frame: StoredFrame, smooth: StoredFrame, strength: float, store: Path) -> StoredFrame:
     """Between the pass as stored and the denoised one."""
     name = next(iter(smooth.passes))
     folder = _folder(store, "mixed", frame, smooth.folder.name, [strength])
-    if not (folder / INDEX).is_file():
+
+    def make() -> Planes:
         noisy = as_planes(frame.planes(name))[:3]
-        _write(frame, name, folder, noisy + np.float32(strength) * (as_planes(smooth.planes(name)) - noisy))
-    return StoredFrame(folder)
+        return np.asarray(noisy + np.float32(strength) * (as_planes(smooth.planes(name)) - noisy))
+
+    return _stored(frame, name, folder, make)
+
+
+def _stored(frame: StoredFrame, name: str, folder: Path, make: Callable[[], Planes]) -> StoredFrame:
+    """A pass in a folder of the store by itself, made where it is not there yet."""
+    found = open_stored(folder)
+    if found is None:
+        _write(frame, name, folder, make())
+        found = StoredFrame(folder)
+    return found
 
 
 def _folder(store: Path, *facts: object) -> Path:

@@ -6,13 +6,14 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from escala.core.errors import BadSource
+from escala.core.roles import can_hold
 from escala.core.source.diagnostics import Diagnostic
 from escala.media.intake import Decoder, take_in_frame
 from escala.media.places import EVERYWHERE, Roots
 from escala.media.sources import RenderSource, SourceFile, find_render, source_stamp, split_frame
-from escala.media.store import FITTED, StoredFrame
+from escala.media.store import FITTED, StoredFrame, StoredPass
 from escala.media.windows import Window
-from escala.model.render import Render, SourceEntry, WindowBox
+from escala.model.render import Render, RenderPass, SourceEntry, WindowBox
 
 from ..progress import Progress, untold
 from .recognition import recognise_frame, with_recipes
@@ -60,12 +61,44 @@ def frame_files(render: Render, number: int) -> tuple[SourceFile, ...]:
 
 
 def render_of_frame(render: Render, number: int, frame: StoredFrame) -> Render:
-    """The render as this frame has it: its own windows. Raises `BadSource` when the frame lacks a pass."""
-    missing = [p.name for p in render.passes if p.name not in frame.passes]
-    if missing:
-        raise BadSource(f"frame {number} of {render.name} lacks the pass {missing[0]}")
-    windows = {"display": _box(frame.header.display), "raster": _box(frame.header.raster)}
-    return render.model_copy(update=windows)
+    """The render as this frame has it: roles, recipes and kinds of depth of the render, all else of the frame.
+
+    Raises `BadSource` when the frame lacks a pass that the picture is made of, or one cannot have its role; data that
+    it lacks leave unresolved what uses them.
+    """
+    needed = {name for found in render.recipes for term in found.recipe.terms for name in term.passes}
+    needed |= {name for name in (render.reference, render.alpha_pass) if name}
+    missing = next((p.name for p in render.passes if p.name in needed and p.name not in frame.passes), None)
+    if missing is not None:
+        raise BadSource(f"frame {number} of {render.name} lacks the pass {missing}")
+    passes = tuple(_pass_of_frame(p, frame.passes[p.name], number) for p in render.passes if p.name in frame.passes)
+    return render.model_copy(
+        update={
+            "display": _box(frame.header.display),
+            "raster": _box(frame.header.raster),
+            "pixel_aspect": frame.header.pixel_aspect,
+            "attributes": frame.header.attributes,
+            "passes": passes,
+        }
+    )
+
+
+def _pass_of_frame(known: RenderPass, stored: StoredPass, number: int) -> RenderPass:
+    """A pass with its role, and what this frame's file says of it."""
+    count = len(stored.channels)
+    if not can_hold(count, known.role):
+        channels = f"{count} channel{'s' if count != 1 else ''}"
+        raise BadSource(f"frame {number}: {known.name} has {channels}, it cannot be {known.role.value}")
+    return known.model_copy(
+        update={
+            "file": stored.file,
+            "file_part": stored.part_name,
+            "channels": stored.channels,
+            "pixel_type": stored.pixel_type,
+            "colour": stored.colour,
+            "statistics": stored.statistics,
+        }
+    )
 
 
 def time_of(render: Render, number: int) -> int:

@@ -13,13 +13,14 @@ from escala.core.beauty.recipes import Recipe, Term, one_pass
 from escala.core.planes import as_planes
 from escala.core.roles import COLOUR_ROLES, EXACT_ROLES, PassRole, Portion, Role
 from escala.core.source.repairs import repair_planes
-from escala.media.store import INDEX, FrameWriter, PassSlot, RepairedFrame, StoredFrame
+from escala.media.store import FrameWriter, PassSlot, RepairedFrame, StoredFrame, open_stored
 from escala.model.beauty import TallyChoice
 from escala.model.render import Render
 from escala.model.source import PassReading, PassRepair, SourceChoice
 from escala.model.variant import Variant
 
 from ..evaluator import Evaluator
+from ..keys import Key
 from ..progress import Progress, untold
 from .denoising import denoised_frame
 from .intake import render_of_frame
@@ -60,7 +61,7 @@ def read_engine(first: Evaluator, number: int, engine: Evaluator, variant: Varia
     frame = repaired_frame(engine.frame, first.render, variant.source, store)
     frame = denoised_frame(frame, render, variant.source.denoise, store)
     return Evaluator(
-        render_of_frame(render, number, frame), frame, engine.cache, engine.roots, engine.number, engine.pictures
+        render_of_frame(render, number, frame), frame, engine.cache, engine.roots, engine.number, engine.find_image
     )
 
 
@@ -68,7 +69,6 @@ def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progre
     """The render as a variant reads it, worked out once for each way of reading."""
     if not variant.changes_reading:
         return first.render
-    key = first.keys.of_reading("reading", reading_key(variant))
 
     def make() -> Render:
         frame = repaired_frame(first.frame, first.render, variant.source, store)
@@ -76,7 +76,17 @@ def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progre
         denoised_frame(frame, render, variant.source.denoise, store, progress)
         return render
 
-    return first.cache.get(key, make)
+    return first.cache.get(_cache_key(first, variant), make)
+
+
+def cached_reading(first: Evaluator, variant: Variant) -> Render | None:
+    """As `reading_of`, where that has been worked out before."""
+    found: Render | None = first.cache.peek(_cache_key(first, variant))
+    return found
+
+
+def _cache_key(first: Evaluator, variant: Variant) -> Key:
+    return first.keys.of_reading("reading", reading_key(variant))
 
 
 def reading_key(variant: Variant) -> str:
@@ -131,10 +141,12 @@ def repaired_frame(frame: StoredFrame, render: Render, source: SourceChoice, sto
         return frame
     facts = json.dumps([frame.folder.name, [repair.model_dump() for repair in fitting], covered])
     folder = store / hashlib.sha256(facts.encode()).hexdigest()[:32]
-    if not (folder / INDEX).is_file():
+    stored = open_stored(folder)
+    if stored is None:
         cover = frame.planes(alpha)[0] if covered and alpha else None
         _write_repaired(frame, roles, fitting, {name: cover for name in covered if cover is not None}, folder)
-    return RepairedFrame(folder, frame)
+        stored = StoredFrame(folder)
+    return RepairedFrame(stored, frame)
 
 
 def _write_repaired(

@@ -20,7 +20,7 @@ from escala.core.source.pass_checks import check_pass
 from escala.core.source.values import GUESSED, guess_by_values
 from escala.media.naming_table import naming_table
 from escala.media.store import StoredFrame, StoredPass
-from escala.model.render import FoundRecipe, Render, RenderPass
+from escala.model.render import DepthReading, FoundRecipe, Render, RenderPass
 
 from ..beauty.proofs import prove_recipe
 from ..depth.kind import WORDS, kind_of_depth
@@ -28,6 +28,8 @@ from ..progress import Progress, untold
 
 # Checks look at this many pixels of a pass at most, in bands of rows.
 _CHECKED_PIXELS, _CHECKED_ROWS = 1_500_000, 64
+# A variant can name any of these as its depth.
+_COULD_BE_DEPTH = (Role.DEPTH, Role.OTHER, Role.MASK)
 
 
 @dataclass(frozen=True)
@@ -59,9 +61,12 @@ def recognise_frame(
     reference = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.BEAUTY), None)
     alphas = (p for p, role in zip(stored, roles, strict=True) if role.role == Role.ALPHA and _is_light(p, role))
     alpha = next((p.name for p in alphas), None)
-    roles = _told_depths(frame, stored, roles)
-    checked = [(p, role, _findings(frame, p, role, alpha)) for p, role in zip(stored, roles, strict=True)]
-    return Recognised(tuple(_render_pass(*each) for each in checked), reference, tuple(candidates))
+    depths = _depth_readings(frame, stored, roles)
+    passes = tuple(
+        _render_pass(p, role, _findings(frame, p, role, alpha), depths.get(p.name))
+        for p, role in zip(stored, roles, strict=True)
+    )
+    return Recognised(passes, reference, tuple(candidates))
 
 
 def _fitting(p: StoredPass, said: PassRole | None, guessed: PassRole) -> PassRole:
@@ -265,21 +270,25 @@ def _found(render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[f
     )
 
 
-def _told_depths(frame: StoredFrame, stored: list[StoredPass], roles: list[PassRole]) -> list[PassRole]:
-    """The roles, those of depth with what they are taken to measure."""
+def _depth_readings(
+    frame: StoredFrame, stored: list[StoredPass], roles: list[PassRole]
+) -> dict[str, DepthReading]:
+    """What each pass that could be taken for depth measures: the data, and what nobody recognised."""
     position = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.POSITION), None)
-
-    def told(p: StoredPass, role: PassRole) -> PassRole:
-        if role.role != Role.DEPTH:
-            return role
-        kind, reason = kind_of_depth(frame, p.name, position)
-        return replace(role, reason=f"{role.reason}; it holds {WORDS[kind]}: {reason}")
-
-    return [told(p, role) for p, role in zip(stored, roles, strict=True)]
+    asked = [
+        p.name for p, role in zip(stored, roles, strict=True) if role.role in _COULD_BE_DEPTH and p.pixel_type != "uint"
+    ]
+    found = {name: kind_of_depth(frame, name, position) for name in asked}
+    return {name: DepthReading(kind=kind, reason=reason) for name, (kind, reason) in found.items()}
 
 
-def _render_pass(p: StoredPass, role: PassRole, findings: list[Diagnostic]) -> RenderPass:
+def _render_pass(
+    p: StoredPass, role: PassRole, findings: list[Diagnostic], depth: DepthReading | None
+) -> RenderPass:
+    if role.role == Role.DEPTH and depth is not None:
+        role = replace(role, reason=f"{role.reason}; it holds {WORDS[depth.kind]}: {depth.reason}")
     return RenderPass(
+        depth=depth,
         name=p.name,
         role=role.role,
         light=role.light,

@@ -19,9 +19,9 @@ from escala.model.variant import Variant
 
 from ..beauty.terms import Terms
 from ..evaluation import Evaluation
+from ..images import FindImage, OutsideImage, label_source
 from ..looking.look import bands_of, colour_of_pass, filtered
 from ..mattes.mattes import Mattes
-from ..pictures import OutsidePicture, Pictures, picture_at
 from .labels import labelled
 
 
@@ -46,26 +46,26 @@ def changed_components(render: Render, variant: Variant) -> dict[str, list[AnyCh
 
 @dataclass(frozen=True)
 class ColourWork:
-    """What is done to a colour pass: changes in order, of each its picture if it has one, and the mattes they name."""
+    """What is done to a colour pass: changes in order, of each its image if it has one, and the mattes they name."""
 
     colour: str
     changes: tuple[AnyChange, ...]
-    pictures: tuple[OutsidePicture | None, ...]
+    images: tuple[OutsideImage | None, ...]
     mattes: tuple[Any, ...]
 
     @property
     def key(self) -> tuple[Any, ...]:
         """What it is made of."""
-        return self.colour, self.changes, tuple(p and p.folder for p in self.pictures), self.mattes
+        return self.colour, self.changes, tuple(image and image.fingerprint for image in self.images), self.mattes
 
 
 @dataclass(frozen=True)
 class ChangeGround:
-    """What a change of a surface may look at beside the colour: the frame, the place, and its picture."""
+    """What a change of a surface may look at beside the colour: the frame, the place, and its image."""
 
     terms: Terms
     asked: Evaluation
-    picture: OutsidePicture | None
+    image: OutsideImage | None
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,7 @@ class Surfaces:
 
     terms: Terms
     mattes: Mattes
-    pictures: Pictures
+    find_image: FindImage
 
     def deltas(self, recipe: Recipe, asked: Evaluation, places: Collection[int] | None = None) -> dict[int, Planes]:
         """What terms of a recipe gain, in the working space, by their places; terms that gain nothing are not in.
@@ -90,14 +90,17 @@ class Surfaces:
         }
 
     def files(self, variant: Variant) -> tuple[str | None, ...]:
-        """What the pictures of a variant's labels are known by; None for one that is not there."""
-        found = (picture_at(label.picture, self.pictures) for label in variant.labels if label.changes)
-        return tuple(picture.folder if picture else None for picture in found)
+        """The fingerprints of the images of a variant's labels; None for one whose file is missing."""
+        found = (self._image_of(label) for label in variant.labels if label.changes)
+        return tuple(image.fingerprint if image else None for image in found)
+
+    def _image_of(self, change: AnyChange) -> OutsideImage | None:
+        source = label_source(change) if isinstance(change, Label) else None
+        return None if source is None else self.find_image(source)
 
     def _work(self, colour: str, changes: tuple[AnyChange, ...], variant: Variant) -> ColourWork:
         mattes = [tuple(variant.joined_from(change.matte).items()) for change in changes if change.matte is not None]
-        found = [picture_at(change.picture, self.pictures) if isinstance(change, Label) else None for change in changes]
-        return ColourWork(colour, changes, tuple(found), tuple(mattes))
+        return ColourWork(colour, changes, tuple(map(self._image_of, changes)), tuple(mattes))
 
     def _delta(self, term: Term, work: ColourWork, asked: Evaluation) -> Planes:
         look = asked.look
@@ -152,8 +155,8 @@ class Surfaces:
         def make() -> tuple[Planes, Planes]:
             stored, before = self._colour_of(work.colour, space, asked)
             changed = before
-            for change, picture in zip(work.changes, work.pictures, strict=True):
-                changed = self._changed(changed, change, picture, asked)
+            for change, image in zip(work.changes, work.images, strict=True):
+                changed = self._changed(changed, change, image, asked)
             return stored, stored if changed is before else config.convert(changed, working, space)
 
         # All terms of a component, one for each light, share it.
@@ -170,12 +173,12 @@ class Surfaces:
         key = self.terms.keys.of_reading("surface colour", name, space, asked.look, colouring=asked.colouring)
         return self.terms.kept(key, make, asked)
 
-    def _changed(self, colour: Planes, change: AnyChange, picture: OutsidePicture | None, asked: Evaluation) -> Planes:
+    def _changed(self, colour: Planes, change: AnyChange, image: OutsideImage | None, asked: Evaluation) -> Planes:
         """A colour pass in the working space with one change, as far as its matte covers."""
         where = np.full(colour.shape[1:], change.opacity, np.float32)
         if change.matte is not None:
             where = where * self.mattes.at(change.matte, asked)
-        ground = ChangeGround(self.terms, asked, picture)
+        ground = ChangeGround(self.terms, asked, image)
         return choose("change of a surface", change.kind, CHANGES)(colour, change, where, ground)
 
 
@@ -188,9 +191,9 @@ def _repaint(colour: Planes, change: Repaint, where: Matte, ground: ChangeGround
 
 
 def _label(colour: Planes, change: Label, where: Matte, ground: ChangeGround) -> Planes:
-    if ground.picture is None:
+    if ground.image is None:
         return colour
-    return labelled(colour, change, where, ground.picture, ground.asked, ground.terms)
+    return labelled(colour, change, where, ground.image, ground.asked, ground.terms)
 
 
 def _as_far(colour: Planes, changed: Planes, where: Matte) -> Planes:

@@ -6,6 +6,7 @@ from escala.core.colour.file_colour import FileColour, input_space_of
 from escala.core.planes import Matte, Planes, as_planes
 from escala.core.roles import Role
 from escala.core.surface.label import PicturePyramid, Placement, lay_label, picture_pyramid
+from escala.media.limits import check_memory
 from escala.model.surface import Label
 
 from ..beauty.terms import Terms
@@ -13,18 +14,23 @@ from ..colour.chain import Colouring
 from ..evaluation import Evaluation
 from ..looking.look import Look, sample_pass
 from ..mattes.kinds import pass_of_role
-from ..pictures import OutsidePicture
+from ..images import OutsideImage
+
+# What a pixel takes while a pyramid is made: four values as stored, converted, associated, and in all levels.
+_PYRAMID_BYTES = 4 * 4 * 4
 
 
-def pyramid_of(picture: OutsidePicture, label: Label, colouring: Colouring) -> PicturePyramid:
-    """The picture of a label in the working space, associated, with its halves."""
-    colour, alpha, told = picture.stored()
-    config = colouring.config
-    space = label.space or input_space_of(config, FileColour("", told.chromaticities, told.told, told.encoded)).name
+def pyramid_of(image: OutsideImage, colouring: Colouring) -> PicturePyramid:
+    """An image in the working space, associated, with its halves. Raises `TooLarge` for more than memory can hold."""
+    raster = image.frame.header.raster
+    check_memory(image.source.path, raster.width * raster.height * _PYRAMID_BYTES)
+    colour, alpha, told = image.stored()
+    config, declared = colouring.config, FileColour("", told.chromaticities, told.told, told.encoded)
+    space = image.source.space or input_space_of(config, declared).name
     light = config.convert(colour, config.space(space), colouring.working.name)
     if alpha is None:
         alpha = np.ones(light.shape[1:], np.float32)
-    elif not picture.is_associated:
+    elif not image.source.is_associated:
         light = light * alpha
     return picture_pyramid(as_planes(np.concatenate([light, alpha[None]])))
 
@@ -37,7 +43,7 @@ def uv_pass_of(label: Label, terms: Terms) -> str | None:
 
 
 def labelled(
-    colour: Planes, label: Label, where: Matte, picture: OutsidePicture, asked: Evaluation, terms: Terms
+    colour: Planes, label: Label, where: Matte, image: OutsideImage, asked: Evaluation, terms: Terms
 ) -> Planes:
     """A colour pass with a label over it as far as `where` covers; both in the working space, (3, H, W).
 
@@ -46,9 +52,8 @@ def labelled(
     name = uv_pass_of(label, terms)
     if name is None:
         return colour
-    facts = picture.folder, label.space, asked.colouring.config.key, asked.colouring.working.name
-    key = terms.keys.of_pixels("label picture", *facts)
-    pyramid = terms.cache.get(key, lambda: pyramid_of(picture, label, asked.colouring))
+    key = image.key("pyramid", label.space, asked.colouring.config.key, asked.colouring.working.name)
+    pyramid = terms.cache.get(key, lambda: pyramid_of(image, asked.colouring))
     placement = Placement(label.scale, label.move, label.turn, label.outside, label.v_up)
     place, (top, left) = _with_edge(asked.look, terms)
     uv = terms.kept(

@@ -25,6 +25,7 @@ from escala.model.corrections import CdlCorrection
 from escala.model.variant import Variant
 from escala.record.shots import find_variant, variant_document
 
+from ..clients import client_name
 from ..schemas import VariantPath
 from ..studio import Studio, keep_body, the_studio
 from .schemas import (
@@ -93,8 +94,8 @@ def get_colour_warnings(path: VariantPath) -> dict[str, Any]:
     with studio.record.reading() as session:
         row = find_variant(session, path.variant_id)
         document, shot_id = studio.admitted(variant_document(row)), row.shot_id
-    engine = studio.engine_of_variant(shot_id, document)
-    found = studio.workshop.evaluate(lambda: colour_warnings(engine, document), SMALL)
+    opened = studio.open(shot_id, document)
+    found = studio.workshop.evaluate(lambda: colour_warnings(opened.interpret(), document), SMALL, client=client_name())
     return {"warnings": [asdict(warning) for warning in found]}
 
 

@@ -21,12 +21,13 @@ from escala.engine.looking.scope import ScopeWish, draw_scope
 from escala.engine.looking.screen import ViewerAids, difference_of, screen_picture
 from escala.engine.looking.subject import Subject, values_at
 from escala.engine.progress import Progress, untold
-from escala.engine.worker import LONG, MOVING, RESTING, SMALL, give_way
+from escala.engine.worker import MOVING, RESTING, SMALL, give_way
 from escala.model.numbers import Count
 from escala.model.variant import Variant
 from escala.record.revisions import patched
 from escala.record.shots import find_variant
 
+from ..clients import client_name
 from ..jobs import Job
 from ..query import Query
 from ..schemas import Preview, Region, VariantPath
@@ -69,17 +70,17 @@ def evaluate_variant(
     with studio.record.reading() as session:
         row = find_variant(session, path.variant_id)
         document, shot_id = studio.admitted(patched(row.document, preview.patch)), row.shot_id
-    engine = studio.engine_of_variant(shot_id, document, preview.frame)
-    return studio.workshop.evaluate(lambda: work(engine, document), urgency)
+    opened = studio.open(shot_id, document, preview.frame)
+    return studio.workshop.evaluate(lambda: work(opened.interpret(), document), urgency, client=client_name())
 
 
-def _subject_of(shot_id: int, document: dict[str, Any], wanted: SubjectRequest) -> Subject:
-    """What is looked at."""
+def _subject_of(shot_id: int, document: dict[str, Any], wanted: SubjectRequest) -> Callable[[], Subject]:
+    """What is looked at, decoded now; it is interpreted within the job that evaluates it."""
     studio = the_studio()
     variant = studio.admitted(patched(document, wanted.patch))
-    engine = studio.engine_of_variant(shot_id, variant, wanted.frame)
-    picture = studio.brought_picture(wanted.picture) if wanted.picture else None
-    return Subject(engine, variant, wanted.station, wanted.pass_name, picture)
+    opened = studio.open(shot_id, variant, wanted.frame)
+    image = studio.comparison_image(wanted.picture) if wanted.picture else None
+    return lambda: Subject(opened.interpret(), variant, wanted.station, wanted.pass_name, image)
 
 
 def _evaluate_subjects(
@@ -95,7 +96,7 @@ def _evaluate_subjects(
         row = find_variant(session, path.variant_id)
         document, shot_id = row.document, row.shot_id
     subjects = [_subject_of(shot_id, document, each) for each in wanted]
-    return studio.workshop.evaluate(lambda: work(*subjects), urgency, viewer)
+    return studio.workshop.evaluate(lambda: work(*(make() for make in subjects)), urgency, viewer, client_name())
 
 
 @routes.post("/picture")
@@ -181,7 +182,7 @@ def post_board_sheet(path: VariantPath, body: BoardRequest) -> Response:
 @routes.get("/tally", responses={200: TallyOut})
 def get_tally(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
     """The recipe as a sum, and its verdict."""
-    tally = evaluate_variant(path, Preview(frame=query.frame), tally_of, LONG)
+    tally = evaluate_variant(path, Preview(frame=query.frame), tally_of, SMALL)
     return {"tally": asdict(tally) if tally else None}
 
 
@@ -192,7 +193,7 @@ def get_tally_sheet(path: VariantPath, query: FrameQuery) -> Response:
     def work(engine: Evaluator, variant: Variant) -> bytes:
         return tally_sheet(engine, variant, query.lifted)
 
-    return Response(evaluate_variant(path, Preview(frame=query.frame), work, LONG), mimetype="image/jpeg")
+    return Response(evaluate_variant(path, Preview(frame=query.frame), work, SMALL), mimetype="image/jpeg")
 
 
 @routes.get("/difference")
@@ -202,7 +203,7 @@ def get_difference(path: VariantPath, query: DifferenceQuery) -> Response:
     def work(engine: Evaluator, variant: Variant) -> bytes:
         return difference_picture(engine, variant, query.gain, query.width)
 
-    return Response(evaluate_variant(path, Preview(frame=query.frame), work, LONG), mimetype="image/png")
+    return Response(evaluate_variant(path, Preview(frame=query.frame), work, SMALL), mimetype="image/png")
 
 
 @routes.post("/probe", responses={200: ProbeOut})

@@ -22,8 +22,9 @@ from escala.media.stills import READABLE
 from escala.media.whole import make_folder
 from escala.model.render import Render
 from escala.model.variant import Variant
-from escala.record.shots import DELETED, all_shots, find_shot, find_variant, last_changes, variant_document
+from escala.record.shots import DELETED, BrokenDocument, all_shots, find_shot, find_variant, last_changes, variant_document
 
+from ..clients import client_name
 from ..jobs import Job
 from ..schemas import JobOut, JobPath, ShotPath
 from ..studio import Studio, keep_body, the_studio
@@ -55,8 +56,13 @@ def list_shots() -> dict[str, Any]:
     with studio.record.reading() as session:
         found = [ShotFacts(row.id, row.name, row.place, row.created) for row in all_shots(session)]
         changes = last_changes(session)
-    shots = [shot_name(facts, studio.render_of(facts.id), changes.get(facts.id)) for facts in found]
-    return ShotList(shots=shots).model_dump()
+    shots, problems = [], studio.record.set_aside()
+    for facts in found:
+        try:
+            shots.append(shot_name(facts, studio.render_of(facts.id), changes.get(facts.id)))
+        except BrokenDocument as error:
+            problems.append(str(error))
+    return ShotList(shots=shots, problems=problems).model_dump()
 
 
 @routes.post("/shots", responses={202: JobOut})
@@ -121,7 +127,9 @@ def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[Evaluator, Variant]:
     if query.variant is not None:
         with studio.record.reading() as session:
             variant = studio.admitted(variant_document(find_variant(session, query.variant)))
-    engine = studio.engine_of_variant(path.shot_id, variant, query.frame)
+    engine = studio.workshop.engine_of_variant(
+        path.shot_id, studio.render_of(path.shot_id), variant, query.frame, client_name()
+    )
     if query.name not in engine.frame.passes:
         raise BadSource(f"{engine.render.name} has no pass {query.name}")
     return engine, variant
@@ -132,7 +140,7 @@ def get_pass_histogram(path: ShotPath, query: PassQuery) -> dict[str, Any]:
     """How often each brightness occurs in a pass."""
     studio = the_studio()
     engine, _ = _pass_engine(path, query)
-    return asdict(studio.workshop.evaluate(lambda: pass_histogram(engine, query.name), SMALL))
+    return asdict(studio.workshop.evaluate(lambda: pass_histogram(engine, query.name), SMALL, client=client_name()))
 
 
 @routes.get("/shots/<int:shot_id>/pass")
@@ -145,7 +153,9 @@ def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
     tag = hashlib.sha256(repr(key).encode()).hexdigest()[:24]
     if request.if_none_match.contains(tag):
         return Response(status=304)
-    picture = studio.workshop.evaluate(lambda: pass_picture(engine, variant, query.name, look, query.lift), SMALL)
+    picture = studio.workshop.evaluate(
+        lambda: pass_picture(engine, variant, query.name, look, query.lift), SMALL, client=client_name()
+    )
     response = Response(picture, mimetype="image/jpeg")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"

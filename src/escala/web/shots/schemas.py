@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 from escala.engine.balance.plan import render_components, render_lights
 from escala.model.numbers import Count, Id
 from escala.model.render import Render
-from escala.record.shots import LastChange
+from escala.record.shots import LastChange, shot_render
 from escala.record.tables import ShotRow
 
 from ..query import Query
@@ -108,9 +108,10 @@ class ShotOut(BaseModel):
 
 
 class ShotList(BaseModel):
-    """All shots."""
+    """All shots. `problems`: what is stored and cannot be read, in sentences."""
 
     shots: list[ShotName]
+    problems: list[str]
 
 
 class MediaEntry(BaseModel):
@@ -163,7 +164,7 @@ def shot_name(facts: ShotFacts, render: Render, last: LastChange | None) -> Shot
 
 def shot_out(row: ShotRow) -> ShotOut:
     """A shot for the page."""
-    render = Render.model_validate(row.render)
+    render = shot_render(row)
     return ShotOut(
         id=row.id,
         name=row.name,

@@ -18,13 +18,14 @@ from escala.engine.worker import SMALL
 from escala.model.variant import Variant
 from escala.record.naming_rules import offered_rules, remember_rules
 from escala.record.revisions import (
-    bring_back,
+    PreparedEdit,
     can_redo,
-    edit_variant,
     history,
     on_the_way,
-    patched,
+    prepare_edit,
+    prepare_restore,
     redo,
+    save_edit,
     state_at,
     undo,
 )
@@ -33,14 +34,17 @@ from escala.record.shots import (
     delete_variant,
     find_shot,
     find_variant,
+    restore_variant,
     variant_document,
 )
 from escala.record.tables import VariantRow
 
+from ..clients import client_name
 from ..problems import sentence_of
 from ..schemas import ShotPath, VariantPath
 from ..studio import the_studio
 from .schemas import (
+    Base,
     Edit,
     NewVariant,
     ReadVariant,
@@ -119,7 +123,7 @@ def rename_variant(path: VariantPath, body: VariantName) -> dict[str, Any]:
 
 @routes.delete("/variants/<int:variant_id>")
 def remove_variant(path: VariantPath) -> tuple[str, int]:
-    """Delete a variant with its history."""
+    """Delete a variant with its history; until the next start it can be restored."""
     studio = the_studio()
     with studio.record.writing() as session:
         row = find_variant(session, path.variant_id)
@@ -127,6 +131,17 @@ def remove_variant(path: VariantPath) -> tuple[str, int]:
         delete_variant(session, row)
     studio.hub.tell("variants", shot_id=shot_id)
     return "", 204
+
+
+@routes.post("/variants/<int:variant_id>/restore", responses={200: VariantOut})
+def restore_deleted_variant(path: VariantPath) -> dict[str, Any]:
+    """Restore a deleted variant with its history; deleted ones are kept until the next start."""
+    studio = the_studio()
+    with studio.record.writing() as session:
+        row = restore_variant(session, path.variant_id)
+        redoable = can_redo(session, row)
+    studio.hub.tell("variants", shot_id=row.shot_id)
+    return _answer(row, redoable)
 
 
 def _stepped(path: VariantPath, step: Callable[[Session, VariantRow], VariantRow]) -> dict[str, Any]:
@@ -139,13 +154,9 @@ def _stepped(path: VariantPath, step: Callable[[Session, VariantRow], VariantRow
     return _answer(row, redoable)
 
 
-def _check(path: VariantPath, body: Edit) -> None:
+def _check(shot_id: int, edit: PreparedEdit) -> None:
     """Refuse an edit that could never be shown, before the record is held: that may take a while."""
-    studio = the_studio()
-    with studio.record.reading() as session:
-        row = find_variant(session, path.variant_id)
-        shot_id, before = row.shot_id, variant_document(row)
-        after = patched(row.document, body.patch) if row.head == body.base else before
+    studio, before, after = the_studio(), edit.before, edit.after
     if after.corrections != before.corrections or after.pictures != before.pictures:
         studio.admitted(after)
     bare = [variant.with_corrections(lambda correction: None) for variant in (before, after)]
@@ -156,28 +167,30 @@ def _check(path: VariantPath, body: Edit) -> None:
 
 @routes.post("/variants/<int:variant_id>/edits", responses={200: VariantOut})
 def edit(path: VariantPath, body: Edit) -> dict[str, Any]:
-    """Keep an edit that was made on the newest state."""
-    _check(path, body)
+    """Save an edit that was made on the newest state. It is worked out before the record is held."""
+    with the_studio().record.reading() as session:
+        row = find_variant(session, path.variant_id)
+    prepared = prepare_edit(row, body.base, body.patch, body.label)
+    _check(row.shot_id, prepared)
 
     def step(session: Session, row: VariantRow) -> VariantRow:
-        before = variant_document(row)
-        row = edit_variant(session, row, body.base, body.patch, body.label)
-        remember_rules(session, before, variant_document(row))
+        row = save_edit(session, row, prepared)
+        remember_rules(session, prepared.before, prepared.after)
         return row
 
     return _stepped(path, step)
 
 
 @routes.post("/variants/<int:variant_id>/undo", responses={200: VariantOut})
-def undo_edit(path: VariantPath) -> dict[str, Any]:
+def undo_edit(path: VariantPath, body: Base) -> dict[str, Any]:
     """Back to the state before."""
-    return _stepped(path, undo)
+    return _stepped(path, lambda session, row: undo(session, row, body.base))
 
 
 @routes.post("/variants/<int:variant_id>/redo", responses={200: VariantOut})
-def redo_edit(path: VariantPath) -> dict[str, Any]:
+def redo_edit(path: VariantPath, body: Base) -> dict[str, Any]:
     """Forward to the state that was undone last."""
-    return _stepped(path, redo)
+    return _stepped(path, lambda session, row: redo(session, row, body.base))
 
 
 @routes.get("/variants/<int:variant_id>/revisions", responses={200: RevisionList})
@@ -216,22 +229,22 @@ def get_revision_picture(path: RevisionPath) -> Response:
         row = find_variant(session, path.variant_id)
         document, shot_id = state_at(session, row, path.number), row.shot_id
     document = studio.admitted(document)
-    engine = studio.engine_of_variant(shot_id, document)
-    look = whole_look(engine.render, 224)
-    picture, kind = studio.workshop.evaluate(
-        lambda: screen_picture(Subject(engine, document), look, Purpose.MOVING), SMALL
-    )
+    opened = studio.open(shot_id, document)
+
+    def work() -> tuple[bytes, str]:
+        engine = opened.interpret()
+        return screen_picture(Subject(engine, document), whole_look(engine.render, 224), Purpose.MOVING)
+
+    picture, kind = studio.workshop.evaluate(work, SMALL, client=client_name())
     return Response(picture, mimetype=kind)
 
 
-@routes.post("/variants/<int:variant_id>/revisions/<int:number>/bring-back", responses={200: VariantOut})
-def bring_back_revision(path: RevisionPath) -> dict[str, Any]:
-    """Make the variant as it was in a state, as one more edit."""
-
-    def step(session: Session, row: VariantRow) -> VariantRow:
-        return bring_back(session, row, path.number)
-
-    return _stepped(VariantPath(variant_id=path.variant_id), step)
+@routes.post("/variants/<int:variant_id>/revisions/<int:number>/restore", responses={200: VariantOut})
+def restore_revision(path: RevisionPath, body: Base) -> dict[str, Any]:
+    """Make the variant as it was in a state, as one more edit on the newest."""
+    with the_studio().record.reading() as session:
+        prepared = prepare_restore(session, find_variant(session, path.variant_id), body.base, path.number)
+    return _stepped(VariantPath(variant_id=path.variant_id), lambda session, row: save_edit(session, row, prepared))
 
 
 def _reads_anew(before: Variant, after: Variant) -> bool:

@@ -31,10 +31,15 @@ class VariantName(BaseModel):
     name: str = Field(min_length=1, max_length=120)
 
 
-class Edit(BaseModel):
-    """A JSON Patch made on revision `base`, and what it is called in the history."""
+class Base(BaseModel):
+    """The revision that the page shows, which a step of the history starts from."""
 
     base: Count
+
+
+class Edit(Base):
+    """A JSON Patch made on revision `base`, and what it is called in the history."""
+
     patch: Patch
     label: str = Field("edit", max_length=200)
 
