@@ -52,8 +52,7 @@ async function heard(event: ServerEvent) {
     else if (event.kind === 'render')
       await shots.reloadRender({ sentences: event.changes, renamed: event.renamed })
     else if (event.kind === 'variants') await shots.reloadShot()
-    else if (event.variant_id === shots.variant?.id && event.head !== shots.variant.head && !shots.saving)
-      await shots.openVariant(event.variant_id)
+    else if (event.variant_id === shots.variant?.id) await shots.hearHead(event.variant_id, event.head)
   } catch (error) {
     troubles.tell(error)
   }

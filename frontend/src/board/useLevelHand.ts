@@ -1,7 +1,7 @@
 import { NEUTRAL_LEVEL } from '@/api/defaults'
 import { computed } from 'vue'
 import { handPace } from '@/parts/handPace'
-import { clampStops, levelOf, levelPatch, spoken, stopsText, withPatch, type Axis } from '@/stores/levels'
+import { clampStops, levelOf, levelPatch, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
@@ -54,21 +54,23 @@ export function useLevelHand(of: Leveled) {
 
   function onKey(event: KeyboardEvent) {
     const steps = STEPS[event.key]
-    if (!steps || !shots.variant) return
+    if (!steps || !shots.document) return
     event.preventDefault()
-    const now = withPatch(shots.variant.document, shots.draft)
-    keep(clampStops(levelOf(now, of.axis, of.name).stops + steps / 3))
+    const stops = clampStops(levelOf(shots.document, of.axis, of.name).stops + steps / 3)
+    show(stops)
+    shots.asSteps(() => keep(stops))
   }
 
+  const patchOf = (stops: number) =>
+    levelPatch(of.axis, of.name, { ...levelOf(shots.base!, of.axis, of.name), stops })
+
   function show(stops: number) {
-    if (!shots.variant) return
-    const kept = levelOf(shots.variant.document, of.axis, of.name)
-    shots.preview(levelPatch(of.axis, of.name, { ...kept, stops }))
+    if (shots.base) shots.preview(patchOf(stops))
   }
 
   function keep(stops: number) {
-    show(stops)
-    void shots.edit([...shots.draft], `${spoken(of.name.replace('/', ', '))} ${stopsText(stops)} stops`)
+    if (!shots.base) return
+    void shots.edit(patchOf(stops), `${spoken(of.name.replace('/', ', '))} ${stopsText(stops)} stops`)
   }
 
   const on = {

@@ -16,7 +16,18 @@ import { useValues } from './useValues'
 
 const NEAR_PX = 10
 
-type Made = { value: object; label: string }
+type Made = { name: string; value: object; label: string }
+
+/** A pull in the image: the numbers where it began come from the server, perhaps later than its end. */
+interface Pull {
+  way: Way
+  /** The numbers at the place where it began; null where there are none. */
+  first: Promise<number[] | null>
+  /** The matte that it makes, once that is known. */
+  name: string
+  /** Where it is, and how far from where it began on the screen. */
+  last: { by: GripPlace; at: GripPlace } | null
+}
 
 /** The hand in the picture while the shelf is open: it points at things, pulls, draws; each gesture makes or changes a matte. */
 export const useMatteHand = createSharedComposable(() => {
@@ -33,11 +44,9 @@ export const useMatteHand = createSharedComposable(() => {
   const frame = shallowRef<{ from: GripPlace; to: GripPlace } | null>(null)
   const number = computed(() => room.frame ?? firstFrame())
   const handles = computed(() => (shelf.matte ? handlesOf(shelf.matte, number.value) : []))
-  let name = ''
   let held: string | null = null
   let begun: GripPlace | null = null
-  let first: Promise<number[]> | null = null
-  let latest = 0
+  let pulled: Pull | null = null
   let made: Made | null = null
 
   watch(() => [shelf.way, shelf.open], () => (open.value = [])) // prettier-ignore
@@ -56,14 +65,9 @@ export const useMatteHand = createSharedComposable(() => {
     made = null
     const handle = handleAt(handles.value, at, NEAR_PX / room.placing.scale)
     held = handle && (shelf.way === 'shape' || shelf.way === 'ellipse') ? handle.name : null
-    const role = SOURCES[shelf.way]
-    if (role || shelf.way === 'hue' || shelf.way === 'luminance') {
-      const pass = role ? passOf(role) : null
-      first = role && !pass ? null : valuesAt(pass, at)
-      first?.catch((error) => troubles.tell(error))
-      if (role && !pass) troubles.tell(`This render has no ${role} pass: choose another way.`)
-    }
-    name = ''
+    pulled = isPull(shelf.way)
+      ? { way: shelf.way, first: numbersAt(shelf.way, at), name: '', last: null }
+      : null
   }
 
   function move(by: GripPlace, _fine: boolean, at: GripPlace) {
@@ -71,35 +75,62 @@ export const useMatteHand = createSharedComposable(() => {
     if (shelf.way === 'object') frame.value = { from: begun, to: at }
     else if (held !== null) show(dragged(held, at))
     else if (shelf.way === 'ellipse') show(oval(begun, at))
-    else if (shelf.way !== 'shape' && shelf.way !== 'pass') void pull(by, at)
+    else if (pulled) {
+      pulled.last = { by, at }
+      void follow(pulled)
+    }
   }
 
   function dragged(handle: string, at: GripPlace): Made {
-    name = shelf.chosen!
+    const name = shelf.chosen!
     const value = withHandle(shelf.matte as Shape | Ellipse, handle, at, number.value)
-    return { value, label: `${name}: drawn anew` }
+    return { name, value, label: `${name}: drawn anew` }
   }
 
   function oval(from: GripPlace, to: GripPlace): Made {
-    const aim = target('ellipse', 'oval')
-    name = aim.name
+    const { name, before } = target('ellipse', 'oval')
     const radii = [Math.max(1, Math.abs(to.x - from.x)), Math.max(1, Math.abs(to.y - from.y))].map(Math.round)
-    return { value: { ...aim.before, kind: 'ellipse', centre: asPoint(from), radii }, label: `${name} drawn` }
+    return {
+      name,
+      value: { ...before, kind: 'ellipse', centre: asPoint(from), radii },
+      label: `${name} drawn`,
+    }
   }
 
-  /** A matte from numbers: those where the hand began, and where it is; only the newest place counts. */
-  async function pull(by: GripPlace, at: GripPlace) {
-    const mine = (latest += 1)
-    const way = shelf.way
-    const start = await first?.catch(() => null)
-    if (!start || mine !== latest || !begun) return
+  const isPull = (way: Way) => way in SOURCES || way === 'hue' || way === 'luminance'
+
+  /** The numbers that a way reads at a place; null where the render has none, which is told. */
+  async function numbersAt(way: Way, at: GripPlace): Promise<number[] | null> {
+    const role = SOURCES[way]
+    const pass = role ? passOf(role) : null
+    try {
+      if (!role || pass) return await valuesAt(pass, at)
+      troubles.tell(`This render has no ${role} pass: choose another way.`)
+    } catch (error) {
+      troubles.tell(error)
+    }
+    return null
+  }
+
+  /** Show the matte of a pull as it is now; of many places only the newest counts. */
+  async function follow(mine: Pull) {
+    const place = mine.last
+    const next = await madeBy(mine)
+    if (next && mine === pulled && place === mine.last && begun) show(next)
+  }
+
+  /** A matte from the numbers where a pull began, and where it is. */
+  async function madeBy(mine: Pull): Promise<Made | null> {
+    const { way, first, last } = mine
+    const start = await first
+    if (!start || !last) return null
     const two = way === 'depth' || way === 'position'
-    const there = two ? await valuesAt(passOf(way), at).catch(() => null) : null
-    if (mine !== latest || !begun || (two && !there)) return
-    const value = valueOf(way, start, there ?? [], by.x)
+    const there = two ? await numbersAt(way, last.at) : []
+    if (!there) return null
+    const value = valueOf(way, start, there, last.by.x)
     const aim = target(value.kind as Matte['kind'], NAMES[way] ?? way)
-    name ||= aim.name
-    show({ value: { ...aim.before, ...value }, label: `${name}, by ${wayWords(way)}` })
+    const name = (mine.name ||= aim.name)
+    return { name, value: { ...aim.before, ...value }, label: `${name}, by ${wayWords(way)}` }
   }
 
   function valueOf(way: Way, start: number[], there: number[], pulled: number) {
@@ -111,18 +142,20 @@ export const useMatteHand = createSharedComposable(() => {
 
   function show(next: Made) {
     made = next
-    shelf.preview(name, next.value)
-    shelf.chosen = name
+    shelf.preview(next.name, next.value)
+    shelf.chosen = next.name
   }
 
+  /** The hand may be quicker than the server: what it pulled is kept as soon as the numbers are there. */
   async function end() {
-    const drawn = frame.value
-    begun = null
-    latest += 1
+    const [drawn, mine] = [frame.value, pulled]
+    begun = pulled = null
     frame.value = null
-    if (drawn) await taking.takeAll(drawn.from, drawn.to).catch((error) => troubles.tell(error))
-    else if (made) await shelf.keep(name, made.value, made.label)
+    if (drawn) return void (await taking.takeAll(drawn.from, drawn.to).catch((error) => troubles.tell(error)))
+    const last = mine ? await madeBy(mine) : made
     made = null
+    if (last) await shelf.keep(last.name, last.value, last.label)
+    else if (mine && !pulled) shots.preview([])
   }
 
   async function click(at: GripPlace) {
@@ -133,7 +166,7 @@ export const useMatteHand = createSharedComposable(() => {
       else if (shelf.way === 'pass') await takeNumber(at)
       else if (shelf.way !== 'ellipse') {
         begin(null, at)
-        await pull({ x: 0, y: 0 }, at)
+        pulled!.last = { by: { x: 0, y: 0 }, at }
         await end()
       }
     } catch (error) {

@@ -77,7 +77,7 @@ async function hold(revision: Revision) {
             <button
               type="button"
               :disabled="revision.number === shots.variant?.head"
-              @click="shots.bringBack(revision.number)"
+              @click="shots.restore(revision.number)"
             >
               bring back
             </button>

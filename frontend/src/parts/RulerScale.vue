@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { useShot } from '@/stores/shot'
 import { handPace } from './handPace'
 import { clampTo, graduations, placeOf, readout, typed, type RulerScale } from './ruler'
 
@@ -15,7 +16,7 @@ const typing = ref(false)
 const shown = ref(props.value)
 let grip: { x: number; value: number } | null = null
 let takes = handPace()
-let pause: ReturnType<typeof setTimeout> | undefined
+const shots = useShot()
 
 watch(
   () => props.value,
@@ -35,15 +36,12 @@ function move(value: number) {
   emit('moving', shown.value)
 }
 
-function settle() {
-  clearTimeout(pause)
-  emit('settled', shown.value)
-}
+const settle = () => emit('settled', shown.value)
 
+/** One step: of many that come one after another one edit is made, whatever becomes of the ruler meanwhile. */
 function nudge(steps: number) {
   move(shown.value + steps * props.scale.step)
-  clearTimeout(pause)
-  pause = setTimeout(settle, 350)
+  shots.asSteps(settle)
 }
 
 function onDown(event: PointerEvent) {

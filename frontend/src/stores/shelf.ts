@@ -80,7 +80,7 @@ export const useShelf = defineStore('shelf', () => {
   /** Keep a matte; a new one limits at once what the shelf is open for. */
   function keep(name: string, value: object, label: string) {
     const what = limited.value
-    const fresh = !(name in (shots.variant?.document.mattes ?? {}))
+    const fresh = !(name in (shots.base?.mattes ?? {}))
     const limits = fresh && what ? what.patch(name) : []
     chosen.value = name
     return shots.edit([...written(name, value), ...limits], label)
@@ -96,7 +96,7 @@ export const useShelf = defineStore('shelf', () => {
 
   /** A name that no matte has yet. */
   function freeName(wish: string): string {
-    const known = shots.variant?.document.mattes ?? {}
+    const known = shots.base?.mattes ?? {}
     for (let number = 1; ; number += 1) {
       const name = number === 1 ? wish : `${wish} ${number}`
       if (!(name in known)) return name

@@ -19,29 +19,64 @@ const SPARING_MS = 50
 /** Parts of the document that decide how a render is read: such an edit is proven before it is kept. */
 const READS = /^\/(source|tally|recipe)/
 
-/** The shot on the bench, its variant as the server keeps it, and the edit under way. */
+/** Steps of arrow keys and wheel become one edit, this long after the last of them. */
+const STEPS_MS = 350
+
+/** An edit that the server has not acknowledged yet; pictures and numbers show it meanwhile. */
+interface Unsaved {
+  variant: number
+  patch: PatchStep[]
+}
+
+/** Steps that are not sent yet, since more of them may come. */
+interface Steps extends Unsaved {
+  label: string
+  timer: ReturnType<typeof setTimeout>
+}
+
+/** The open shot, its variant as the server keeps it, and what is not saved yet: edits on their way, and a drag. */
 export const useShot = defineStore('shot', () => {
   const shots = ref<ShotName[]>([])
+  /** What is stored and cannot be read, in sentences. */
+  const problems = ref<string[]>([])
   const shot = shallowRef<Shot | null>(null)
   const variant = shallowRef<VariantState | null>(null)
-  const draft = shallowRef<PatchStep[]>([])
+  /** The drag under way, and the edits that were made and are not acknowledged yet. */
+  const drag = shallowRef<PatchStep[]>([])
+  const unsaved = shallowRef<Unsaved[]>([])
   const savedAt = ref<number | null>(null)
-  const saving = ref(false)
+  const waiting = ref(0)
+  const saving = computed(() => waiting.value > 0)
   /** Grows when the pixels behind the shot change, so that pictures are asked for again. */
   const renderKey = ref(0)
   /** What changed with the newest files, in sentences, until it is put away. */
   const news = shallowRef<News | null>(null)
   const deleted = shallowRef<ShotName | null>(null)
   const troubles = useTroubles()
+  /** The newest revision that this page knows of each variant: the base of the next edit of it. */
+  const heads = new Map<number, number>()
   let queue: Promise<unknown> = Promise.resolve()
+  let wanted = 0
+  let areSteps = false
+  let steps: Steps | null = null
 
-  /** The edit under way as the page shows it: pictures follow the hand at once, numbers at most so often. */
-  const shownDraft = shallowRef<PatchStep[]>([])
+  const made = computed(() =>
+    unsaved.value.filter((edit) => edit.variant === variant.value?.id).flatMap((edit) => edit.patch),
+  )
+  /** What every picture is asked for with: the edits on their way, then the drag. */
+  const draft = computed<PatchStep[]>(() => [...made.value, ...drag.value])
+  /** The document with all that was edited, without the drag: what the next gesture begins from. */
+  const base = computed<Variant | null>(() =>
+    variant.value ? withPatch(variant.value.document, made.value) : null,
+  )
+
+  /** The drag as the page shows it: pictures follow the pointer at once, numbers at most so often. */
+  const shownDrag = shallowRef<PatchStep[]>([])
   const sparing = ref(false)
   const showEvery = () => (sparing.value ? SPARING_MS : SHOWN_EVERY_MS)
-  const showDraft = useThrottleFn(() => void (shownDraft.value = draft.value), showEvery, true)
+  const showDrag = useThrottleFn(() => void (shownDrag.value = drag.value), showEvery, true)
   const document = computed<Variant | null>(() =>
-    variant.value ? withPatch(variant.value.document, shownDraft.value) : null,
+    base.value ? withPatch(base.value, shownDrag.value) : null,
   )
 
   /** The end of an address of a pass's picture: which variant reads it, and a key that grows with every change. */
@@ -63,25 +98,54 @@ export const useShot = defineStore('shot', () => {
   }
 
   async function loadShots() {
-    shots.value = (await told<{ shots: ShotName[] }>(api.GET('/api/shots'))).shots
+    const found = await told<{ shots: ShotName[]; problems: string[] }>(api.GET('/api/shots'))
+    shots.value = found.shots
+    problems.value = found.problems
   }
 
   async function openShot(id: number, variantId?: number) {
+    const mine = (wanted += 1)
     const found = await told<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
+    if (mine !== wanted) return
     shot.value = found
-    const wanted = found.variants.find((v) => v.id === variantId) ?? found.variants[0]
+    const first = found.variants.find((v) => v.id === variantId) ?? found.variants[0]
     renderKey.value += 1
-    if (wanted) await openVariant(wanted.id)
+    if (first) await openVariant(first.id)
   }
 
+  /** Open a variant of the shot; of several that are asked for, the last is opened. */
   async function openVariant(id: number) {
-    endDraft()
-    variant.value = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(id)))
-    if (variant.value.trouble) troubles.tell(`It cannot be shown as it is: ${variant.value.trouble}`)
+    const mine = (wanted += 1)
+    sendSteps()
+    endDrag()
+    const found = await inTurn(() => fetchVariant(id))
+    if (mine !== wanted) return
+    endDrag()
+    variant.value = found
+    if (found.trouble) troubles.tell(`This variant cannot be displayed: ${found.trouble}`)
     remember()
   }
 
-  /** Hear of new names and variants; the variant on the bench stays, unless it is gone. */
+  async function fetchVariant(id: number): Promise<VariantState> {
+    const found = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(id)))
+    heads.set(id, found.head)
+    return found
+  }
+
+  /** The state of a variant, if it is still the open one; a drag under way goes on. */
+  function adopt(state: VariantState) {
+    heads.set(state.id, state.head)
+    if (variant.value?.id === state.id) variant.value = state
+  }
+
+  /** Another client made an edit, perhaps: once all own edits are answered, take its state over. */
+  async function hearHead(id: number, head: number) {
+    await inTurn(async () => {
+      if (variant.value?.id === id && heads.get(id) !== head) adopt(await fetchVariant(id))
+    })
+  }
+
+  /** Hear of new names and variants; the open variant stays, unless it is gone. */
   async function reloadShot() {
     const id = shot.value?.id
     if (id === undefined) return
@@ -89,55 +153,101 @@ export const useShot = defineStore('shot', () => {
     if (shot.value?.id !== id) return
     shot.value = found
     const gone = !found.variants.some((v) => v.id === variant.value?.id)
-    if (gone && found.variants[0] && !saving.value) await openVariant(found.variants[0].id)
+    if (gone && found.variants[0]) await openVariant(found.variants[0].id)
   }
 
   /** The pixels behind the shot are new: ask for every picture again. */
   async function reloadRender(found: News) {
     if (found.sentences.length) news.value = found
     await reloadShot()
-    if (variant.value)
-      variant.value = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(variant.value.id)))
+    const id = variant.value?.id
+    if (id !== undefined) await inTurn(async () => adopt(await fetchVariant(id)))
     renderKey.value += 1
   }
 
-  /** Keep an edit. Edits are sent one after another, each on the revision that the one before made. */
+  /** Save an edit. Edits are sent one after another, each on the revision that the one before made. */
   function edit(patch: PatchStep[], label: string): Promise<void> {
+    const id = variant.value?.id
+    if (id === undefined) return Promise.resolve()
+    if (areSteps) return Promise.resolve(addSteps(id, patch, label))
+    sendSteps()
+    return save(id, patch, label)
+  }
+
+  function save(id: number, patch: PatchStep[], label: string): Promise<void> {
     if (patch.some((step) => READS.test(step.path))) expectNews()
-    return inTurn(async (state) => {
-      const body = { base: state.head, patch: patch as unknown as Record<string, never>[], label }
-      return told<VariantState>(api.POST('/api/variants/{variant_id}/edits', { ...at(state.id), body }))
+    endDrag()
+    return change(id, patch, (base) => {
+      const body = { base, patch: patch as unknown as Record<string, never>[], label }
+      return told<VariantState>(api.POST('/api/variants/{variant_id}/edits', { ...at(id), body }))
     })
   }
 
-  const undo = () =>
-    inTurn((state) => told<VariantState>(api.POST('/api/variants/{variant_id}/undo', at(state.id))))
-  const redo = () =>
-    inTurn((state) => told<VariantState>(api.POST('/api/variants/{variant_id}/redo', at(state.id))))
-
-  /** Make the variant as it was after a revision; that is an edit like any other. */
-  const bringBack = (number: number) =>
-    inTurn((state) =>
-      told<VariantState>(
-        api.POST('/api/variants/{variant_id}/revisions/{number}/bring-back', {
-          params: { path: { variant_id: state.id, number } },
-        }),
-      ),
-    )
-
-  /** Show an edit without keeping it, while something is dragged. */
-  function preview(patch: PatchStep[]) {
-    if (JSON.stringify(patch) === JSON.stringify(draft.value)) return
-    draft.value = patch
-    void showDraft()
+  /** What `work` edits are steps of a key or the wheel: they are saved as one edit once no more of them come. */
+  function asSteps(work: () => void) {
+    areSteps = true
+    try {
+      work()
+    } finally {
+      areSteps = false
+    }
   }
 
-  function endDraft() {
-    draft.value = shownDraft.value = []
+  function addSteps(variant: number, patch: PatchStep[], label: string) {
+    if (steps && !isSameChange(steps, variant, patch)) sendSteps()
+    clearTimeout(steps?.timer)
+    steps = { variant, patch, label, timer: setTimeout(sendSteps, STEPS_MS) }
+  }
+
+  /** Save steps now, whatever comes: another edit, another variant, the end of the page. */
+  function sendSteps() {
+    if (!steps) return
+    const { variant, patch, label, timer } = steps
+    clearTimeout(timer)
+    steps = null
+    void save(variant, patch, label)
+  }
+
+  const undo = () => walk('undo')
+  const redo = () => walk('redo')
+
+  function walk(way: 'undo' | 'redo'): Promise<void> {
+    sendSteps()
+    const id = variant.value?.id
+    if (id === undefined) return Promise.resolve()
+    const address = `/api/variants/{variant_id}/${way}` as const
+    return change(id, [], (base) => told<VariantState>(api.POST(address, { ...at(id), body: { base } })))
+  }
+
+  /** Make the variant as it was after a revision; that is an edit like any other. */
+  function restore(number: number): Promise<void> {
+    sendSteps()
+    const id = variant.value?.id
+    if (id === undefined) return Promise.resolve()
+    const params = { path: { variant_id: id, number } }
+    return change(id, [], (base) =>
+      told<VariantState>(
+        api.POST('/api/variants/{variant_id}/revisions/{number}/restore', { params, body: { base } }),
+      ),
+    )
+  }
+
+  /** Show an edit without saving it, while something is dragged. */
+  function preview(patch: PatchStep[]) {
+    if (steps && !isSameChange(steps, variant.value?.id, patch)) sendSteps()
+    if (JSON.stringify(patch) === JSON.stringify(drag.value)) return
+    drag.value = patch
+    void showDrag()
+  }
+
+  function endDrag() {
+    drag.value = shownDrag.value = []
   }
 
   async function addVariant(name: string, copy: boolean) {
     if (!shot.value || !variant.value) return
+    sendSteps()
+    await queue
     const body = { name, copy_of: copy ? variant.value.id : null }
     const made = await told<VariantState>(
       api.POST('/api/shots/{shot_id}/variants', { params: { path: { shot_id: shot.value.id } }, body }),
@@ -153,35 +263,58 @@ export const useShot = defineStore('shot', () => {
 
   async function deleteVariant() {
     if (!shot.value || !variant.value) return
+    sendSteps()
+    await queue
     await told(api.DELETE('/api/variants/{variant_id}', at(variant.value.id)))
     await openShot(shot.value.id)
   }
 
   function close() {
+    sendSteps()
+    wanted += 1
     shot.value = null
     variant.value = null
     history.replaceState(null, '', '/')
   }
 
-  function inTurn(send: (state: VariantState) => Promise<VariantState>): Promise<void> {
-    const turn = queue.then(async () => {
-      const state = variant.value
-      if (!state) return
-      saving.value = true
-      try {
-        variant.value = await send(state)
-        savedAt.value = Date.now()
-      } catch (error) {
-        if (error instanceof Problem && error.status === 409) await openVariant(state.id)
-        troubles.tell(error)
-      } finally {
-        saving.value = false
-        endDraft()
-      }
-    })
-    queue = turn
+  /** Work after all that was begun before; what fails ends only itself. */
+  function inTurn<Result>(work: () => Promise<Result>): Promise<Result> {
+    const turn = queue.then(work)
+    queue = turn.catch(() => undefined)
     return turn
   }
+
+  /** Change a variant on the server, on its newest revision that is known then; `patch` is shown until it is saved. */
+  function change(
+    id: number,
+    patch: PatchStep[],
+    send: (base: number) => Promise<VariantState>,
+  ): Promise<void> {
+    const mine: Unsaved = { variant: id, patch }
+    if (patch.length) unsaved.value = [...unsaved.value, mine]
+    waiting.value += 1
+    return inTurn(async () => {
+      try {
+        const state = await send(heads.get(id) ?? 0)
+        forget(mine)
+        adopt(state)
+        savedAt.value = Date.now()
+      } catch (error) {
+        forget(mine)
+        troubles.tell(error)
+        if (error instanceof Problem && error.status === 409)
+          await fetchVariant(id).then(adopt, (failed) => troubles.tell(failed))
+      } finally {
+        waiting.value -= 1
+      }
+    })
+  }
+
+  function forget(edit: Unsaved) {
+    if (unsaved.value.includes(edit)) unsaved.value = unsaved.value.filter((one) => one !== edit)
+  }
+
+  window.addEventListener('pagehide', sendSteps)
 
   function remember() {
     if (shot.value && variant.value)
@@ -189,11 +322,17 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, shot, variant, draft, document, sparing, savedAt, saving, renderKey, pictureKey, news, deleted, changeShot,
-    loadShots, openShot, openVariant, reloadShot,
-    reloadRender, edit, undo, redo, bringBack, preview, addVariant, renameVariant, deleteVariant, close,
+    shots, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, news, deleted,
+    changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, hearHead,
+    edit, asSteps, undo, redo, restore, preview, addVariant, renameVariant, deleteVariant, close,
   } // prettier-ignore
 })
+
+/** Whether an edit sets what steps before it set. */
+function isSameChange(before: Unsaved, variant: number | undefined, patch: PatchStep[]): boolean {
+  const paths = (of: PatchStep[]) => of.map((step) => step.path).join()
+  return before.variant === variant && paths(before.patch) === paths(patch)
+}
 
 /** A short number for a text, so that addresses change when it does. */
 function hashOf(text: string): number {

@@ -14,15 +14,23 @@ export const usePinProbe = createSharedComposable(() => {
   const troubles = useTroubles()
   const reel = useReel()
   const answered = shallowRef<Map<string, Probe>>(new Map())
+  const asked = new Map<string, Promise<Probe>>()
   const keyOf = (pin: Pin) => `${pin.x} ${pin.y}`
 
-  async function ask(id: number, pin: Pin): Promise<[string, Probe]> {
+  /** What is at a pixel of the open variant; all who ask for the same at the same time share one request. */
+  function ask(pin: Pin): Promise<Probe> {
+    const { id, head } = shots.variant!
+    const key = [id, head, keyOf(pin), room.probeSize, room.frame, shots.renderKey].join()
+    const known = asked.get(key) ?? fetchProbe(id, pin).finally(() => asked.delete(key))
+    asked.set(key, known)
+    return known
+  }
+
+  async function fetchProbe(id: number, { x, y }: Pin): Promise<Probe> {
     const params = { path: { variant_id: id } }
-    const body = { ...pin, size: room.probeSize, frame: room.frame }
-    const answer = await told<{ probe: Probe }>(
-      api.POST('/api/variants/{variant_id}/probe', { params, body }),
-    )
-    return [keyOf(pin), answer.probe]
+    const body = { x, y, size: room.probeSize, frame: room.frame }
+    return (await told<{ probe: Probe }>(api.POST('/api/variants/{variant_id}/probe', { params, body })))
+      .probe
   }
 
   watch(
@@ -40,9 +48,10 @@ export const usePinProbe = createSharedComposable(() => {
       onCleanup(() => (stale = true))
       const id = shots.variant?.id
       if (id === undefined || reel.playing) return
+      const pins = room.pins
       try {
-        const found = await Promise.all(room.pins.map((pin) => ask(id, pin)))
-        if (!stale) answered.value = new Map(found)
+        const found = await Promise.all(pins.map(ask))
+        if (!stale) answered.value = new Map(found.map((probe, i) => [keyOf(pins[i]!), probe]))
       } catch (error) {
         if (!stale) troubles.tell(error)
       }
@@ -52,5 +61,5 @@ export const usePinProbe = createSharedComposable(() => {
 
   const probes = computed(() => room.pins.map((pin) => answered.value.get(keyOf(pin)) ?? null))
   const probe = computed(() => probes.value[room.chosenPin] ?? null)
-  return { probe, probes }
+  return { probe, probes, ask }
 })

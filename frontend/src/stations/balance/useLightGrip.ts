@@ -1,30 +1,36 @@
-import { computed, onScopeDispose, shallowRef, watch } from 'vue'
+import { computed, onScopeDispose, shallowRef } from 'vue'
+import type { Probe } from '@/api/types'
 import { usePinProbe } from '@/stores/usePinProbe'
 import { clampStops, levelOf, levelPatch, percent, spoken, stopsText, type Axis } from '@/stores/levels'
 import { useGrip } from '@/stores/grip'
 import { useRoom, type Pin } from '@/stores/room'
 import { useShot } from '@/stores/shot'
+import { useTroubles } from '@/stores/troubles'
 
 const PIXELS_PER_STOP = 48
 const MIRED_PER_PIXEL = 0.6
 const SLACK = 4
 
-/** While the bench is open, light is changed in the picture: the light that dominates at the pin; up and down its level, sideways its warmth. */
+/** A drag in the image: what it changes is known once the server has said what makes the place where it began. */
+interface Drag {
+  variant: number
+  dx: number
+  dy: number
+  fine: boolean
+  way: 'level' | 'warmth' | null
+  /** Fixed when the make-up of the place is known, so that a change does not pass it on to another. */
+  held: { axis: Axis; name: string } | null
+}
+
+/** While the bench is open, light is changed in the image: the light that dominates at the pin; up and down its level, sideways its warmth. */
 export function useLightGrip() {
   const shots = useShot()
   const room = useRoom()
-  const { probe } = usePinProbe()
-  const hand = shallowRef<{ dx: number; dy: number; fine: boolean } | null>(null)
-  /** What is held: fixed when the make-up of the place is known, so that a change does not pass it on to another. */
-  let held: { axis: Axis; name: string } | null = null
-  let way: 'level' | 'warmth' | null = null
+  const troubles = useTroubles()
+  const { probe, ask } = usePinProbe()
+  const drag = shallowRef<Drag | null>(null)
+  let known: Promise<void> = Promise.resolve()
 
-  const dominant = computed(() => {
-    const light = probe.value?.lights.find((part) => part.name !== 'other')
-    const component = probe.value?.components.find((part) => part.name !== 'other')
-    if (light) return { axis: 'lights' as Axis, name: light.name }
-    return component ? { axis: 'components' as Axis, name: component.name } : null
-  })
   const words = computed(() =>
     [probe.value?.lights[0], probe.value?.components[0]]
       .flatMap((part) => (part && part.share > 0 ? [`${spoken(part.name)} ${percent(part.share)}`] : []))
@@ -32,22 +38,31 @@ export function useLightGrip() {
   )
 
   function begin(at: Pin | null) {
+    const place = at ?? room.pin
     if (at) room.putPin(at)
-    hand.value = { dx: 0, dy: 0, fine: false }
-    held = way = null
+    if (!place || !shots.variant) return
+    const mine: Drag = { variant: shots.variant.id, dx: 0, dy: 0, fine: false, way: null, held: null }
+    drag.value = mine
+    known = ask(place).then(
+      (found) => {
+        mine.held = dominant(found)
+        if (drag.value === mine) show(mine)
+      },
+      (error) => troubles.tell(error),
+    )
   }
 
   function move(by: { x: number; y: number }, fine: boolean) {
-    hand.value = { dx: by.x, dy: by.y, fine }
+    if (!drag.value) return
+    const { x: dx, y: dy } = by
+    const way = drag.value.way ?? wayOf(dx, dy)
+    Object.assign(drag.value, { dx, dy, fine, way })
+    show(drag.value)
   }
 
-  function change() {
-    if (!hand.value || !shots.variant) return null
-    held ??= dominant.value
-    const { dx, dy, fine } = hand.value
-    if (!way && Math.hypot(dx, dy) >= SLACK) way = Math.abs(dy) >= Math.abs(dx) ? 'level' : 'warmth'
-    if (!held || !way) return null
-    const level = levelOf(shots.variant.document, held.axis, held.name)
+  function change({ held, way, dx, dy, fine }: Drag) {
+    if (!held || !way || !shots.base) return null
+    const level = levelOf(shots.base, held.axis, held.name)
     const step = fine ? 0.1 : 1
     if (way === 'warmth') {
       const mired = 1e6 / level.kelvin + dx * MIRED_PER_PIXEL * step
@@ -58,26 +73,49 @@ export function useLightGrip() {
     return { ...held, level: { ...level, stops }, what: `${stopsText(stops)} stops` }
   }
 
-  watch([hand, dominant], () => {
-    const next = change()
+  function show(mine: Drag) {
+    const next = change(mine)
     if (!next) return
     room.choose(next.axis, next.name)
     shots.preview(levelPatch(next.axis, next.name, next.level))
-  })
+  }
 
-  function end() {
-    const last = change()
-    hand.value = null
-    if (last) void shots.edit([...shots.draft], `${spoken(last.name)} ${last.what}, in the picture`)
+  /** The hand may be quicker than the server: what it pulled is saved as soon as it is known of what. */
+  async function end() {
+    const mine = drag.value
+    drag.value = null
+    if (!mine) return
+    await known
+    const last = mine.variant === shots.variant?.id ? change(mine) : null
+    if (!last) return drag.value ? undefined : shots.preview([])
+    room.choose(last.axis, last.name)
+    await shots.edit(
+      levelPatch(last.axis, last.name, last.level),
+      `${spoken(last.name)} ${last.what}, in the picture`,
+    )
   }
 
   const moving = computed(() => {
     const level =
-      hand.value && room.chosen && shots.draft.length
+      drag.value && room.chosen && shots.draft.length
         ? levelOf(shots.document!, room.chosen.axis, room.chosen.name)
         : null
     return level ? `${spoken(room.chosen!.name)} ${stopsText(level.stops)} stops, ${level.kelvin} K` : ''
   })
   const doing = () => moving.value || 'drag up or down: level, sideways: warmth'
-  onScopeDispose(useGrip().take({ begin, move, end, words: () => words.value, doing }))
+  const grip = { begin, move, end: () => void end(), words: () => words.value, doing }
+  onScopeDispose(useGrip().take(grip))
+}
+
+function wayOf(dx: number, dy: number): Drag['way'] {
+  if (Math.hypot(dx, dy) < SLACK) return null
+  return Math.abs(dy) >= Math.abs(dx) ? 'level' : 'warmth'
+}
+
+/** The light that makes most of a place, else the component. */
+function dominant(probe: Probe): Drag['held'] {
+  const light = probe.lights.find((part) => part.name !== 'other')
+  const component = probe.components.find((part) => part.name !== 'other')
+  if (light) return { axis: 'lights', name: light.name }
+  return component ? { axis: 'components', name: component.name } : null
 }

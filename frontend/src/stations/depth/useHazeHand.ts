@@ -6,59 +6,78 @@ import { distanceText, useDepth } from './useDepth'
 
 const round = (value: number) => Number(value.toPrecision(4))
 
+interface Pull {
+  from: GripPlace
+  first: Promise<DepthPlace>
+  last: GripPlace | null
+  wasOff: boolean
+}
+
 /** Haze by pulling a line in the picture: from where it begins to where half of the light is left. */
 export function useHazeHand() {
   const { haze, survey, placeAt } = useDepth()
   const marks = useMarks()
   const troubles = useTroubles()
-  let from: GripPlace | null = null
-  let first: Promise<DepthPlace> | null = null
-  let change: object | null = null
-  let label = ''
-  let latest = 0
-  let wasOff = false
+  let pulled: Pull | null = null
 
   function begin(_pixel: unknown, at: GripPlace) {
-    from = at
-    first = placeAt(at)
+    const first = placeAt(at)
     first.catch(troubles.tell)
-    change = null
-    wasOff = !haze.now.value.on
+    pulled = { from: at, first, last: null, wasOff: !haze.now.value.on }
   }
 
   async function move(_by: GripPlace, _fine: boolean, at: GripPlace) {
-    if (!from || !first) return
-    const mine = (latest += 1)
-    const ends = await Promise.all([first, placeAt(at)]).catch(() => null)
-    if (mine !== latest || !from || !ends) return
-    const distances = ends.map((end) => end.distance)
-    const said = `${distanceText(distances[0]!)} → ${distanceText(distances[1]!)}`
+    const mine = pulled
+    if (!mine) return
+    mine.last = at
+    const ends = await endsOf(mine)
+    if (mine !== pulled || mine.last !== at || !ends) return
+    const said = `${distanceText(ends[0]!)} → ${distanceText(ends[1]!)}`
     marks.show([
-      { kind: 'line', points: [from, at] },
+      { kind: 'line', points: [mine.from, at] },
       { kind: 'words', at, text: said },
     ])
-    const [near, far] = (distances as number[]).sort((a, b) => a - b)
-    if (distances.includes(null) || far! - near! < 1e-4) return
-    change = { on: true, start: round(near!), density: round(Math.min(1e4, Math.LN2 / (far! - near!))) }
+    const next = changeOf(mine, ends)
+    if (next) haze.show(next.change)
+  }
+
+  /** The distances where a pull began and where it is; null where one is not known. */
+  async function endsOf({ first, last }: Pull): Promise<(number | null)[] | null> {
+    if (!last) return null
+    const ends = await Promise.all([first, placeAt(last)]).catch(() => null)
+    return ends && ends.map((end) => end.distance)
+  }
+
+  function changeOf({ wasOff }: Pull, ends: (number | null)[]) {
+    const [near, far] = (ends as number[]).sort((a, b) => a - b)
+    if (ends.includes(null) || far! - near! < 1e-4) return null
+    let change: object = {
+      on: true,
+      start: round(near!),
+      density: round(Math.min(1e4, Math.LN2 / (far! - near!))),
+    }
     if (survey.value?.has_sky) change = { ...change, background: true }
     // Air that was not there before takes the light of what lies farthest.
     if (wasOff && survey.value) change = { ...change, colour: survey.value.air.map(round) }
-    label = `haze from ${distanceText(near!)}, half at ${distanceText(far!)}`
-    haze.show(change)
+    return { change, label: `haze from ${distanceText(near!)}, half at ${distanceText(far!)}` }
   }
 
-  function end() {
-    if (change) haze.keep(change, label)
-    from = change = null
-    latest += 1
+  /** The hand may be quicker than the server: what it pulled is kept as soon as the distances are there. */
+  async function end() {
+    const mine = pulled
+    pulled = null
     marks.clear()
+    const ends = mine && (await endsOf(mine))
+    const last = mine && ends && changeOf(mine, ends)
+    if (last) haze.keep(last.change, last.label)
+    else if (!pulled) haze.show({})
   }
 
   const words = () => ''
   const letGo = useGrip().take({
     begin,
     move: (...how) => void move(...how),
-    end,
+    end: () => void end(),
     words,
     doing: words,
     everywhere: true,
