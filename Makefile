@@ -68,7 +68,7 @@ chromium:
 types: $(PACKAGES)
 	$(BIN)/python -m escala.web.openapi > frontend/openapi.json
 	$(BIN)/python -m escala.web.openapi defaults > frontend/src/api/defaults.json
-	cd frontend && npm run --silent types
+	cd frontend && npm run --silent types && npx prettier --log-level warn --write src/api/defaults.json
 
 bench: setup
 	$(BIN)/escala bench

@@ -79,7 +79,7 @@ class LateAnswerTest(BrowserTest):
         with self.held_back("**/probe") as held:
             self.pull(self.page, (0.5, 0.75), (0, 90))
             self.assertTrue(held)
-        self.at_rest(self.page)
+        self.until(lambda: self.state()["document"]["balance"]["lights"])
         expect(self.page.locator(".head-cell.chosen")).to_contain_text("−1.")
         levels = self.state()["document"]["balance"]["lights"]
         self.assertEqual(len(levels), 1)
@@ -87,7 +87,9 @@ class LateAnswerTest(BrowserTest):
 
     def test_a_quick_hand_at_every_matte_that_is_pulled(self) -> None:
         self.page.keyboard.press("m")
-        for number, words in enumerate(("its brightness", "its colour", "facing a way", "how far", "around a place"), 1):
+        for number, words in enumerate(
+            ("its brightness", "its colour", "facing a way", "how far", "around a place"), 1
+        ):
             with self.subTest(way=words):
                 self.page.get_by_role("button", name=words, exact=True).click()
                 with self.held_back("**/values") as held:

@@ -3,7 +3,6 @@
 import os
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from typing import Any
 
 import cv2

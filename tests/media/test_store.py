@@ -1,19 +1,85 @@
 import json
 import os
 import random
+import shutil
 from unittest import mock
 
 import numpy as np
 import OpenEXR
 
+from escala.core.colour.file_colour import FileColour
 from escala.core.errors import BadSource, BeingWritten, EscalaError
 from escala.engine.source.intake import read_render
-from escala.media import intake
+from escala.media import intake, store
 from escala.media.decode import decode_frame_here
 from escala.media.intake import DecodeFailed, take_in_frame
 from escala.media.sources import SourceFile, find_render
-from escala.media.store import INDEX, StoredFrame, frame_key, trim_store
+from escala.media.store import (
+    INDEX,
+    FrameHeader,
+    FrameWriter,
+    PassSlot,
+    RepairedFrame,
+    StoredFrame,
+    frame_key,
+    trim_store,
+)
+from escala.media.windows import Window
 from tests.made import FolderTest, box, light, write_layers, write_parts
+
+
+class LargeStoreTest(FolderTest):
+    def test_planes_beyond_two_gibibytes(self) -> None:
+        """The last of so many planes lies where its offset is no 32-bit number; the file is sparse until then."""
+        rows, columns, count = 2048, 4096, 66
+        slots = [PassSlot(f"p{i}", "", "f", "", ("Y",), ("Y",), "float", FileColour(), True) for i in range(count)]
+        band = np.random.default_rng(0).random((64, columns), np.float32)
+        with FrameWriter(self.folder / "large", slots, rows, columns) as writer:
+            writer.write_plane(f"p{count - 1}", 0, np.pad(band, ((rows - 64, 0), (0, 0))))
+            with mock.patch.object(store._PlaneGroup, "write_smaller_levels"):
+                writer.finish(FrameHeader(Window(0, 0, columns, rows), Window(0, 0, columns, rows), 1.0))
+        frame = StoredFrame(self.folder / "large")
+        self.assertGreater(frame.passes[f"p{count - 1}"].levels[0][0], 1 << 31)
+        np.testing.assert_array_equal(frame.planes(f"p{count - 1}")[0, -64:], band)
+        self.assertEqual(float(frame.planes("p3").max()), 0.0)
+
+
+class TrimTest(FolderTest):
+    """Frames that something still reads stay, whatever they were made of."""
+
+    def frame(self, name: str) -> StoredFrame:
+        path = write_layers(self.folder / f"{name}.exr", {"": light(1, 40, 50)})
+        return take_in_frame(find_render([path]).first, self.folder / "store", decoder=decode_frame_here)
+
+    def test_frames_in_use_stay_and_others_go(self) -> None:
+        kept, gone = self.frame("kept"), self.frame("gone")
+        pixels, folder = kept.planes("rgba").copy(), gone.folder
+        del gone
+        trim_store(self.folder / "store", 0)
+        self.assertFalse(folder.exists())
+        np.testing.assert_array_equal(StoredFrame(kept.folder).planes("rgba"), pixels)
+
+    def test_the_parts_of_a_repaired_frame_stay(self) -> None:
+        kept, folder = self.frame("kept"), self.folder / "store" / "repaired"
+        with FrameWriter(folder, [slot_of(kept)], 40, 50) as writer:
+            for index in range(3):
+                writer.write_plane("rgba", index, np.full((40, 50), index, np.float16))
+            writer.finish(kept.header)
+        repaired = RepairedFrame(StoredFrame(folder), kept)
+        del kept
+        trim_store(self.folder / "store", 0)
+        np.testing.assert_array_equal(repaired.planes("rgba")[:, 5, 5], [0, 1, 2])
+        self.assertEqual(len(list((self.folder / "store").iterdir())), 2)
+
+    def test_pixels_that_another_process_deleted_can_still_be_read(self) -> None:
+        frame = self.frame("kept")
+        shutil.rmtree(frame.folder)
+        np.testing.assert_array_equal(frame.planes("rgba"), light(1, 40, 50).astype(np.float16))
+
+
+def slot_of(frame: StoredFrame) -> PassSlot:
+    found = frame.passes["rgba"]
+    return PassSlot("rgba", "", found.file, "", found.channels, found.letters, "half", found.colour, False)
 
 
 class IntakeTest(FolderTest):
@@ -96,9 +162,9 @@ class IntakeTest(FolderTest):
         store = self.folder / "store"
         for i in range(3):
             path = write_layers(self.folder / f"{i}.exr", {"": light(i)})
-            kept = take_in_frame(find_render([path]).first, store).folder
-        trim_store(store, 1, keep=[kept])
-        self.assertEqual([frame.name for frame in store.iterdir()], [kept.name])
+            kept = take_in_frame(find_render([path]).first, store)
+        trim_store(store, 1)
+        self.assertEqual([frame.name for frame in store.iterdir()], [kept.folder.name])
 
 
 class BrokenFileTest(FolderTest):

@@ -42,7 +42,7 @@ class RefusalTest(unittest.TestCase):
             "joined from itself: m0 of m1 of m0", self.refused(document({**join, "of": ["m1"]}, {**join, "of": ["m0"]}))
         )
         chain = [{**join, "of": [f"m{i + 1}"]} for i in range(80)]
-        self.assertIn("64 deep", self.refused(document(*chain, OVAL)))
+        self.assertIn("64 is the most", self.refused(document(*chain, OVAL)))
 
     def test_values_out_of_range(self) -> None:
         place = {"kind": "position", "centre": [0, 0, 0]}
@@ -58,6 +58,22 @@ class RefusalTest(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(odd=odd):
                 self.refused(document(odd))
+
+    def test_how_deep_joins_may_be_depends_on_no_order(self) -> None:
+        def chain(count: int) -> list[dict]:
+            return [OVAL, *({"kind": "join", "how": "any", "of": [f"m{i}"]} for i in range(count))]
+
+        for turned in (False, True):
+            mattes = dict(document(*chain(64))["mattes"])
+            deeper = {**mattes, "m65": {"kind": "join", "how": "any", "of": ["m64"]}}
+            for names, is_refused in ((mattes, False), (deeper, True)):
+                ordered = dict(reversed(names.items())) if turned else names
+                if is_refused:
+                    self.assertIn("joined 65 deep; 64 is the most", self.refused({"mattes": ordered}))
+                else:
+                    Variant.model_validate({"mattes": ordered})
+        many = {"mattes": document(*chain(5000))["mattes"]}
+        self.assertIn("deep; 64 is the most", self.refused(many))
 
     def test_corrections_of_a_part_stand_at_balance_alone(self) -> None:
         part = {"kind": "exposure", "of": {"light": "key"}}

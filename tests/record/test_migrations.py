@@ -187,7 +187,7 @@ class BrokenRowsTest(OlderHomeTest):
         for table, column, what in (("revision", "patch", "Revision"), ("variant", "document", "Variant")):
             with self.subTest(table=table):
                 file = self.broken(f"UPDATE {table} SET {column} = '{{half'")
-                told, variant, head = self.opened(file)
+                told, variant, _ = self.opened(file)
                 self.assertTrue(all(sentence.startswith(what) for sentence in told[1:]), told)
                 self.assertEqual(variant.surface.changes == (), table == "variant")
                 with sqlite3.connect(file) as kept:

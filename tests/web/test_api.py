@@ -70,9 +70,7 @@ class VariantApiTest(ApiTest):
         late = self.edit(variant, 0, 5)
         self.assertEqual((late.status_code, late.mimetype), (409, "application/problem+json"))
         self.assertIn("changed elsewhere", late.get_json()["detail"])
-        self.assertEqual(
-            self.step(variant, "undo").get_json()["document"]["balance"]["lights"], {}
-        )
+        self.assertEqual(self.step(variant, "undo").get_json()["document"]["balance"]["lights"], {})
         again = self.step(variant, "redo").get_json()
         self.assertEqual(again["document"]["balance"]["lights"]["key"]["stops"], -2)
         self.assertEqual(len(self.client.get(f"/api/variants/{variant}/revisions").get_json()), 1)

@@ -69,7 +69,7 @@ class RoleApiTest(SourceApiTest):
         self.assertEqual(self.roles(variant)["Pass_Strange"], "mask")
         second = self.variant_of(self.open("second.exr")["result"]["shot_id"])
         self.assertEqual({rule["role"] for rule in second["offered_rules"].values()}, {"mask"})
-        undone = self.step(variant['id'], "undo").json
+        undone = self.step(variant["id"], "undo").json
         self.assertEqual(self.roles(undone)["Pass_Strange"], "other")
 
     def test_a_repair_is_shown_in_pass_pictures_and_histograms(self) -> None:

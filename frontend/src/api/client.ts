@@ -94,8 +94,11 @@ export async function fetchBoardSheet(
 }
 
 /** The sheet of the small pictures of mattes, as an address for CSS; revoke it when it is replaced. */
-export async function fetchShelfSheet(variantId: number, patch: PatchStep[], frame: number | null) {
-  const response = await postJson(`/api/variants/${variantId}/mattes/shelf/sheet`, { patch, frame })
+export async function fetchShelfSheet(
+  variantId: number,
+  wish: { patch: PatchStep[]; frame: number | null; first: number; count: number },
+) {
+  const response = await postJson(`/api/variants/${variantId}/mattes/shelf/sheet`, wish)
   return URL.createObjectURL(await response.blob())
 }
 

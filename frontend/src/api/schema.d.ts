@@ -4066,7 +4066,7 @@ export interface components {
         };
         /**
          * Shelf
-         * @description The mattes of a variant, in order of their names; tiles are of one size.
+         * @description Some of the mattes of a variant, in order of their names; tiles are of one size. `total`: how many it has.
          */
         Shelf: {
             /** Mattes */
@@ -4075,6 +4075,8 @@ export interface components {
             tile_height: number;
             /** Tile Width */
             tile_width: number;
+            /** Total */
+            total: number;
         };
         /**
          * ShelfMatte
@@ -4105,10 +4107,35 @@ export interface components {
         };
         /**
          * ShelfOut
-         * @description The mattes of a variant.
+         * @description Mattes of a variant.
          */
         ShelfOut: {
             shelf: components["schemas"]["Shelf"];
+        };
+        /**
+         * ShelfRequest
+         * @description Mattes in order of their names: so many, from the first on.
+         */
+        ShelfRequest: {
+            /**
+             * Count
+             * @default 256
+             */
+            count: number;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * ShotChange
@@ -6215,7 +6242,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Preview"];
+                "application/json": components["schemas"]["ShelfRequest"];
             };
         };
         responses: {
@@ -6250,7 +6277,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Preview"];
+                "application/json": components["schemas"]["ShelfRequest"];
             };
         };
         responses: {

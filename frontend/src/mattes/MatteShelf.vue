@@ -3,11 +3,11 @@ import { computed, ref } from 'vue'
 import { useShelf } from '@/stores/shelf'
 import { WAYS } from './kinds'
 import MatteTile from './MatteTile.vue'
-import { useShelfFacts } from './useShelfFacts'
+import { PAGE, useShelfFacts } from './useShelfFacts'
 
 /** The mattes of the variant in a row, and the ways of making one in the picture. */
 const shelf = useShelf()
-const { shelf: facts, sheet } = useShelfFacts()
+const { shelf: facts, sheet, first } = useShelfFacts()
 const joining = ref<{ one: string; other: string } | null>(null)
 const tile = computed(() => ({
   width: facts.value?.tile_width ?? 112,
@@ -76,7 +76,14 @@ function join(how: string) {
         @choose="shelf.limited ? shelf.limit(matte.name) : shelf.choose(matte.name)"
         @dropped="joining = { one: $event, other: matte.name }"
       />
-      <p v-if="!facts?.mattes.length" class="quiet">None yet: make the first one in the picture.</p>
+      <template v-if="facts && facts.total > PAGE">
+        <button type="button" :disabled="first === 0" @click="first -= PAGE">Previous {{ PAGE }}</button>
+        <button type="button" :disabled="first + PAGE >= facts.total" @click="first += PAGE">
+          Next {{ PAGE }} of {{ facts.total }}
+        </button>
+      </template>
+      <p v-if="!facts" class="quiet">Loading…</p>
+      <p v-else-if="!facts.total" class="quiet">None yet: make the first one in the picture.</p>
     </div>
   </section>
 </template>

@@ -5,27 +5,33 @@ import type { PatchStep, Shelf } from '@/api/types'
 import { useRoom } from '@/stores/room'
 import { useSteadily } from '@/stores/useSteadily'
 
+/** So many mattes are shown at once. */
+export const PAGE = 256
+
 /** The mattes of the variant on the bench, what each covers, and their sheet of pictures, following every edit. */
 export const useShelfFacts = createSharedComposable(() => {
   const room = useRoom()
   const shelf = shallowRef<Shelf | null>(null)
   const sheet = ref('')
+  /** Which of many mattes are shown: from this one on. */
+  const first = ref(0)
 
   async function load(id: number, patch: PatchStep[]): Promise<void> {
     const { frame } = room
-    const body = { patch: patch as unknown as Record<string, never>[], frame }
+    const page = { first: first.value, count: PAGE }
+    const body = { patch: patch as unknown as Record<string, never>[], frame, ...page }
     const [answer, address] = await Promise.all([
       told<{ shelf: Shelf }>(
         api.POST('/api/variants/{variant_id}/mattes/shelf', { params: { path: { variant_id: id } }, body }),
       ),
-      fetchShelfSheet(id, patch, frame),
+      fetchShelfSheet(id, { patch, frame, ...page }),
     ])
     shelf.value = answer.shelf
     if (sheet.value) URL.revokeObjectURL(sheet.value)
     sheet.value = address
   }
 
-  useSteadily(load)
+  useSteadily(load, first)
   onScopeDispose(() => sheet.value && URL.revokeObjectURL(sheet.value))
-  return { shelf, sheet }
+  return { shelf, sheet, first }
 })

@@ -13,7 +13,7 @@ from escala.engine.chain import Picture
 from escala.engine.colour.chain import Colouring
 from escala.engine.evaluation import Purpose
 from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import BAND_ROWS, Look, bands_of, full_look
+from escala.engine.looking.look import BAND_REACHES, BAND_ROWS, Look, bands_of, full_look
 from escala.engine.progress import Progress, part_of, untold
 from escala.engine.stations import STATION_BY_NAME
 from escala.media.exr import read_parts, writable_attributes, write_exr
@@ -22,8 +22,6 @@ from escala.media.windows import Window
 from escala.model.render import Render, WindowBox
 from escala.model.variant import Variant
 
-# A band is so many times as high as what lies around it and is worked out too.
-_BAND_REACHES = 4
 STILLS = (".png", ".tif", ".tiff", ".jpg", ".jpeg")
 
 
@@ -73,7 +71,7 @@ def _bands(
     """A place of the raster as it leaves, in bands; at the end memory is given back."""
     # What looks around itself is worked out beyond each band: where that is far, bands are higher.
     reach = engine.chain.reach(engine.ask(variant, place, Purpose.DELIVERING))
-    for band in bands_of(place, max(BAND_ROWS, int(_BAND_REACHES * reach))):
+    for band in bands_of(place, max(BAND_ROWS, int(BAND_REACHES * reach))):
         begin = (band.y - place.y) / place.height
         told = part_of(progress, begin, begin + band.height / place.height)
         asked = engine.ask(variant, band, Purpose.DELIVERING, progress=told)

@@ -20,8 +20,8 @@ class Ground:
     name: str = ""
 
     def told(self, share: float) -> None:
-        """Tell how far the effect is; whoever is told may stop it."""
-        self.asked.progress(share, self.name)
+        """Report how far the effect is. Raises to stop it."""
+        self.asked.report(share, self.name)
 
 
 def _nowhere(part: Any, ground: Ground) -> float:

@@ -3,11 +3,13 @@
 from dataclasses import dataclass, field, replace
 from enum import Enum
 
+from escala.core.progress import ProgressCallback
 from escala.model.variant import Variant
 
 from .colour.chain import Colouring
 from .looking.look import Look
 from .progress import Progress, untold
+from .worker import give_way
 
 
 class Purpose(Enum):
@@ -46,6 +48,15 @@ class Evaluation:
     def is_kept(self) -> bool:
         """Whether results are kept for the next picture."""
         return self.purpose is not Purpose.DELIVERING
+
+    def report(self, share: float, doing: str) -> None:
+        """Report how far a step is, 0 to 1, and let more urgent work go first. Raises to stop the evaluation."""
+        give_way()
+        self.progress(share, doing)
+
+    def reporting(self, doing: str) -> ProgressCallback:
+        """What the loops of a step report to."""
+        return lambda share: self.report(share, doing)
 
     def of(self, variant: Variant) -> "Evaluation":
         """The same place for another variant in the same colour chain."""

@@ -1,5 +1,9 @@
 """A frame of a render as it is read, evaluated along the path at any look."""
 
+from dataclasses import replace
+
+import numpy as np
+
 from escala.core.errors import choose
 from escala.core.planes import Planes
 from escala.media.configs import colour_config
@@ -18,12 +22,15 @@ from .colour.chain import Colouring, colouring_of
 from .evaluation import Evaluation, Purpose
 from .images import FindImage, no_images
 from .keys import Keys
-from .looking.look import Look, colour_of_pass, sample_pass
+from .looking.look import BAND_REACHES, BAND_ROWS, Look, bands_of, colour_of_pass, sample_pass
 from .mattes.mattes import Mattes
-from .progress import Progress, untold
+from .progress import Progress, part_of, untold
 from .stations import LINKS, STATION_BY_NAME, links_up_to
 from .surface.changes import Surfaces
 from .surroundings import Surroundings
+
+# Exact images of more pixels, as an 8K frame at full size, are made in bands where stages look around themselves.
+_MAX_AT_ONCE = 9_000_000
 
 
 class Evaluator:
@@ -76,6 +83,8 @@ class Evaluator:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
         self.keys.refresh()
         settled, colouring = variant.settled(self.number), self.colouring(variant)
+        if purpose is not Purpose.MOVING:
+            self.mattes.check_cost(settled)
         return Evaluation(settled, colouring, look, purpose, viewer, self.number, progress)
 
     def at(self, station: str, asked: Evaluation) -> Planes:
@@ -87,7 +96,27 @@ class Evaluator:
         found = choose("station", station, STATION_BY_NAME)
         if found.sum:
             return Picture(found.sum(self.head, asked), lambda: self.alpha(asked))
+        if self._is_made_in_bands(asked):
+            return self._in_bands(asked, station)
         return self.chain.picture(links_up_to(station), asked)
+
+    def _is_made_in_bands(self, asked: Evaluation) -> bool:
+        """Whether an exact image is so large that its stages would take gigabytes at once."""
+        is_large = asked.look.out_width * asked.look.out_height > _MAX_AT_ONCE
+        return asked.purpose is Purpose.RESTING and is_large and asked.look.is_full and self.chain.reach(asked) > 0
+
+    def _in_bands(self, asked: Evaluation, station: str) -> Picture:
+        """An exact image band by band, as it is exported; the same to the bit."""
+        look, bands = asked.look, []
+        rows = max(BAND_ROWS, int(BAND_REACHES * self.chain.reach(asked)))
+        for band in bands_of(look, rows):
+            begin = (band.y - look.y) / look.height
+            told = part_of(asked.progress, begin, begin + band.height / look.height)
+            part = replace(asked.at(band), purpose=Purpose.DELIVERING, progress=told)
+            bands.append(self.chain.picture(links_up_to(station), part).settled)
+        alphas = [band.alpha for band in bands if band.alpha is not None]
+        alpha = np.concatenate(alphas) if alphas else None
+        return Picture(np.concatenate([band.colour for band in bands], axis=1), lambda: alpha)
 
     def shown(self, asked: Evaluation, station: str = "display") -> Picture:
         """The picture at a station as the variant's view shows it: display values, by the exact processor."""

@@ -112,9 +112,7 @@ class Workshop:
         with self._lock:
             self._engines.clear()
 
-    def evaluate(
-        self, job: Callable[[], Result], urgency: int, viewer: str | None = None, client: str = ""
-    ) -> Result:
+    def evaluate(self, job: Callable[[], Result], urgency: int, viewer: str | None = None, client: str = "") -> Result:
         """The result of a job of the evaluation thread. Raises as `EvaluationThread.run`."""
         try:
             return self.thread.run(job, urgency, viewer, client)
@@ -194,9 +192,7 @@ class Workshop:
     def forget(self, shot: int) -> None:
         """Let the evaluators of a shot go, and what is kept of those of its frames that no other shot shows."""
         with self._lock:
-            gone = {
-                self._engines.pop(key).evaluator.frame.folder.name for key in list(self._engines) if key[0] == shot
-            }
+            gone = {self._engines.pop(key).evaluator.frame.folder.name for key in list(self._engines) if key[0] == shot}
         for folder in gone - {frame.folder.name for frame in self._frames()}:
             self.cache.drop(folder)
 

@@ -220,20 +220,32 @@ def check_joins(mattes: Mapping[str, Any]) -> None:
         absent = next((member for member in members_of(matte) if member not in mattes), None)
         if absent is not None:
             raise ValueError(f"the matte {name!r} joins {absent!r}, which this document does not have")
-    done: set[str] = set()
+    depths: dict[str, int] = {}
     for name in mattes:
-        _walk(mattes, name, (), done)
+        _measure_depth(mattes, name, depths)
 
 
-def _walk(mattes: Mapping[str, Any], name: str, above: tuple[str, ...], done: set[str]) -> None:
-    if name in above:
-        raise ValueError(f"the matte {name!r} is joined from itself: {' of '.join((*above, name))}")
-    if len(above) > _MOST_DEPTH:
-        raise ValueError(f"mattes are joined {_MOST_DEPTH} deep at most")
-    if name not in done:
-        for member in members_of(mattes[name]):
-            _walk(mattes, member, (*above, name), done)
-        done.add(name)
+def _measure_depth(mattes: Mapping[str, Any], name: str, depths: dict[str, int]) -> None:
+    """Find how deep a matte and its members are joined, whatever their order; no recursion, for they may be many."""
+    path, waiting = [name], {name: list(members_of(mattes[name]))}
+    while path:
+        current = path[-1]
+        if current not in depths and waiting[current]:
+            member = waiting[current].pop()
+            if member in waiting and member not in depths:
+                raise ValueError(f"the matte {member!r} is joined from itself: {_way_back(path, member)}")
+            if member not in depths:
+                path.append(member)
+                waiting[member] = list(members_of(mattes[member]))
+            continue
+        path.pop()
+        depths[current] = 1 + max((depths[member] for member in members_of(mattes[current])), default=-1)
+        if depths[current] > _MOST_DEPTH:
+            raise ValueError(f"the matte {current!r} is joined {depths[current]} deep; {_MOST_DEPTH} is the most")
+
+
+def _way_back(path: list[str], name: str) -> str:
+    return " of ".join((*path[path.index(name) :], name))
 
 
 _MOST_DEPTH = 64

@@ -130,7 +130,7 @@ def check_base(variant: VariantRow, base: int) -> None:
 
 
 def save_edit(session: Session, variant: VariantRow, edit: PreparedEdit) -> VariantRow:
-    """Save an edit that was prepared. Raises `StaleRevision` where the variant has changed since; the caller commits."""
+    """Save a prepared edit. Raises `StaleRevision` where the variant has changed since; the caller commits."""
     check_base(variant, edit.base)
     if not edit.patch:
         return variant

@@ -71,7 +71,9 @@ def set_broken_rows_aside(connection: Connection) -> int:
             key = row[checked.key]
             content = {name: str(value) for name, value in row.items()}
             set_aside(connection, checked.table, key, "it holds no JSON", content)
-            change = f"UPDATE {checked.table} SET {checked.instead}" if checked.instead else f"DELETE FROM {checked.table}"
+            change = (
+                f"UPDATE {checked.table} SET {checked.instead}" if checked.instead else f"DELETE FROM {checked.table}"
+            )
             connection.execute(text(f"{change} WHERE {checked.key} = :key"), {"key": key})
             count += 1
     return count
@@ -95,7 +97,10 @@ def set_aside_sentences(connection: Connection) -> list[str]:
     rows = connection.execute(
         text("""SELECT "table", "row", reason FROM set_aside WHERE "table" <> 'shot' ORDER BY id DESC LIMIT 50""")
     ).all()
-    return [f"{_WORDS.get(table, table)} {row} could not be read and was set aside: {reason}." for table, row, reason in rows]
+    return [
+        f"{_WORDS.get(table, table)} {row} could not be read and was set aside: {reason}."
+        for table, row, reason in rows
+    ]
 
 
 _WORDS = {

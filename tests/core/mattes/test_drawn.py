@@ -1,10 +1,12 @@
 """Drawn outlines against areas and distances that are known."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 
 from escala.core.errors import ShapeError
+from escala.core.mattes import drawn
 from escala.core.mattes.drawn import ellipse_outline, outline_matte, smooth_outline
 
 
@@ -81,3 +83,61 @@ class OutlineTest(unittest.TestCase):
         size = np.hypot(along / 20, across / 6)
         self.assertTrue((matte[size < 0.9] == 1).all() and (matte[size > 1.15] == 0).all())
         self.assertEqual(float(matte[16, 44]), 1.0)
+
+    def test_straight_pieces_lie_within_a_few_thousandths_of_a_pixel(self) -> None:
+        rng = np.random.default_rng(4)
+        for points in (
+            rng.random((9, 2)) * 2000,
+            rng.random((12, 2)) * 40,
+            np.array([[0, 0], [3000, 1], [1500, 2000]]),
+        ):
+            curve = smooth_outline(points)
+            with mock.patch.object(drawn, "_FLAT_PX", 4e-6):
+                fine = smooth_outline(points)
+            self.assertLess(float(farthest(fine[::3], curve)), 0.004)
+        for radius in (3.0, 700.0, 20_000.0):
+            oval = ellipse_outline((0, 0), (radius, radius))
+            middles = (oval + np.roll(oval, 1, axis=0)) / 2
+            self.assertLess(float(np.abs(np.hypot(*middles.T) - radius).max()), 0.004)
+
+
+def farthest(places: np.ndarray, outline: np.ndarray) -> float:
+    """How far the farthest of some places is from a closed outline."""
+    starts, steps = outline, np.roll(outline, -1, axis=0) - outline
+    lengths = np.maximum((steps**2).sum(axis=1), 1e-300)
+    return max(float(np.sqrt(nearest(place, starts, steps, lengths))) for place in places)
+
+
+def nearest(place: np.ndarray, starts: np.ndarray, steps: np.ndarray, lengths: np.ndarray) -> float:
+    along = np.clip(((place - starts) * steps).sum(axis=1) / lengths, 0, 1)
+    return float(((starts + along[:, None] * steps - place) ** 2).sum(axis=1).min())
+
+
+class ManyPointsTest(unittest.TestCase):
+    def test_a_scribble_is_covered_as_its_pixels_say(self) -> None:
+        """More crossings in a line than any drawn outline has."""
+        points = np.random.default_rng(8).random((1600, 2)) * (160, 90)
+        matte = outline_matte(points, 0, 0, 160, 90)
+        ends = np.roll(points, -1, axis=0)
+        for row in (10, 40, 80):
+            covered = np.zeros(160)
+            for line in row + (np.arange(32) + 0.5) / 32:
+                crossed = (points[:, 1] <= line) != (ends[:, 1] <= line)
+                a, b = points[crossed], ends[crossed]
+                at = np.sort(a[:, 0] + (line - a[:, 1]) / (b[:, 1] - a[:, 1]) * (b[:, 0] - a[:, 0]))
+                self.assertGreater(len(at), 512 if row == 40 else 100)
+                for x0, x1 in zip(at[::2], at[1::2], strict=True):
+                    covered += np.clip(np.minimum(x1, np.arange(160) + 1) - np.maximum(x0, np.arange(160)), 0, 1)
+            np.testing.assert_allclose(matte[row], covered / 32, atol=1e-5)
+
+    def test_a_feather_of_any_width_is_the_distance_to_the_nearest_piece(self) -> None:
+        rng = np.random.default_rng(2)
+        points = smooth_outline(rng.random((40, 2)) * (300, 200))
+        starts, steps = points, np.roll(points, -1, axis=0) - points
+        lengths = np.maximum((steps**2).sum(axis=1), 1e-300)
+        for feather in (3.0, 90.0, 65536.0):
+            found = outline_matte(points, 0, 0, 300, 200, feather_px=feather)
+            sharp = outline_matte(points, 0, 0, 300, 200)
+            for x, y in rng.integers(0, (300, 200), (60, 2)):
+                away = np.sqrt(nearest(np.array([x + 0.5, y + 0.5]), starts, steps, lengths))
+                self.assertAlmostEqual(float(found[y, x]), max(float(sharp[y, x]), 1 - away / feather), delta=1e-5)

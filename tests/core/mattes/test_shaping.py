@@ -45,6 +45,30 @@ class SoftenTest(unittest.TestCase):
         np.testing.assert_array_equal(soften(PLANE, 0), PLANE)
 
 
+class ProgressTest(unittest.TestCase):
+    def test_large_radii_report_and_can_be_stopped(self) -> None:
+        plane = RANDOM.random((400, 90)).astype(np.float32)
+        for work in (grow, soften):
+            shares: list[float] = []
+            work(plane, 60, shares.append)
+            self.assertEqual(shares, sorted(shares))
+            self.assertGreater(len(shares), 1)
+
+            def stop(share: float) -> None:
+                raise InterruptedError
+
+            with self.assertRaises(InterruptedError):
+                work(plane, 60, stop)
+
+    def test_a_wide_gaussian_stays_within_the_matte(self) -> None:
+        plane = (RANDOM.random((300, 200)) > 0.5).astype(np.float32)
+        wanted = ndimage.gaussian_filter(plane.astype(np.float64), 90, mode="nearest", truncate=4.0)
+        found = soften(plane, 90)
+        np.testing.assert_allclose(found, wanted, atol=3e-6)
+        self.assertTrue(0 <= found.min() <= found.max() <= 1)
+        np.testing.assert_array_equal(soften(np.ones((70, 50), np.float32), 200), 1)
+
+
 class LevelAndJoinTest(unittest.TestCase):
     def test_gain_is_clipped_before_it_is_turned_round(self) -> None:
         np.testing.assert_allclose(level_matte(PLANE, 3.0, True), 1 - np.minimum(3 * PLANE, 1), atol=1e-6)

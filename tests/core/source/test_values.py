@@ -43,3 +43,18 @@ class ValuesTest(unittest.TestCase):
         ):
             with self.subTest(name):
                 self.assertEqual(self.role(planes), role)
+
+    def test_channels_x_y_z_are_a_vector(self) -> None:
+        across, down = COLUMNS / 20, ROWS / 9
+        turned = np.stack([np.sin(across), np.cos(across) * np.sin(down), np.cos(across) * np.cos(down)])
+        cover = np.clip((COLUMNS - 20) / 8, 0, 1) * np.clip((70 - COLUMNS) / 8, 0, 1)
+        places = np.stack([COLUMNS / 10 + 3, ROWS / 9 + 1, 40 - ROWS / 30])
+        for planes, role in (
+            (turned, Role.NORMAL), (np.abs(turned), Role.NORMAL), (turned * cover, Role.NORMAL),
+            (places, Role.POSITION), (places * cover, Role.POSITION), (turned * 1.3, Role.POSITION),
+            (turned * 0.2, None), (np.zeros((3, 60, 80)), None),
+        ):  # fmt: skip
+            for letters in (("X", "Y", "Z"), ("x", "y", "z")):
+                found = guess_by_values(planes.astype(np.float32), letters)
+                self.assertEqual(found.role if found else None, role)
+        self.assertIsNone(guess_by_values(np.abs(turned).astype(np.float32), ("R", "G", "B")))

@@ -2,13 +2,16 @@
 
 import numpy as np
 
+from escala.engine.looking.look import full_look
+from escala.model.variant import Variant
 from tests.engine.made_shot import engine_for
 from tests.made import FolderTest, add_up, light, write_layers
 
 A, B, C, D = (light(seed) for seed in (1, 2, 3, 4))
-COLOUR = light(9, top=1.0)
+COLOUR, TINT, GLASS = (light(seed, top=1.0) for seed in (9, 10, 11))
 TWO, THREE, FOUR = add_up(A, B), add_up(A, B, C), add_up(A, B, C, D)
 LIT = ((A + B) * COLOUR).astype(np.float16).astype(np.float32)
+RAW = ((A + B) * COLOUR + C * TINT + D * GLASS).astype(np.float16).astype(np.float32)
 SHADED = ((A + B) * COLOUR[:1]).astype(np.float16).astype(np.float32)
 MASK, ONES = light(8, top=1.0)[0], np.ones((24, 32), np.float32)
 UNDER = (A + (1 - MASK) * B).astype(np.float16).astype(np.float32)
@@ -60,6 +63,31 @@ DIALECTS = {
         set(),
         {"diffuse", "environment"},
     ),
+    "lights chosen by a prefix": (
+        {"beauty": FOUR, "lightSelect_key": A, "lightSelect_specular_rim": B, "diffuse": add_up(A, C)},
+        {"key", "specular_rim", "everything else"},
+        set(),
+    ),
+    "raw parts and their filters": (
+        {  # no pass holds a component as it is lit
+            "effectsResult": RAW,
+            "rawLight": A,
+            "rawGI": B,
+            "diffuseFilter": COLOUR,
+            "rawReflection": C,
+            "reflectionFilter": TINT,
+            "rawRefraction": D,
+            "refractionFilter": GLASS,
+        },
+        set(),
+        {"direct", "indirect", "specular", "transmission"},
+    ),
+    "raw lighting in words": ({"": LIT, "Diffuse Lighting Raw": TWO, "Diffuse Filter": COLOUR}, set(), {"diffuse"}),
+    "a light that is named after a component": (
+        {"": THREE, "specular_rim_light": A, "key_light": B, "fill_light": C},
+        {"specular_rim", "key", "fill"},
+        set(),
+    ),
     "glow added by the lens": ({"": THREE, "lg_key": A, "lg_fill": B, "glow": C}, {"key", "fill"}, {"glow"}),
 }
 
@@ -73,3 +101,17 @@ class DialectTest(FolderTest):
                 self.assertTrue(found.exact)
                 self.assertEqual(set(found.recipe.lights), lights)
                 self.assertLessEqual(components, set(found.recipe.components))
+
+    def test_everything_else_is_levelled_as_a_light(self) -> None:
+        passes = DIALECTS["lights chosen by a prefix"][0]
+        engine = engine_for(write_layers(self.folder / "some.exr", passes))
+        variant = Variant.model_validate({"balance": {"lights": {"everything else": {"stops": -16, "mute": True}}}})
+        found = engine.at("balance", engine.ask(variant, full_look(0, 0, 32, 24)))
+        wanted = engine.colouring(variant).config.convert(A + B, engine.colouring(variant).input_space, "ACEScg")
+        np.testing.assert_allclose(found, wanted, atol=0.01)
+
+    def test_lights_that_overlap_leave_nothing_else(self) -> None:
+        """Where chosen lights hold more than the beauty somewhere, they are no part of it."""
+        passes = {"beauty": TWO, "lightSelect_key": A, "lightSelect_fill": add_up(B, B)}
+        engine = engine_for(write_layers(self.folder / "more.exr", passes))
+        self.assertNotIn("everything else", [light for r in engine.render.recipes for light in r.recipe.lights])

@@ -23,6 +23,8 @@ from .recipes import (
 )
 
 OTHER = "other"
+# The light of a beauty that chosen lights leave.
+EVERYTHING_ELSE = "everything else"
 # The order in which components are listed; others follow by name.
 COMPONENT_ORDER = (
     "diffuse", "specular", "coat", "sheen", "transmission", "subsurface", "volume", "emission", "environment",
@@ -58,12 +60,14 @@ class Candidate:
     """A recipe with how well it does on the sample: share of pixels outside rounding, and relative RMS.
 
     `scaled`: it does so only times a constant factor per channel, as when an exposure was baked into the beauty.
+    `is_remainder`: it does so since one term is all of the beauty that the others do not hold.
     """
 
     recipe: Recipe
     outside_share: float
     relative_rms: float
     scaled: bool = False
+    is_remainder: bool = False
 
     @property
     def fits(self) -> bool:
@@ -72,8 +76,8 @@ class Candidate:
 
     @property
     def order(self) -> tuple[int, float, float]:
-        """What comes first: what fits, then what fits but for a factor, then what comes nearest."""
-        return (0 if self.fits else 1 if self.scaled else 2), *self.cost
+        """What comes first: what fits, then what fits but for a factor or by a remainder, then what comes nearest."""
+        return (0 if self.fits and not self.is_remainder else 1 if self.scaled or self.is_remainder else 2), *self.cost
 
     @property
     def cost(self) -> tuple[float, float]:
@@ -111,6 +115,7 @@ def search_recipes(passes: Sequence[SampledPass], beauty: SampledPass | None) ->
             if any(slot for slot in slots):
                 candidates.append(_Search(family, beauty).best(name, slots))
                 candidates += _otherwise(family, beauty, name, slots, candidates[-1])
+        candidates += _selected_lights(family, beauty)
     best: dict[str, Candidate] = {}
     for candidate in candidates:
         kind = candidate.recipe.name
@@ -118,6 +123,25 @@ def search_recipes(passes: Sequence[SampledPass], beauty: SampledPass | None) ->
             best[kind] = candidate
     rank = {GRID: 0, LIGHTS: 1, COMPONENTS: 2}
     return sorted(best.values(), key=lambda c: (c.order[0], rank[c.recipe.name] if c.order[0] < 2 else 0, c.cost))
+
+
+def _selected_lights(family: list[SampledPass], beauty: SampledPass | None) -> list[Candidate]:
+    """Lights that are chosen out of many: what of the beauty they do not hold is one more, everything else.
+
+    Only where that is light: nowhere less than 0.
+    """
+    lights = [p for p in family if p.role.role == Role.LIGHT]
+    if beauty is None or not lights:
+        return []
+    rest = Factor((beauty.name,), minus=tuple(p.name for p in lights))
+    terms = [Term(_label(p), one_pass(p.name), light=p.role.light) for p in lights]
+    terms.append(Term(EVERYTHING_ELSE, (rest,), light=EVERYTHING_ELSE))
+    search = _Search([*family, beauty], beauty)
+    planes, bound = search.picture(terms[-1])
+    finite = np.isfinite(planes)
+    if np.any(planes[finite] < -bound[finite] - np.float32(2.0**-24)) or not np.any(planes[finite] > bound[finite]):
+        return []
+    return [Candidate(Recipe(LIGHTS, tuple(terms)), *search.cost(terms), is_remainder=True)]
 
 
 def _is_of_its_kind(recipe: Recipe) -> bool:
@@ -348,7 +372,7 @@ class _Search:
         for place, option in enumerate(chosen):
             if option is None or option.component != OTHER or None not in slots[place]:
                 continue
-            planes, bound = self._picture(option)
+            planes, bound = self.picture(option)
             if np.all(np.abs(planes) <= bound + 2.0**-24):
                 chosen[place] = None
 
@@ -362,11 +386,11 @@ class _Search:
         carried: Planes = np.zeros_like(beauty)
         for term in chosen:
             if term is not None:
-                planes, allowed = self._picture(term)
+                planes, allowed = self.picture(term)
                 total = total + planes
                 carried = carried + allowed
         for term in self.shade:
-            planes, allowed = self._picture(term)
+            planes, allowed = self.picture(term)
             if term.operator == "multiply":
                 carried = np.asarray(carried * np.abs(planes) + np.abs(total) * allowed, np.float32)
                 total = total * planes
@@ -386,7 +410,7 @@ class _Search:
         rms = float(np.sqrt(np.mean(difference[:, finite].astype(np.float64) ** 2))) / scale
         return float(outside.sum() / finite.sum()), rms
 
-    def _picture(self, term: Term) -> tuple[Planes, Planes]:
+    def picture(self, term: Term) -> tuple[Planes, Planes]:
         """A term's values and the rounding that they may carry."""
         if term not in self.pictures:
             planes_of = self.values.__getitem__

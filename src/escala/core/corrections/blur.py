@@ -7,12 +7,13 @@ from numpy.typing import NDArray
 
 from ..gaussian import gaussian, reach_of_gaussian
 from ..planes import Planes, as_colour
+from ..progress import ProgressCallback, no_progress
 
 # A Gaussian along a slanted line is at least so wide, or it would fall between pixels.
 _LEAST_SLANTED = 0.35
 
 
-def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0) -> Planes:
+def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0, told: ProgressCallback = no_progress) -> Planes:
     """A Gaussian of the sigmas `radius_px` along `turn` degrees (counter-clockwise as seen) and across. (3, H, W).
 
     Pixels of which a channel is infinite or no number stay out of all others, whose weights are made up for it, and
@@ -22,19 +23,22 @@ def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0) -> Plane
     if max(radius_px) <= 0:
         return colour
     whole = np.isfinite(colour).all(axis=0)
-    if whole.all():
-        return np.stack([_blurred(np.asarray(plane), radius_px, turn) for plane in colour])
-    share = np.maximum(_blurred(np.asarray(whole, np.float32), radius_px, turn), np.float32(1e-12))
-    filled = np.where(whole, colour, np.float32(0.0))
-    return np.stack([_blurred(np.asarray(plane), radius_px, turn) / share for plane in filled])
+    out = np.empty_like(colour)
+    for channel, plane in enumerate(colour if whole.all() else np.where(whole, colour, np.float32(0.0))):
+        told(channel / 4)
+        out[channel] = _blurred(np.ascontiguousarray(plane), radius_px, turn)
+    if not whole.all():
+        told(0.75)
+        out /= np.maximum(_blurred(np.asarray(whole, np.float32), radius_px, turn), np.float32(1e-12))
+    return out
 
 
-def sharpen(planes: Planes, radius_px: float, amount: float) -> Planes:
+def sharpen(planes: Planes, radius_px: float, amount: float, told: ProgressCallback = no_progress) -> Planes:
     """`in + amount * (in - blur(in))`. (3, H, W)."""
     colour = as_colour(planes)
     if radius_px <= 0 or amount == 0:
         return colour
-    return np.asarray(colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px))))
+    return np.asarray(colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px), 0.0, told)))
 
 
 def _blurred(plane: NDArray[np.float32], sigmas: Sequence[float], turn: float) -> NDArray[np.float32]:

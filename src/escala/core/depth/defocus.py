@@ -4,9 +4,10 @@ import numpy as np
 
 from ..kernels import kernel, prange
 from ..planes import Matte, Planes, as_colour
+from ..progress import ProgressCallback, no_progress
 from .blocks import FINE_BLOCKS
 from .footprints import BLOCKS, MOST_STEPS, WITHIN, Opening, footprints_of, radius_of, radius_step
-from .layers import SLICES, Told, untold
+from .layers import SLICES
 from .spreading import spread_picture
 
 # Slices of depth by blur: the middle one within a pixel, each other one `_RATIO` times as large as the one before.
@@ -48,7 +49,7 @@ def defocus(
     opening: Opening = DISC,
     origin: tuple[int, int] = (0, 0),
     blocks: float = FINE_BLOCKS,
-    told: Told = untold,
+    told: ProgressCallback = no_progress,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha, each pixel spread by its `blur_radius`; edge pixels are carried on outside.
 

@@ -8,13 +8,13 @@ known is made up for it.
 All that is added are whole numbers in float64, so that sums are exact: tiles and threads change no bit.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel, prange, serial_kernel, thread_count
+from ..progress import ProgressCallback, no_progress
 from .footprints import Footprints
 
 # Light is counted in so many parts of 1: exact in float64 up to 128, to a rounding of that beyond.
@@ -36,13 +36,6 @@ _TOGETHER = 1 << 19
 _STRETCH = 64
 # What is no number has no footprint and stays where it is; what went into a block, or was never there, has none either.
 STAYS, GONE = -1, -2
-
-
-Told = Callable[[float], None]
-
-
-def untold(share: float) -> None:
-    """Nobody is told."""
 
 
 @dataclass(frozen=True)
@@ -69,7 +62,7 @@ class Box:
 
 
 def spread_footprints(
-    surfels: Surfels, footprints: Footprints, picture: Box, has_alpha: bool, told: Told = untold
+    surfels: Surfels, footprints: Footprints, picture: Box, has_alpha: bool, told: ProgressCallback = no_progress
 ) -> NDArray[np.float32]:
     """Colour and alpha, (4, H, W), of a picture among surfels after each is spread by its footprint; alpha may be none.
 

@@ -7,8 +7,9 @@ from numpy.typing import NDArray
 
 from ..kernels import kernel, prange, serial_kernel
 from ..planes import Matte, Planes, as_colour, as_planes
+from ..progress import ProgressCallback, no_progress
 from .footprints import PARTS, Footprints
-from .layers import SLICES, Told, untold
+from .layers import SLICES
 from .spreading import spread_picture
 
 # Ways are told apart in quarters of a pixel, and go as far as 255.
@@ -35,7 +36,7 @@ def motion_blur(
     distance: Planes | None,
     times: tuple[float, float],
     origin: tuple[int, int] = (0, 0),
-    told: Told = untold,
+    told: ProgressCallback = no_progress,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha under an open shutter; what does not move, and nothing moves over, stays to the bit.
 

@@ -7,10 +7,11 @@ from numpy.typing import NDArray
 
 from ..kernels import kernel, prange
 from ..planes import Matte, Planes
+from ..progress import ProgressCallback, no_progress
 from .behind import add_hidden
 from .blocks import AROUND, merge_blocks
 from .footprints import BLOCKS, Footprints
-from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Box, Surfels, Told, spread_footprints, untold
+from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Box, Surfels, spread_footprints
 
 # Margins reach to multiples of this: what blocks are chosen by lies where it does in the whole picture, and is whole.
 _GRID = AROUND << (BLOCKS - 1)
@@ -29,7 +30,7 @@ def spread_picture(
     still: int = 0,
     blocks: float = 0.0,
     most_codes: int = 1 << 22,
-    told: Told = untold,
+    told: ProgressCallback = no_progress,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha with every pixel spread by the footprint of its code; edge pixels are carried on.
 

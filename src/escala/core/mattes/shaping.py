@@ -1,19 +1,23 @@
 """What is done to a finished matte: grown, shrunk, softened, times a gain, turned round, put together with others."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable
 from functools import reduce
 
 import numpy as np
 
 from ..errors import choose
-from ..gaussian import gaussian, reach_of_gaussian
+from ..gaussian import gaussian, reach_of_gaussian, wide_gaussian
+from ..kernels import kernel, prange, serial_kernel
 from ..planes import Matte, as_planes
+from ..progress import ProgressCallback, no_progress
 
-# Rows that are grown at once: the tables of a block stay small, and in the cache.
-_BLOCK_ROWS = 64
+# Pixels along the sides of the blocks that are grown by one thread each: what it works on stays in its cache.
+_BLOCK_ROWS, _BLOCK_COLUMNS = 64, 1024
+# From this sigma on a Gaussian is made by Fourier transforms.
+_WIDE_SIGMA = 16.0
 
 
-def grow(matte: Matte, radius_px: float) -> Matte:
+def grow(matte: Matte, radius_px: float, told: ProgressCallback = no_progress) -> Matte:
     """The maximum over all pixel centres within `radius_px`; the minimum where that is negative. (H, W).
 
     Outside the frame nothing is looked at, which is as if its edge pixels were carried on. Radii below 1 change
@@ -23,48 +27,79 @@ def grow(matte: Matte, radius_px: float) -> Matte:
     if abs(radius_px) < 1:
         return plane
     if radius_px < 0:
-        return np.asarray(-grow(-plane, -radius_px), np.float32)
+        return np.asarray(-grow(-plane, -radius_px, told), np.float32)
     reach = int(radius_px)
-    chords = [int(np.sqrt(max(0.0, radius_px**2 - dy**2))) for dy in range(reach + 1)]
-    out = np.empty_like(plane)
+    chords = np.array([int(np.sqrt(max(0.0, radius_px**2 - dy**2))) for dy in range(reach + 1)], np.int64)
+    out, least = np.empty_like(plane), plane.min()
     for top in range(0, plane.shape[0], _BLOCK_ROWS):
-        bottom = min(plane.shape[0], top + _BLOCK_ROWS)
-        first, last = max(0, top - reach), min(plane.shape[0], bottom + reach)
-        out[top:bottom] = _grown_rows(plane[first:last], top - first, bottom - top, chords)
+        told(top / plane.shape[0])
+        _grow_block(plane, top, min(plane.shape[0], top + _BLOCK_ROWS), chords, least, out)
     return out
 
 
-def _grown_rows(rows: Matte, skip: int, count: int, chords: Sequence[int]) -> Matte:
-    """Rows `skip` to `skip + count`, grown: from above and below the maxima of chords of a disc, one for each row.
+@kernel
+def _grow_block(plane, top, bottom, chords, least, out):  # type: ignore[no-untyped-def]
+    """Rows `top` to `bottom`, grown, in strips of columns: each takes the maxima of chords of a disc, row by row.
 
-    The maximum of a chord is that of two runs, whose length is a power of two.
+    The maximum of a chord is that of two runs whose length is a power of two.
     """
-    width, edge = rows.shape[1], chords[0]
-    if (rows == rows[0, 0]).all():
-        return rows[skip : skip + count]
-    padded = np.full((rows.shape[0], width + 2 * edge), -np.inf, np.float32)
-    padded[:, edge : edge + width] = rows
-    runs = [padded]
-    while 2 ** len(runs) <= 2 * edge + 1:
-        half = 2 ** (len(runs) - 1)
-        runs.append(np.maximum(runs[-1][:, :-half], runs[-1][:, half:]))
-    out = np.full((count, width), -np.inf, np.float32)
-    for dy in range(1 - len(chords), len(chords)):
-        first, last = max(0, skip + dy), min(rows.shape[0], skip + count + dy)
-        if first >= last:
-            continue
-        half_width = chords[abs(dy)]
-        run = runs[(2 * half_width + 1).bit_length() - 1][first:last]
-        left, right = edge - half_width, edge + half_width + 1 - 2 ** ((2 * half_width + 1).bit_length() - 1)
-        target = out[first - skip - dy : last - skip - dy]
-        np.maximum(target, run[:, left : left + width], out=target)
-        np.maximum(target, run[:, right : right + width], out=target)
-    return out
+    width, reach, edge = plane.shape[1], chords.size - 1, chords[0]
+    levels = 1
+    while 2**levels <= 2 * edge + 1:
+        levels += 1
+    for strip in prange((width + _BLOCK_COLUMNS - 1) // _BLOCK_COLUMNS):
+        left = strip * _BLOCK_COLUMNS
+        right = min(width, left + _BLOCK_COLUMNS)
+        runs = np.empty((levels, right - left + 2 * edge), np.float32)
+        for y in range(top, bottom):
+            out[y, left:right] = plane[y, left:right]
+        for y in range(max(0, top - reach), min(plane.shape[0], bottom + reach)):
+            if not _lay_runs(plane[y], left - edge, least, runs):
+                continue
+            for row in range(max(top, y - reach), min(bottom, y + reach + 1)):
+                chord = chords[abs(y - row)]
+                level = 0
+                while 2 ** (level + 1) <= 2 * chord + 1:
+                    level += 1
+                first = edge - chord
+                _raise_row(out[row, left:right], runs[level], first, first + 2 * chord + 1 - 2**level)
 
 
-def soften(matte: Matte, sigma_px: float) -> Matte:
+@serial_kernel
+def _lay_runs(row, first, least, runs):  # type: ignore[no-untyped-def]
+    """Kernel part: maxima of runs of 1, 2, 4 ... pixels from a place of a row on; whether any is above the least."""
+    size = runs.shape[1]
+    most = least
+    for x in range(size):
+        value = row[first + x] if 0 <= first + x < row.size else least
+        runs[0, x] = value
+        most = max(most, value)
+    if most <= least:
+        return False
+    for level in range(1, runs.shape[0]):
+        half = 2 ** (level - 1)
+        before, after = runs[level - 1], runs[level]
+        later = before[half:]
+        for x in range(size - half):
+            after[x] = before[x] if before[x] > later[x] else later[x]
+        after[size - half :] = before[size - half :]
+    return True
+
+
+@serial_kernel
+def _raise_row(row, run, first, second):  # type: ignore[no-untyped-def]
+    """Kernel part: a row no less than two runs that begin at two places."""
+    one, other = run[first : first + row.size], run[second : second + row.size]
+    for x in range(row.size):
+        most = one[x] if one[x] > other[x] else other[x]
+        row[x] = row[x] if row[x] > most else most
+
+
+def soften(matte: Matte, sigma_px: float, told: ProgressCallback = no_progress) -> Matte:
     """A Gaussian of `sigma_px`, cut at four sigmas; edge pixels are carried on outside. (H, W)."""
     plane = as_planes(matte)
+    if sigma_px >= _WIDE_SIGMA:
+        return wide_gaussian(plane, sigma_px, told)
     return gaussian(plane, sigma_px, sigma_px)
 
 
@@ -99,6 +134,9 @@ JOINS: dict[str, Callable[[Matte, Matte], Matte]] = {
 }
 
 
-def join_mattes(mattes: Sequence[Matte], how: str) -> Matte:
-    """Mattes of one size as one: any (maximum), all (minimum), minus (the first times 1 - each other), product, sum."""
+def join_mattes(mattes: Iterable[Matte], how: str) -> Matte:
+    """Mattes of one size as one, taken one by one.
+
+    `how`: any (maximum), all (minimum), minus (the first times 1 - each other), product, sum.
+    """
     return reduce(choose("way to join mattes", how, JOINS), map(as_planes, mattes))

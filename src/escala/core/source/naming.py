@@ -251,8 +251,9 @@ def light_family(passes: Sequence[NamedPass], table: NamingTable, start: int = 0
         first, last = words[0], words[-1]
         behind = table.words.get(last[0], ("",))[0] == "light"
         end = last[1] if behind and len(words) > 2 else len(named.name)
-        if _marks_light(first[0], table):
-            marked.setdefault(("before", first[0]), {})[named.name] = _as_written(named.name[first[2] : end], table)
+        mark, begin = _mark_before(words, table)
+        if mark:
+            marked.setdefault(("before", mark), {})[named.name] = _as_written(named.name[begin:end], table)
         elif behind:
             marked.setdefault(("behind", last[0]), {})[named.name] = _as_written(named.name[first[1] : last[1]], table)
     lights: dict[str, str] = {}
@@ -262,6 +263,15 @@ def light_family(passes: Sequence[NamedPass], table: NamingTable, start: int = 0
             # A number alone names no light: it keeps its mark.
             lights |= {name: name if rest.isdigit() else rest for name, rest in rests.items()}
     return lights
+
+
+def _mark_before(words: list[tuple[str, int, int]], table: NamingTable) -> tuple[str, int]:
+    """The longest beginning of a name that marks a light, as `light` or `lightSelect`, and where it ends."""
+    for size in range(min(_LONGEST_PHRASE, len(words) - 1), 0, -1):
+        phrase = "".join(text for text, _, _ in words[:size])
+        if _marks_light(phrase, table):
+            return phrase, words[size - 1][2]
+    return "", 0
 
 
 def _as_written(rest: str, table: NamingTable) -> str:
@@ -289,7 +299,12 @@ def _are_lights(mark: str, rests: list[_Reading], table: NamingTable) -> bool:
         return False
     said = table.words.get(mark, ("",))[0] == "light"
     named = [r for r in rests if r.rest and "component" not in r.found]
-    return said or (bool(named) and bool(pure or len(named) == len(rests)))
+    # A component word that one name of a family holds is a part of that light's name: `RGBA_specular_rim`.
+    words = Counter(meaning for r in rests for meaning in set(r.meanings("component")))
+    own = [
+        r for r in rests if r.rest and "component" in r.found and max(words[m] for m in r.meanings("component")) == 1
+    ]
+    return said or (bool(named) and bool(pure or len(named) + len(own) == len(rests)))
 
 
 def _family_role(reading: _Reading, family: Mapping[str, str]) -> PassRole | None:

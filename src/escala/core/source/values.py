@@ -1,5 +1,7 @@
 """What a pass is by its numbers, where its name says nothing: guesses, each with its reason."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,25 +11,43 @@ from ..roles import PassRole, Role
 # How sure a guess by values is.
 GUESSED = 0.5
 _UNIT = (0.98, 1.02)
+_NEAR_UNIT = 0.9
 _MOST_IDS = 65_536
 _FEWEST_DEPTHS = 64
 _BEYOND = 1e9
 _FEWEST_PIXELS = 64
 
 
-def guess_by_values(planes: Planes) -> PassRole | None:
+def guess_by_values(planes: Planes, letters: Sequence[str] = ()) -> PassRole | None:
     """The role of a pass from some of its rows, (C, rows, W), one beside the other; None where they tell nothing.
 
     Normals are of unit length, positions smooth and of both signs, one channel that grows beyond 1 is depth, whole
-    numbers are ids, and what is 0 or 1 but at edges is a mask.
+    numbers are ids, and what is 0 or 1 but at edges is a mask. `letters`: the channels; X, Y and Z are a vector, which
+    is a normal where no length is above 1, else a position.
     """
     if planes[0].size < _FEWEST_PIXELS:
         return None
-    found = _of_one_channel(planes[0]) if planes.shape[0] == 1 else _of_three(planes[:3])
+    if planes.shape[0] >= 3 and [letter.upper() for letter in letters[:3]] == ["X", "Y", "Z"]:
+        found = _of_vectors(planes[:3])
+    else:
+        found = _of_one_channel(planes[0]) if planes.shape[0] == 1 else _of_three(planes[:3])
     return PassRole(found[0], sure=GUESSED, reason=f"a guess: {found[1]}") if found else None
 
 
 Guess = tuple[Role, str] | None
+
+
+def _of_vectors(planes: Planes) -> Guess:
+    """Antialiased normals are shorter than 1 at edges, and 0 where nothing is."""
+    finite = np.isfinite(planes).all(axis=0)
+    length = np.sqrt((planes[:, finite].astype(np.float64) ** 2).sum(axis=0))
+    there = length[length > 1e-3]
+    if there.size < _FEWEST_PIXELS:
+        return None
+    if there.max() <= _UNIT[1]:
+        near = float((there > _NEAR_UNIT).mean())
+        return (Role.NORMAL, "its channels X, Y and Z have length 1, less at edges") if near > 0.5 else None
+    return Role.POSITION, "its channels X, Y and Z reach farther than 1"
 
 
 def _of_three(planes: Planes) -> Guess:

@@ -94,11 +94,11 @@ def _config(planes: Planes, correction: ConfigCorrection, asked: Evaluation) -> 
 
 def _blur(planes: Planes, correction: BlurCorrection, asked: Evaluation) -> Planes:
     scale = asked.look.scale
-    return blur(planes, [radius * scale for radius in correction.radius_px], correction.turn)
+    return blur(planes, [radius * scale for radius in correction.radius_px], correction.turn, asked.reporting("blur"))
 
 
 def _sharpen(planes: Planes, correction: SharpenCorrection, asked: Evaluation) -> Planes:
-    return sharpen(planes, correction.radius_px * asked.look.scale, correction.amount)
+    return sharpen(planes, correction.radius_px * asked.look.scale, correction.amount, asked.reporting("sharpen"))
 
 
 # What changes each pixel by itself, as a step: neighbours in a list are run together.

@@ -12,6 +12,7 @@ from escala.core.errors import ShapeError
 from escala.core.looking.pyramid import halve_box
 from escala.core.looking.resizing import area_means
 from escala.core.planes import Planes, as_planes
+from escala.core.progress import ProgressCallback, no_progress
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 
@@ -19,6 +20,8 @@ from ..worker import give_way
 
 SMALL_WIDTH = 128
 BAND_ROWS = 128
+# A band is so many times as high as what lies around it and is worked out too.
+BAND_REACHES = 4
 
 
 @dataclass(frozen=True)
@@ -107,9 +110,10 @@ def full_look(x: int, y: int, width: int, height: int) -> Look:
     return Look(x, y, width, height, width, height)
 
 
-def bands_of(look: Look, rows: int = BAND_ROWS) -> Iterator[Look]:
+def bands_of(look: Look, rows: int = BAND_ROWS, told: ProgressCallback = no_progress) -> Iterator[Look]:
     """A region pixel by pixel, in bands of rows, so that memory stays small; between two, others have their turn."""
     for top in range(0, look.height, rows):
+        told(top / look.height)
         yield full_look(look.x, look.y + top, look.width, min(rows, look.height - top))
         give_way()
 

@@ -38,7 +38,8 @@ from escala.model.render import Render
 from ..beauty.terms import Terms
 from ..evaluation import Evaluation
 from ..looking.look import sample_ids, sample_pass
-from .objects import absent_objects, coverage_at, crypto_layers, ids_by_layer
+from .manifests import crypto_layers
+from .objects import absent_objects, coverage_at, ids_by_layer
 
 Absent = list[tuple[str, str]]
 

@@ -47,7 +47,7 @@ _LAYERS: "weakref.WeakKeyDictionary[StoredFrame, tuple[State, tuple[CryptoLayer,
 
 
 def crypto_layers(frame: StoredFrame) -> tuple[CryptoLayer, ...]:
-    """The layers that the headers of a frame declare and its passes hold, by name; read anew when a manifest changes."""
+    """The layers that a frame's headers declare and its passes hold, by name; read anew when a manifest changes."""
     state = manifest_state(frame)
     known = _LAYERS.get(frame)
     if known is None or known[0] != state:

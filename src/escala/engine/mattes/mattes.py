@@ -4,11 +4,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from escala.core.errors import UnknownChoice, choose
+from escala.core.errors import TooLarge, UnknownChoice, choose
 from escala.core.mattes.shaping import grow, join_mattes, level_matte, reach_of, soften
 from escala.core.planes import Matte
+from escala.core.progress import ProgressCallback
 from escala.media.store import StoredFrame
-from escala.model.mattes import JoinMatte, MatteBase, ObjectMatte
+from escala.model.mattes import JoinMatte, MatteBase, ObjectMatte, members_of, with_members
 from escala.model.render import Render
 from escala.model.variant import Variant
 
@@ -17,7 +18,11 @@ from ..evaluation import Evaluation, Purpose
 from ..keys import Key
 from ..looking.look import Look, bands_of, filtered, full_look, resize_planes
 from .kinds import Ground, absent_of, value_of
-from .objects import absent_objects, crypto_layers
+from .manifests import crypto_layers
+from .objects import absent_objects
+
+# Pixels of mattes that are made for one image at most: some tens of seconds.
+_MAX_MADE_PIXELS = 4e9
 
 
 @dataclass(frozen=True)
@@ -46,6 +51,23 @@ class Mattes:
         made = Variant(colour=asked.variant.colour, mattes={"objects": ObjectMatte(names=names, layer=layer)})
         return self.at("objects", asked.of(made))
 
+    def check_cost(self, variant: Variant) -> None:
+        """Raises `TooLarge` before mattes are made that nobody would wait for.
+
+        Members of joins are made once where all of them can be cached, else once for each join.
+        """
+        raster, mattes = self.terms.render.raster, variant.mattes
+        used = with_members(mattes, (name for _, name in variant.matte_uses()))
+        pixels, leaves = raster.width * raster.height, [name for name in used if not members_of(mattes[name])]
+        if 8 * len(leaves) * pixels <= self.terms.cache.budget:  # 4 bytes each, in half of it
+            return
+        made = len(leaves) + sum(len(members_of(mattes[name])) for name in used)
+        if made * pixels > _MAX_MADE_PIXELS:
+            raise TooLarge(
+                "the mattes of this variant",
+                f"their joins take {made} mattes of {pixels / 1e6:.1f} million pixels; join fewer, or join joins",
+            )
+
     def whole(self, name: str, asked: Evaluation) -> Matte:
         """A matte of the whole raster, pixel by pixel, worked out once for a frame."""
         return self.terms.cache.get(self._key("whole matte", name, asked), lambda: self._made_whole(name, asked))
@@ -53,17 +75,17 @@ class Mattes:
     def _made_whole(self, name: str, asked: Evaluation) -> Matte:
         matte = asked.variant.mattes[name]
         if isinstance(matte, JoinMatte):
-            value = join_mattes([self.whole(member, asked) for member in matte.of], matte.how)
+            value = join_mattes((self.whole(member, asked) for member in matte.of), matte.how)
         else:
             value = self._whole_value(name, asked)
-        return _shaped(matte, value, 1.0)
+        return _shaped(matte, value, 1.0, asked.reporting(f"matte {name}"))
 
     def _whole_value(self, name: str, asked: Evaluation) -> Matte:
         """What a matte that is not joined is before it is shaped; band by band, so that memory stays small."""
         matte, raster = asked.variant.mattes[name], self.terms.render.raster
         value = np.empty((raster.height, raster.width), np.float32)
         there = replace(asked, purpose=Purpose.DELIVERING)
-        for band in bands_of(full_look(0, 0, raster.width, raster.height)):
+        for band in bands_of(full_look(0, 0, raster.width, raster.height), told=asked.reporting(f"matte {name}")):
             value[band.y : band.y + band.height] = value_of(matte, Ground(self.terms, there.at(band)))
         return value
 
@@ -81,7 +103,7 @@ class Mattes:
             value = _part_of(self._covered(name, asked), place)
         else:
             value = value_of(matte, Ground(self.terms, there))
-        shaped = _shaped(matte, value, 1.0 / (1 << look.level))
+        shaped = _shaped(matte, value, 1.0 / (1 << look.level), asked.reporting(f"matte {name}"))
         step = 1 << look.level
         left, top, level = (look.x - place.x) // step, (look.y - place.y) // step, look.on_level()
         cut = shaped[top : top + level.out_height, left : left + level.out_width]
@@ -106,9 +128,9 @@ def _part_of(whole: Matte, look: Look) -> Matte:
     return np.asarray(filtered(part, look)[0], np.float32)
 
 
-def _shaped(matte: MatteBase, value: Matte, scale: float) -> Matte:
-    """Grown, softened, times its gain, turned round; `scale`: pixels there for each of the full-resolution render."""
-    shaped = soften(grow(value, matte.grow_px * scale), matte.soften_px * scale)
+def _shaped(matte: MatteBase, value: Matte, scale: float, told: ProgressCallback) -> Matte:
+    """Grown, softened, times its gain, inverted; `scale`: pixels there for each of the full-resolution render."""
+    shaped = soften(grow(value, matte.grow_px * scale, told), matte.soften_px * scale, told)
     return level_matte(shaped, matte.gain, matte.invert)
 
 

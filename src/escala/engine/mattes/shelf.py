@@ -15,10 +15,14 @@ from escala.model.variant import Variant
 from ..evaluation import Purpose
 from ..evaluator import Evaluator
 from ..looking.look import Look, whole_look
-from .mattes import absent_in
-from .objects import Found, crypto_layers, missing_of_layer, objects_under
+from ..worker import give_way
+from .kinds import absent_of
+from .manifests import crypto_layers
+from .objects import Found, missing_of_layer, objects_under
 
 TILE_WIDTH, TILES_A_ROW = 112, 8
+# Tiles of one sheet: more would make others wait, and a picture that no format holds.
+MAX_TILES = 256
 # Outlines are drawn by so many pixels along the longer side of what is seen, and by so many lines at most.
 _OUTLINE_PIXELS, _MOST_OUTLINES = 960, 400
 
@@ -46,9 +50,10 @@ class ShelfMatte:
 
 @dataclass(frozen=True)
 class Shelf:
-    """The mattes of a variant, in order of their names; tiles are of one size."""
+    """Some of the mattes of a variant, in order of their names; tiles are of one size. `total`: how many it has."""
 
     mattes: tuple[ShelfMatte, ...]
+    total: int
     tile_width: int
     tile_height: int
 
@@ -70,18 +75,20 @@ class Under:
     outline: list[Outline]
 
 
-def draw_shelf(engine: Evaluator, variant: Variant) -> tuple[Shelf, bytes]:
-    """The shelf of a variant, and its sheet of small pictures as JPEG: white where a matte covers."""
+def draw_shelf(engine: Evaluator, variant: Variant, first: int = 0, count: int = MAX_TILES) -> tuple[Shelf, bytes]:
+    """Mattes of a variant from the `first` on, and their sheet of small pictures as JPEG: white where one covers."""
     look = whole_look(engine.render, TILE_WIDTH)
     asked = engine.ask(variant, look, Purpose.MOVING)
     uses: dict[str, list[str]] = {}
     for place, name in variant.matte_uses():
         uses.setdefault(name, []).append(place)
+    names = sorted(variant.mattes)[first : first + min(count, MAX_TILES)]
     waits: dict[str, list[str]] = {}
-    for name, _, absent in absent_in(engine.render, engine.frame, variant):
-        waits.setdefault(name, []).append(absent)
-    names = sorted(variant.mattes)
-    mattes = [engine.mattes.at(name, asked) for name in names]
+    mattes = []
+    for name in names:
+        give_way()
+        waits[name] = [absent for _, absent in absent_of(variant.mattes[name], engine.render, engine.frame)]
+        mattes.append(engine.mattes.at(name, asked))
     found = tuple(
         ShelfMatte(
             name, variant.mattes[name].kind, float(matte.mean()), index // TILES_A_ROW, index % TILES_A_ROW,
@@ -90,7 +97,7 @@ def draw_shelf(engine: Evaluator, variant: Variant) -> tuple[Shelf, bytes]:
         )
         for index, (name, matte) in enumerate(zip(names, mattes, strict=True))
     )  # fmt: skip
-    return Shelf(found, look.out_width, look.out_height), encode_jpeg(_sheet(mattes, look))
+    return Shelf(found, len(variant.mattes), look.out_width, look.out_height), encode_jpeg(_sheet(mattes, look))
 
 
 def object_layers(engine: Evaluator) -> tuple[ObjectLayer, ...]:

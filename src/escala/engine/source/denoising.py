@@ -30,7 +30,7 @@ def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
         if term.operator in SUMMED
         for name in term.passes
     }
-    return tuple(p.name for p in render.passes if p.name in summed and _is_light(p))
+    return tuple(p.name for p in render.passes if p.name in summed and p.name != render.reference and _is_light(p))
 
 
 def _is_light(p: RenderPass) -> bool:

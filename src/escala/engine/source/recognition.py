@@ -94,7 +94,7 @@ def _by_values(frame: StoredFrame, p: StoredPass, role: PassRole) -> PassRole:
     if p.pixel_type == "uint" or p.colour.encoded:
         return role
     bands = [as_planes(frame.planes(p.name)[:, top:bottom]) for top, bottom in _bands(*p.levels[0][1:])]
-    found = guess_by_values(np.concatenate(bands, axis=1))
+    found = guess_by_values(np.concatenate(bands, axis=1), p.letters)
     return found if found is not None and can_hold(len(p.channels), found.role) else role
 
 
@@ -270,9 +270,7 @@ def _found(render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[f
     )
 
 
-def _depth_readings(
-    frame: StoredFrame, stored: list[StoredPass], roles: list[PassRole]
-) -> dict[str, DepthReading]:
+def _depth_readings(frame: StoredFrame, stored: list[StoredPass], roles: list[PassRole]) -> dict[str, DepthReading]:
     """What each pass that could be taken for depth measures: the data, and what nobody recognised."""
     position = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.POSITION), None)
     asked = [
@@ -282,9 +280,7 @@ def _depth_readings(
     return {name: DepthReading(kind=kind, reason=reason) for name, (kind, reason) in found.items()}
 
 
-def _render_pass(
-    p: StoredPass, role: PassRole, findings: list[Diagnostic], depth: DepthReading | None
-) -> RenderPass:
+def _render_pass(p: StoredPass, role: PassRole, findings: list[Diagnostic], depth: DepthReading | None) -> RenderPass:
     if role.role == Role.DEPTH and depth is not None:
         role = replace(role, reason=f"{role.reason}; it holds {WORDS[depth.kind]}: {depth.reason}")
     return RenderPass(

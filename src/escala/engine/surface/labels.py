@@ -12,9 +12,9 @@ from escala.model.surface import Label
 from ..beauty.terms import Terms
 from ..colour.chain import Colouring
 from ..evaluation import Evaluation
+from ..images import OutsideImage
 from ..looking.look import Look, sample_pass
 from ..mattes.kinds import pass_of_role
-from ..images import OutsideImage
 
 # What a pixel takes while a pyramid is made: four values as stored, converted, associated, and in all levels.
 _PYRAMID_BYTES = 4 * 4 * 4

@@ -7,27 +7,34 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from escala.engine.evaluator import Evaluator
-from escala.engine.mattes.shelf import draw_shelf, matte_outlines, object_layers, objects_at
+from escala.engine.mattes.shelf import Shelf, draw_shelf, matte_outlines, object_layers, objects_at
 from escala.engine.worker import SMALL
 from escala.model.variant import Variant
 
 from ..pictures.routes import FrameQuery, evaluate_variant
 from ..schemas import Preview, VariantPath
-from .schemas import LayersOut, OutlineOut, OutlineRequest, PointRequest, ShelfOut, UnderOut
+from .schemas import LayersOut, OutlineOut, OutlineRequest, PointRequest, ShelfOut, ShelfRequest, UnderOut
 
 routes = APIBlueprint("mattes", __name__, url_prefix="/api/variants/<int:variant_id>/mattes")
 
 
 @routes.post("/shelf", responses={200: ShelfOut})
-def post_shelf(path: VariantPath, body: Preview) -> dict[str, Any]:
+def post_shelf(path: VariantPath, body: ShelfRequest) -> dict[str, Any]:
     """The mattes of a variant: what each covers, where it is used, what it waits for."""
-    return {"shelf": asdict(evaluate_variant(path, body, draw_shelf, SMALL)[0])}
+    return {"shelf": asdict(_drawn(path, body)[0])}
 
 
 @routes.post("/shelf/sheet")
-def post_shelf_sheet(path: VariantPath, body: Preview) -> Response:
+def post_shelf_sheet(path: VariantPath, body: ShelfRequest) -> Response:
     """The small pictures of the shelf, on one sheet."""
-    return Response(evaluate_variant(path, body, draw_shelf, SMALL)[1], mimetype="image/jpeg")
+    return Response(_drawn(path, body)[1], mimetype="image/jpeg")
+
+
+def _drawn(path: VariantPath, body: ShelfRequest) -> tuple[Shelf, bytes]:
+    def work(engine: Evaluator, variant: Variant) -> tuple[Shelf, bytes]:
+        return draw_shelf(engine, variant, body.first, body.count)
+
+    return evaluate_variant(path, body, work, SMALL)
 
 
 @routes.get("/layers", responses={200: LayersOut})

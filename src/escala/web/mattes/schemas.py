@@ -3,14 +3,21 @@
 from pydantic import BaseModel, Field
 
 from escala.engine.mattes.objects import Found
-from escala.engine.mattes.shelf import ObjectLayer, Shelf
+from escala.engine.mattes.shelf import MAX_TILES, ObjectLayer, Shelf
 from escala.model.numbers import Count
 
 from ..schemas import Preview
 
 
+class ShelfRequest(Preview):
+    """Mattes in order of their names: so many, from the first on."""
+
+    first: Count = 0
+    count: int = Field(MAX_TILES, ge=1, le=MAX_TILES)
+
+
 class ShelfOut(BaseModel):
-    """The mattes of a variant."""
+    """Mattes of a variant."""
 
     shelf: Shelf
 

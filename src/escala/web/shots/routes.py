@@ -22,7 +22,15 @@ from escala.media.stills import READABLE
 from escala.media.whole import make_folder
 from escala.model.render import Render
 from escala.model.variant import Variant
-from escala.record.shots import DELETED, BrokenDocument, all_shots, find_shot, find_variant, last_changes, variant_document
+from escala.record.shots import (
+    DELETED,
+    BrokenDocument,
+    all_shots,
+    find_shot,
+    find_variant,
+    last_changes,
+    variant_document,
+)
 
 from ..clients import client_name
 from ..jobs import Job

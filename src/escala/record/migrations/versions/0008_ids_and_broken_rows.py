@@ -20,7 +20,7 @@ _HOLDS = re.compile(f"; it holds ({'|'.join(_KINDS)}): (.*)", re.DOTALL)
 
 
 def upgrade() -> None:
-    """Make the tables anew whose ids count on; children are laid by meanwhile, since they would go with their parents."""
+    """Make the tables anew whose ids count on; rows are copied meanwhile, for they would go with their parents."""
     connection = op.get_bind()
     create_table(connection)
     columns = {column["name"] for column in sa.inspect(connection).get_columns("variant")}
