@@ -5,7 +5,6 @@ import json
 import os
 import re
 import shutil
-import socket
 import subprocess
 import sys
 import tempfile
@@ -32,13 +31,6 @@ SMALL_DEMO = StageJob(320, 180, 4)
 SMALL_ARRIVAL = StageJob(160, 90, 1)
 
 
-def free_port() -> int:
-    """A port that nobody uses just now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
-
-
 @cache
 def finished_demo(job: StageJob) -> Path:
     """The demo's renders, small, as if they had been finished before; made once for all tests of a run."""
@@ -56,8 +48,9 @@ class RunningServer:
     """`escala demo` on a home of its own, whose demo is a small finished render."""
 
     def __init__(self, home: Path, job: StageJob | None) -> None:
-        self.home, self.port = home, free_port()
-        self.address = f"http://127.0.0.1:{self.port}"
+        self.home = home
+        # The system gives a port at the first start, so that no two servers want the same; later starts keep it.
+        self.port, self.address = 0, ""
         self.process: subprocess.Popen[str] | None = None
         if job and not (home / "demo" / FINISHED).exists():
             shutil.copytree(finished_demo(job), home / "demo", dirs_exist_ok=True)
@@ -73,8 +66,10 @@ class RunningServer:
         )
         assert self.process.stdout is not None
         line = self.process.stdout.readline()
-        if "ready" not in line:
+        found = re.search(r"ready: open (http://[\d.]+:(\d+))", line)
+        if not found:
             raise RuntimeError(f"the server did not start: {line!r}")
+        self.address, self.port = found[1], int(found[2])
         while command == "demo" and not self.shots():
             if self.process.poll() is not None:
                 raise RuntimeError("the server ended")

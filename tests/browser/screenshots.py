@@ -98,7 +98,7 @@ def _through_a_camera(page: Page, helper: BrowserTest) -> None:
     assert box
     page.mouse.click(box["x"] + 0.372 * box["width"], box["y"] + 0.74 * box["height"])
     page.get_by_role("textbox", name="In focus, number").and_(page.locator("input:not([value='1.00'])")).wait_for()
-    helper.type_level(page, "Aperture", "70")
+    helper.type_level(page, "Blur radius at infinity", "11")
     page.mouse.move(box["x"] + 0.6 * box["width"], box["y"] + 0.42 * box["height"])
     page.get_by_text("blurred over").wait_for()
     page.screenshot(path=TARGET / "depth.png")

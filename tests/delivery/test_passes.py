@@ -11,12 +11,12 @@ from escala.core.errors import BadSource, UnknownChoice
 from escala.delivery.passes import split_frames
 from escala.media.repack import Choice, gather_frame
 from escala.media.sources import find_render
-from tests.made import box, channels_of, light, write_layers
+from tests.made import box, channels_of, light, read_colour, write_layers, write_parts
 
 
 def split(file: Path, folder: Path, choice: Choice) -> list[Path]:
     source = find_render([file])
-    return list(split_frames(source.frames, folder, source.name, choice))
+    return [file.path for file in split_frames(source.frames, folder, source.name, choice)]
 
 
 class RepackTest(unittest.TestCase):
@@ -115,3 +115,14 @@ class RepackTest(unittest.TestCase):
         found = {file.name: self.pixels(file)["R"] for file in files if "light" in file.name}
         self.same_bits(found["shot.the_light.exr"], self.channels["R"])
         self.same_bits(found["shot.the_light-2.exr"], self.channels["key.R"])
+
+    def test_the_report_says_which_pass_is_in_which_file(self) -> None:
+        """Names that differ in what no file name can hold."""
+        passes = {"lamp:1": light(1), "lamp/1": light(2), "lamp*1": light(3)}
+        source = find_render([write_parts(self.folder / "odd.exr", passes)])
+        (self.folder / "apart").mkdir()
+        written = list(split_frames(source.frames, self.folder / "apart", source.name, Choice()))
+        self.assertEqual(len({file.path.name for file in written}), 3)
+        for file in written:
+            (name,) = file.passes
+            np.testing.assert_array_equal(read_colour(file.path), passes[name])

@@ -67,6 +67,20 @@ class LutTest(FolderTest):
         with self.assertRaisesRegex(ColourError, "refers to another file"):
             self.applied(path)
 
+    def test_a_file_of_other_bytes_is_named_with_a_reason(self) -> None:
+        path = self.folder / "noise.cube"
+        for seed in range(6):
+            path.write_bytes(np.random.default_rng(seed).integers(0, 256, 3000, np.uint8).tobytes())
+            with self.assertRaisesRegex(ColourError, "noise.cube.*[a-z]{4}"):
+                self.applied(path)
+            os.utime(path, ns=(0, seed + 1))
+
+    def test_what_is_no_config_is_named(self) -> None:
+        path = self.folder / "plain.ocio"
+        path.write_text("this is no config")
+        with self.assertRaisesRegex(ColourError, "plain.ocio is no colour config: "):
+            colour_config(str(path))
+
     def test_what_is_no_table_is_told_in_one_line_whatever_its_kind(self) -> None:
         rng = np.random.default_rng(3)
         for kind in KINDS:

@@ -103,7 +103,8 @@ class LargeEditTest(unittest.TestCase):
         document = Variant.model_validate({"mattes": mattes}).model_dump(mode="json")
         for paths in (["/mattes/x"] * 1000, [f"/mattes/x{i}" for i in range(40)]):
             copies = [{"op": "copy", "from": "/mattes", "path": path} for path in paths]
-            self.assertLess(self.seconds(document, copies, "larger than 4 million characters"), 1.0)
+            once = self.seconds(document, copies[:1], "Unable to extract")
+            self.assertLess(self.seconds(document, copies, "copies more than 1 million characters"), once + 0.3)
 
     def test_what_defaults_make_of_it_counts(self) -> None:
         short = [{"kind": "exposure"}] * 60_000

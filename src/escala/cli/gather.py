@@ -30,5 +30,5 @@ def run_gather(options: argparse.Namespace) -> None:
     if not options.out.parent.is_dir():
         raise UnreadableFile(options.out, "its folder does not exist")
     choice = Choice(tuple(options.only), tuple(options.drop), dict(options.rename))
-    for path in gather_frames(source.frames, options.out, choice):
-        print(path)
+    for file in gather_frames(source.frames, options.out, choice):
+        print(file.path)

@@ -9,7 +9,10 @@ from .arguments import add_choice
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    split = commands.add_parser("split", help="write one file for each pass")
+    split = commands.add_parser(
+        "split",
+        help="write one file for each pass; prints the files, and the pass where its name is not in that of the file",
+    )
     split.add_argument("source", nargs="+", metavar="SOURCE")
     split.add_argument("--out", type=Path, required=True, metavar="DIR")
     add_choice(split)
@@ -25,5 +28,7 @@ def run_split(options: argparse.Namespace) -> None:
     source = find_render(options.source)
     options.out.mkdir(parents=True, exist_ok=True)
     choice = Choice(tuple(options.only), tuple(options.drop), dict(options.rename))
-    for path in split_frames(source.frames, options.out, source.name, choice):
-        print(path)
+    for file in split_frames(source.frames, options.out, source.name, choice):
+        (name,) = file.passes
+        # Names that no file can have are written otherwise: which pass it is stands behind a tab, then.
+        print(file.path if f".{name}." in file.path.name else f"{file.path}\t{name}")

@@ -137,6 +137,19 @@ def float32_pointer(typing_context: Any, address: Any) -> Any:
     return pointer(address), codegen
 
 
+@intrinsic
+def uint16_pointer(typing_context: Any, address: Any) -> Any:
+    """Kernel part: an integer address as a pointer to uint16, for `carray`."""
+    from numba.core import types
+
+    pointer = types.CPointer(types.uint16)  # type: ignore[no-untyped-call]
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        return builder.inttoptr(args[0], context.get_value_type(pointer))
+
+    return pointer(address), codegen
+
+
 def addresses_of(arrays: list[NDArray[np.float32]]) -> NDArray[np.int64]:
     """Where each contiguous float32 array begins; the caller keeps the arrays alive."""
     for array in arrays:

@@ -58,7 +58,10 @@ _FEWEST_CHANNELS = {Role.NORMAL: 3, Role.POSITION: 3, Role.UV: 2, Role.MOTION: 2
 
 @dataclass(frozen=True)
 class PassRole:
-    """A pass's role, with how sure the recogniser is (0..1) and why."""
+    """A pass's role, with how sure the recogniser is (0..1) and why.
+
+    `is_selected`: a light that was chosen out of many, by its name; the others have no passes of their own.
+    """
 
     role: Role
     light: str | None = None
@@ -67,6 +70,7 @@ class PassRole:
     twin: str | None = None
     sure: float = 1.0
     reason: str = ""
+    is_selected: bool = False
 
     @property
     def is_colour(self) -> bool:

@@ -6,7 +6,7 @@ from pathlib import Path
 from escala.core.errors import BadSource
 from escala.engine.progress import Progress, untold
 from escala.media.places import EVERYWHERE, Roots, place_in, plain_name
-from escala.media.repack import Choice, gather_frame, pass_names, split_frame_files
+from escala.media.repack import Choice, WrittenFile, gather_frame, pass_names, split_frame_files
 from escala.media.sources import SourceFile
 
 from .frames import frame_path
@@ -16,7 +16,7 @@ Frames = Mapping[int, Sequence[SourceFile]]
 
 def split_frames(
     frames: Frames, folder: Path, name: str, choice: Choice, progress: Progress = untold, roots: Roots = EVERYWHERE
-) -> Iterator[Path]:
+) -> Iterator[WrittenFile]:
     """One file for each pass and frame in a folder, named after the render; each as it is there.
 
     Raises `OutsideRoots` where a file has become a link that leads out of the roots.
@@ -29,14 +29,13 @@ def split_frames(
 
 def gather_frames(
     frames: Frames, out: Path, choice: Choice, progress: Progress = untold, roots: Roots = EVERYWHERE
-) -> Iterator[Path]:
+) -> Iterator[WrittenFile]:
     """All passes of each frame in one file; `out` names it, with #### for a sequence. Raises as `split_frames`."""
     for done, (number, files) in enumerate(frames.items()):
         progress(done / len(frames), f"frame {number}")
         roots.check(file.path for file in files)
         path = frame_path(out, number, len(frames) > 1)
-        gather_frame(files, path, choice)
-        yield path
+        yield gather_frame(files, path, choice)
 
 
 def gathered_file(folder: Path, name: str) -> Path:

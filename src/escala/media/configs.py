@@ -154,7 +154,10 @@ def _load(
 ) -> ColourConfig:
     source = address if isinstance(files, _NoFiles) else files
     key = f"{address} {next(_COUNT)}"
-    return ColourConfig(source, key, context, own=not is_builtin(address), environment=roots.is_everywhere)
+    try:
+        return ColourConfig(source, key, context, own=not is_builtin(address), environment=roots.is_everywhere)
+    except ColourError as error:
+        raise ColourError(f"{printable(address)} is no colour config: {error}") from error
 
 
 def _contents(path: Path) -> bytes:

@@ -56,14 +56,24 @@ class FilePass:
     part: ExrPart
 
 
-def split_frame_files(files: Sequence[SourceFile], folder: Path, stem: str, ending: str, choice: Choice) -> list[Path]:
+@dataclass(frozen=True)
+class WrittenFile:
+    """A file that was written, and the passes that it holds."""
+
+    path: Path
+    passes: tuple[str, ...]
+
+
+def split_frame_files(
+    files: Sequence[SourceFile], folder: Path, stem: str, ending: str, choice: Choice
+) -> list[WrittenFile]:
     """One file for each pass of a frame: `stem`, the pass, `ending` (the frame number with its dot, if any)."""
     written = []
     chosen = _chosen(files, choice)
     for taken, name in zip(chosen, distinct_names(taken.name for taken in chosen), strict=True):
         path = place_in(folder, f"{plain_name(stem, 'passes')}.{name}{ending}.exr")
         _write(path, [(taken, dict(zip(taken.letters, taken.channels, strict=True)))])
-        written.append(path)
+        written.append(WrittenFile(path, (taken.name,)))
     return written
 
 
@@ -73,7 +83,7 @@ def gather_frame(
     choice: Choice,
     instead: Mapping[str, NDArray[Any]] = MappingProxyType({}),
     corner: tuple[int, int] = (0, 0),
-) -> None:
+) -> WrittenFile:
     """All passes of a frame in one file: one part, or one part for each window where windows differ.
 
     `instead`: other pixels, (C, H, W), for some passes, of a raster that begins at `corner`.
@@ -84,6 +94,7 @@ def gather_frame(
         raise BadSource(f"{lost} has another name in its file, so it cannot be written anew: gather or rename it first")
     changed = [_with_pixels(taken, instead[taken.name], corner) if taken.name in instead else taken for taken in chosen]
     _write(path, [(taken, _named_channels(taken)) for taken in changed])
+    return WrittenFile(path, tuple(taken.name for taken in changed))
 
 
 def _with_pixels(taken: FilePass, planes: NDArray[Any], corner: tuple[int, int]) -> FilePass:

@@ -21,6 +21,7 @@ from .tables import RevisionRow, VariantRow
 
 # A gesture is a few steps; a document of thousands of names has about a hundred thousand characters.
 _MOST_STEPS, _MOST_SIGNS = 1000, 4 << 20
+_MAX_COPIED = 1 << 20
 
 
 class StaleRevision(EscalaError, ValueError):
@@ -70,7 +71,8 @@ def apply_steps(document: Any, patch: Sequence[dict[str, Any]]) -> Any:
         named = {key: lists.by_index(changed, step[key]) for key in ("path", "from") if isinstance(step.get(key), str)}
         plain, added = _measured(changed, {**step, **named})
         copied += added if step.get("op") == "copy" else 0
-        _check_size(copied)
+        if copied > _MAX_COPIED:
+            raise BadEdit(f"the edit copies more than {_MAX_COPIED >> 20} million characters")
         if size + added > _MOST_SIGNS:
             size = len(to_json(changed))
             _check_size(size + added)

@@ -1,5 +1,6 @@
 """The tables."""
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
 
@@ -19,14 +20,23 @@ def _now() -> datetime:
 
 
 class Moment(TypeDecorator[datetime]):
-    """A time with its zone: SQLite keeps none, and what is kept is UTC."""
+    """A time with its zone: SQLite keeps none, and what is kept is UTC. What is no time is the beginning of all."""
 
     impl = DateTime(timezone=True)
     cache_ok = True
 
-    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
-        """As it was written."""
-        return None if value is None else value.replace(tzinfo=UTC)
+    def result_processor(self, dialect: Dialect, coltype: object) -> Callable[[Any], datetime | None]:
+        """From the text as it was written."""
+        return _moment
+
+
+def _moment(value: Any) -> datetime | None:
+    if value is None:
+        return None
+    try:
+        return datetime.fromisoformat(value).replace(tzinfo=UTC)
+    except (ValueError, TypeError):
+        return datetime.fromtimestamp(0, UTC)
 
 
 class Base(DeclarativeBase):

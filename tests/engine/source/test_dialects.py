@@ -112,6 +112,9 @@ class DialectTest(FolderTest):
 
     def test_lights_that_overlap_leave_nothing_else(self) -> None:
         """Where chosen lights hold more than the beauty somewhere, they are no part of it."""
-        passes = {"beauty": TWO, "lightSelect_key": A, "lightSelect_fill": add_up(B, B)}
-        engine = engine_for(write_layers(self.folder / "more.exr", passes))
-        self.assertNotIn("everything else", [light for r in engine.render.recipes for light in r.recipe.lights])
+        for name, passes in {
+            "more": {"beauty": TWO, "lightSelect_key": A, "lightSelect_fill": add_up(B, B)},
+            "not chosen": {"beauty": THREE, "lg_key": A, "lg_fill": B},
+        }.items():
+            engine = engine_for(write_layers(self.folder / f"{name}.exr", passes))
+            self.assertNotIn("everything else", [light for r in engine.render.recipes for light in r.recipe.lights])

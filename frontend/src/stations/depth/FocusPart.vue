@@ -6,22 +6,23 @@ import DepthRuler from './DepthRuler.vue'
 import { distanceText, useDepth } from './useDepth'
 
 /** A thin lens: what is in focus, how wide its aperture is, and the shape of that. */
-const { defocus, survey } = useDepth()
+const { defocus, survey, switchedOn, apertureOf, radiusOf } = useDepth()
 const lens = computed(() => defocus.now.value)
-const APERTURE: Scale = { min: 0, max: 4096, neutral: 4, step: 4, major: 5, spacing: 14, digits: 1, signed: false, unit: 'px at one unit' } // prettier-ignore
-const LIMIT: Scale = { ...APERTURE, max: 512, neutral: 64, step: 2, digits: 0, unit: 'px' }
+/** The document holds the radius for a focus at one unit; the ruler shows what it is for the focus that is set. */
+const RADIUS = computed<Scale>(() => ({
+  min: 0, max: 512, neutral: radiusOf(4, lens.value.focus), step: 1, major: 5, spacing: 14, digits: 1, signed: false, unit: 'px',
+})) // prettier-ignore
+const LIMIT: Scale = { min: 0, max: 512, neutral: 64, step: 2, major: 5, spacing: 14, digits: 0, signed: false, unit: 'px' } // prettier-ignore
 const SHAPES = [0, 5, 6, 7, 8, 9, 10, 11]
-const atInfinity = computed(() =>
-  Math.min(lens.value.limit_px, lens.value.aperture / lens.value.focus).toFixed(1),
-)
+const radius = computed(() => radiusOf(lens.value.aperture, lens.value.focus))
+const onWith = (change: object) => (lens.value.on ? change : switchedOn(change))
+const withRadius = (px: number) => onWith({ aperture: apertureOf(px, lens.value.focus) })
 /** The distances whose discs are smaller than a pixel. */
 const sharp = computed<[number, number] | null>(() => {
   if (!lens.value.on || lens.value.aperture <= 0) return null
   const [near, far] = [1, -1].map((side) => 1 / lens.value.focus + (side * 0.5) / lens.value.aperture)
   return [1 / near!, far! > 0 ? 1 / far! : 1e9]
 })
-
-const onWith = (change: object) => ({ ...change, on: true })
 </script>
 
 <template>
@@ -31,7 +32,7 @@ const onWith = (change: object) => ({ ...change, on: true })
       <button
         type="button"
         :aria-pressed="lens.on"
-        @click="defocus.keep({ on: !lens.on }, `defocus ${lens.on ? 'off' : 'on'}`)"
+        @click="defocus.keep(lens.on ? { on: false } : switchedOn({}), `defocus ${lens.on ? 'off' : 'on'}`)"
       >
         {{ lens.on ? 'on' : 'off' }}
       </button>
@@ -45,12 +46,12 @@ const onWith = (change: object) => ({ ...change, on: true })
       @settled="defocus.keep(onWith({ focus: $event }), `focus ${distanceText($event)}`)"
     />
     <RulerScale
-      label="Aperture"
-      :scale="APERTURE"
-      :value="lens.aperture"
-      :note="`${atInfinity} px at infinity`"
-      @moving="defocus.show(onWith({ aperture: $event }))"
-      @settled="defocus.keep(onWith({ aperture: $event }), `aperture ${readout(APERTURE, $event)} px`)"
+      label="Blur radius at infinity"
+      :scale="RADIUS"
+      :value="radius"
+      :note="radius > lens.limit_px ? `limited to ${readout(LIMIT, lens.limit_px)} px` : ''"
+      @moving="defocus.show(withRadius($event))"
+      @settled="defocus.keep(withRadius($event), `blur radius at infinity ${readout(RADIUS, $event)} px`)"
     />
     <RulerScale
       label="Never wider than"

@@ -8,6 +8,10 @@ import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { usePart } from '@/stores/usePart'
 
+const MOST_APERTURE = 4096
+/** A blur of this share of the frame's width is seen at first sight. */
+const SEEN_SHARE = 0.01
+
 /** The parts of Depth, the survey of the frame, and what is at a place of it. */
 export const useDepth = createSharedComposable(() => {
   const shots = useShot()
@@ -42,13 +46,31 @@ export const useDepth = createSharedComposable(() => {
     { immediate: true },
   )
 
+  /** The radius at infinity in px for a focus, and the aperture (the radius for a focus at one unit) that gives it. */
+  const radiusOf = (aperture: number, focus: number) => aperture / focus
+  const apertureOf = (radius: number, focus: number) =>
+    Number(Math.min(MOST_APERTURE, radius * focus).toPrecision(5))
+
+  /** What switches defocus on; an aperture that nobody set yet becomes one that is seen: 1% of the width at infinity. */
+  function switchedOn(change: { focus?: number; aperture?: number }): object {
+    const { aperture, focus, limit_px } = defocus.now.value
+    const isUntouched = aperture === NEUTRAL_DEPTH.defocus!.aperture && change.aperture === undefined
+    if (!isUntouched) return { ...change, on: true }
+    const radius = SEEN_SHARE * (shots.shot?.render.display.width ?? 0)
+    const seen = {
+      aperture: apertureOf(radius, change.focus ?? focus),
+      limit_px: Math.max(limit_px, Math.ceil(radius)),
+    }
+    return { ...seen, ...change, on: true }
+  }
+
   async function placeAt(place: GripPlace): Promise<DepthPlace> {
     const patch = shots.draft as unknown as Record<string, never>[]
     const body = { x: Math.floor(place.x), y: Math.floor(place.y), frame: room.frame, patch }
     const request = api.POST('/api/variants/{variant_id}/depth/at', { ...at(), body })
     return (await told<{ place: DepthPlace }>(request)).place
   }
-  return { reading, haze, defocus, motion, survey, placeAt }
+  return { reading, haze, defocus, motion, survey, placeAt, switchedOn, radiusOf, apertureOf }
 })
 
 /** A distance as it is read: as many digits as matter. */

@@ -5,7 +5,7 @@ import { distanceText, useDepth } from './useDepth'
 
 /** Focus by pointing: a click makes a place sharp; under the pointer a circle as large as the blur there. */
 export function useFocusHand() {
-  const { defocus, placeAt } = useDepth()
+  const { defocus, placeAt, switchedOn } = useDepth()
   const marks = useMarks()
   const troubles = useTroubles()
   let wish: GripPlace | null = null
@@ -40,7 +40,8 @@ export function useFocusHand() {
       const found = await placeAt(at)
       if (found.distance === null) return troubles.tell('Nothing is there to be sharp: the depth pass is empty at this place.') // prettier-ignore
       const focus = Number(found.distance.toPrecision(5))
-      defocus.keep({ on: true, focus }, `focus ${distanceText(focus)}`)
+      const change = defocus.now.value.on ? { focus } : switchedOn({ focus })
+      defocus.keep(change, `focus ${distanceText(focus)}`)
     } catch (error) {
       troubles.tell(error)
     }

@@ -17,9 +17,13 @@ const newName = ref('')
 const newer = ref('')
 const jobId = ref<number | null>(null)
 const job = computed(() => jobs.find(jobId.value))
-const files = computed(
-  () => (job.value?.result as { files?: { name: string; address: string }[] } | null)?.files ?? [],
-)
+/** A file that was written, and the passes that it holds. */
+interface Written {
+  name: string
+  address: string
+  passes: string[]
+}
+const files = computed(() => (job.value?.result as { files?: Written[] } | null)?.files ?? [])
 const changes = computed(() => (job.value?.result as { changes?: string[] } | null)?.changes ?? [])
 const one = computed(() => !everything.value && props.chosen.length === 1)
 
@@ -77,6 +81,7 @@ function takeOver() {
       <p v-for="sentence in changes" :key="sentence">{{ sentence }}</p>
       <p v-for="file in files" :key="file.address">
         <a :href="file.address" download>{{ file.name }}</a>
+        <span v-if="file.passes.length === 1" class="quiet">{{ file.passes[0] }}</span>
       </p>
     </div>
   </section>

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..errors import ShapeError
-from ..kernels import addresses_of, carray, float32_pointer, inlined_kernel, kernel, prange
-from ..planes import Planes, as_planes
+from ..kernels import addresses_of, carray, float32_pointer, inlined_kernel, kernel, prange, uint16_pointer
+from ..planes import Planes, as_planes, widen_row
 
 # Pixels of one plane that are summed over all passes before the next block: small enough for the first cache.
 _BLOCK = 2048
@@ -34,6 +34,65 @@ def mix_planes(
     out = np.empty(shape, np.float32) if out is None else out
     _mix(addresses_of(planes), factors, shape[1] * shape[2], out.reshape(3, -1))
     return out
+
+
+def mix_stored(stored: Sequence[NDArray[np.float16]], factors: ArrayLike) -> Planes:
+    """`sum of factors[i] @ stored[i]`, straight from halves as they are stored: nothing of them is kept as float.
+
+    `stored`: n arrays (3, H, W), views of one shape and layout whose rows are contiguous; `factors`: (n, 3, 3), a
+    matrix on the channels of each. Returns (3, H, W). Raises `ShapeError` where arrays differ.
+    """
+    matrices = as_planes(factors).reshape(len(stored), 3, 3)
+    first = stored[0]
+    alike = all(each.shape == first.shape and each.strides == first.strides for each in stored)
+    if not alike or first.ndim != 3 or first.shape[0] != 3 or first.strides[2] != 2:
+        raise ShapeError(f"passes of shapes {sorted({each.shape for each in stored})} cannot be summed as stored")
+    out = np.empty(first.shape, np.float32)
+    addresses = np.array([each.__array_interface__["data"][0] for each in stored], np.int64)
+    off_diagonal = matrices[:, ~np.eye(3, dtype=bool)]
+    if not off_diagonal.any():
+        gains = np.ascontiguousarray(matrices[:, np.arange(3), np.arange(3)])
+        _mix_halves(addresses, gains, first.strides[0], first.strides[1], out)
+    else:
+        _mix_halves_by_matrix(addresses, matrices, first.strides[0], first.strides[1], out)
+    return out
+
+
+@kernel
+def _mix_halves(addresses, gains, plane_bytes, row_bytes, out):  # type: ignore[no-untyped-def]
+    rows, columns = out.shape[1:]
+    for job in prange(3 * rows):
+        channel, row = job // rows, job % rows
+        total, wide = out[channel, row], np.empty(columns, np.float32)
+        bits = wide.view(np.uint32)
+        total[:] = np.float32(0.0)
+        for term in range(addresses.size):
+            widen_row(_half_row(addresses[term] + channel * plane_bytes + row * row_bytes, columns), bits, wide)
+            gain = gains[term, channel]
+            for x in range(columns):
+                total[x] += gain * wide[x]
+
+
+@kernel
+def _mix_halves_by_matrix(addresses, matrices, plane_bytes, row_bytes, out):  # type: ignore[no-untyped-def]
+    rows, columns = out.shape[1:]
+    for row in prange(rows):
+        wide = np.empty(columns, np.float32)
+        bits = wide.view(np.uint32)
+        for channel in range(3):
+            out[channel, row] = np.float32(0.0)
+        for term in range(addresses.size):
+            for source in range(3):
+                widen_row(_half_row(addresses[term] + source * plane_bytes + row * row_bytes, columns), bits, wide)
+                for channel in range(3):
+                    gain, total = matrices[term, channel, source], out[channel, row]
+                    for x in range(columns):
+                        total[x] += gain * wide[x]
+
+
+@inlined_kernel
+def _half_row(address, size):  # type: ignore[no-untyped-def]
+    return carray(uint16_pointer(address), (size,))
 
 
 def channel_means(planes: Planes) -> NDArray[np.float64]:

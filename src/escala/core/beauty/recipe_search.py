@@ -131,7 +131,7 @@ def _selected_lights(family: list[SampledPass], beauty: SampledPass | None) -> l
     Only where that is light: nowhere less than 0.
     """
     lights = [p for p in family if p.role.role == Role.LIGHT]
-    if beauty is None or not lights:
+    if beauty is None or not lights or not all(p.role.is_selected for p in lights):
         return []
     rest = Factor((beauty.name,), minus=tuple(p.name for p in lights))
     terms = [Term(_label(p), one_pass(p.name), light=p.role.light) for p in lights]

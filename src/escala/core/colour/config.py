@@ -233,7 +233,7 @@ class ColourConfig:
         source, target = self.space(source), self.space(target)
         if source == target:
             return as_planes(planes)
-        matrix = self._plain_matrix(source, target)
+        matrix = self.plain_matrix(source, target)
         return apply_matrix(planes, matrix) if matrix is not None else _apply(self._processor(source, target), planes)
 
     def display(self, planes: Planes, source: str, view: View) -> Planes:
@@ -301,7 +301,7 @@ class ColourConfig:
         return np.ascontiguousarray(self.convert(unit, source, target)[:, :, 0])
 
     @lru_cache(maxsize=64)  # noqa: B019 - configs live as long as the process
-    def _plain_matrix(self, source: str, target: str) -> NDArray[np.float32] | None:
+    def plain_matrix(self, source: str, target: str) -> NDArray[np.float32] | None:
         """The 3x3 matrix that the processor between two spaces amounts to; None when it is anything else."""
         processor = self._processor(source, target)
         matrix = _apply(processor, np.eye(3, dtype=np.float32).reshape(3, 3, 1))[:, :, 0]
@@ -414,7 +414,11 @@ def _lut_processor(lut: Lut) -> Any:
     config = _load_config(tables)
     config.setWorkingDir(tables.root)
     transform = ocio.FileTransform(src=f"{lut.digest}{lut.kind}", interpolation=ocio.INTERP_BEST)
-    return _told(lambda: config.getProcessor(transform).getDefaultCPUProcessor(), tables)
+    try:
+        return _told(lambda: config.getProcessor(transform).getDefaultCPUProcessor(), tables)
+    except ColourError as error:
+        named = str(error) if lut.name in str(error) else f"{lut.name}: {error}"
+        raise ColourError(named) from error
 
 
 class _OneTable:
@@ -507,14 +511,17 @@ def _told(action: Callable[[], Any], tables: "_Tables | None" = None) -> Any:
         try:
             return action()
         except UnicodeDecodeError as error:  # it quotes a line of a file that is no text
-            raise ColourError("the table is no text that its format knows; it may be of another kind") from error
+            raise ColourError(_NOT_TEXT) from error
         except (ocio.Exception, ocio.ExceptionMissingFile) as error:
             words = "".join(sign if sign.isprintable() else " " for sign in str(error))
             words = _BOILERPLATE.sub("", tables.as_named(words) if tables else words)
             reason = f" ({tables.refused[-1]})" if tables and tables.refused else ""
-            raise ColourError(" ".join(words.split())[:_MOST_WORDS] + reason) from error
+            # Of some files that are no text it says nothing at all.
+            said = " ".join(words.split())[:_MOST_WORDS] or _NOT_TEXT
+            raise ColourError(said + reason) from error
 
 
+_NOT_TEXT = "it is no text that its format knows; it may be of another kind"
 # What the library says of every table that it cannot read.
 _BOILERPLATE = re.compile(r" ?All formats have been tried\. \(Enable debug log[^)]*\)[^:]*:?")
 

@@ -76,6 +76,11 @@ class _Reading:
         return next(iter(self.meanings(kind)), None)
 
     @property
+    def is_selected(self) -> bool:
+        """Whether the name says that the light was chosen for a pass of its own: `lightSelect_key`."""
+        return any("select" in word for _, word in self.found.get("light", ()))
+
+    @property
     def rest(self) -> str:
         """The part of the name that no word explains, in its own spelling; a numbered light keeps its word."""
         spans = self.left
@@ -312,7 +317,8 @@ def _family_role(reading: _Reading, family: Mapping[str, str]) -> PassRole | Non
     if light is None:
         return None
     reason = "one of a family of passes that are named after lights"
-    return PassRole(Role.LIGHT, light, twin=reading.first("twin"), sure=0.9, reason=reason)
+    twin, selected = reading.first("twin"), reading.is_selected
+    return PassRole(Role.LIGHT, light, twin=twin, sure=0.9, reason=reason, is_selected=selected)
 
 
 def _is_colour(reading: _Reading) -> bool:
@@ -356,7 +362,7 @@ def _decide(reading: _Reading, lights: Mapping[str, tuple[float, str]], table: N
         sure, reason = lights[light.lower()]
         if component:
             return PassRole(Role.LIGHT_COMPONENT, light, component, portion, twin, sure, reason)
-        return PassRole(Role.LIGHT, light, twin=twin, sure=sure, reason=reason)
+        return PassRole(Role.LIGHT, light, twin=twin, sure=sure, reason=reason, is_selected=reading.is_selected)
     if component:
         sure = 0.6 if reading.rest else 0.95
         words = ", ".join(word for kind in ("component", "portion") for _, word in reading.found.get(kind, []))

@@ -1,7 +1,7 @@
 """The head of the path: terms, levels, surfaces and residual, one sum for picture, board, probe and tally alike."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -17,12 +17,18 @@ from ..balance.plan import BalancePlan, Gains, Levelled, Part, level_recipe, pla
 from ..cache import ByteCache
 from ..chain import Picture
 from ..corrections.registry import files_of
-from ..evaluation import Evaluation
+from ..evaluation import Evaluation, Purpose
 from ..keys import Key, Keys
 from ..looking.look import resize_planes
 from ..mattes.mattes import Mattes
 from ..surface.changes import Surfaces, changed_components
+from .streaming import stream_name, stream_sum
 from .terms import Terms
+
+# Terms of a sum take this share of the cache at most; where they are more, they are summed as they are stored.
+_CACHE_SHARE = 0.4
+# Parts that are in memory at once while an exact sum is made.
+_AT_ONCE = 8
 
 
 @dataclass(frozen=True)
@@ -144,15 +150,43 @@ class Head:
             if still and len(still) < len(changed):
                 reference = self._with_still(reference, levelled, still, differences, asked)
                 changed = [i for i in changed if levelled.parts[i] in moving]
+            if not self._fits(changed, asked):
+                reference, changed = self._with_streamed(reference, levelled, changed, differences, asked)
             pictures, factors = self._alike(changed, levelled, differences, asked)
+            planes = mix_planes(pictures, np.array(factors), reference) if pictures else reference
         else:
-            pictures = [self._part(levelled.recipe, levelled.parts[i], asked) for i in changed]
-            factors = [differences[i] for i in changed]
-        for i, part in enumerate(levelled.parts):
-            if part.term in deltas:
-                pictures.append(self._limited(deltas[part.term], part, asked))
-                factors.append(levelled.gains[i] * levelled.weights[i])
-        return mix_planes(pictures, np.array(factors), reference) if pictures else reference
+            parts = [levelled.parts[i] for i in changed]
+            planes = self._with_parts(reference, levelled.recipe, parts, differences[changed], asked)
+        gained = [i for i, part in enumerate(levelled.parts) if part.term in deltas]
+        if not gained:
+            return planes
+        pictures = [self._limited(deltas[levelled.parts[i].term], levelled.parts[i], asked) for i in gained]
+        return mix_planes(pictures, levelled.gains[gained] * levelled.weights[gained], planes)
+
+    def _fits(self, parts: Sequence[object], asked: Evaluation) -> bool:
+        """Whether so many images of a look fit into the cache, beside all else that is in it."""
+        return len(parts) * 12 * asked.look.out_width * asked.look.out_height <= _CACHE_SHARE * self.cache.budget
+
+    def _with_parts(
+        self, base: Planes, recipe: Recipe, parts: Sequence[Part], factors: Gains, asked: Evaluation
+    ) -> Planes:
+        """A base and parts added to it, some at a time: many would take gigabytes together. The order is theirs."""
+        asked = asked if self._fits(parts, asked) else replace(asked, purpose=Purpose.DELIVERING)
+        for first in range(0, len(parts), _AT_ONCE):
+            some = slice(first, first + _AT_ONCE)
+            base = mix_planes([self._part(recipe, part, asked) for part in parts[some]], factors[some], base)
+        return base
+
+    def _with_streamed(
+        self, reference: Planes, levelled: Levelled, changed: list[int], differences: Gains, asked: Evaluation
+    ) -> tuple[Planes, list[int]]:
+        """The reference with all parts that can be streamed, and the parts that cannot."""
+        names = {i: stream_name(levelled.parts[i], levelled.recipe, self.terms, asked) for i in changed}
+        streamed = [i for i, name in names.items() if name is not None]
+        if not streamed:
+            return reference, changed
+        total = stream_sum([str(names[i]) for i in streamed], differences[streamed], self.terms, asked)
+        return reference + total, [i for i in changed if names[i] is None]
 
     def _with_still(
         self, reference: Planes, levelled: Levelled, still: list[int], differences: Gains, asked: Evaluation
@@ -161,10 +195,15 @@ class Head:
         parts = tuple(levelled.parts[i] for i in still)
         facts = levelled.recipe, asked.look, parts, differences[still].tobytes(), self._made_of(parts, asked)
         key = self.keys.of_reading("still", *facts, colouring=asked.colouring)
-        return self.cache.get(
-            key,
-            lambda: mix_planes([self._part(levelled.recipe, p, asked) for p in parts], differences[still], reference),
-        )
+
+        def make() -> Planes:
+            if self._fits(still, asked):
+                return self._with_parts(reference, levelled.recipe, parts, differences[still], asked)
+            base, others = self._with_streamed(reference, levelled, still, differences, asked)
+            left = [levelled.parts[i] for i in others]
+            return self._with_parts(base, levelled.recipe, left, differences[others], asked)
+
+        return self.cache.get(key, make)
 
     def _alike(
         self, changed: list[int], levelled: Levelled, differences: Gains, asked: Evaluation
@@ -180,6 +219,10 @@ class Head:
 
         pictures, factors = [], []
         for group in groups.values():
+            if len(group) == 1:
+                pictures.append(self._part(recipe, levelled.parts[group[0]], asked))
+                factors.append((levelled.gains[group[0]] - levelled.neutral[group[0]]) * weights[group[0]])
+                continue
             parts = tuple(levelled.parts[i] for i in group)
             facts = recipe, asked.look, parts, self._made_of(parts, asked)
             key = self.keys.of_reading("alike", *facts, colouring=asked.colouring)

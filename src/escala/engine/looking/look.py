@@ -135,14 +135,14 @@ def sample_pass(frame: StoredFrame, name: str, look: Look, exact: bool = False) 
 
     `exact`: the nearest pixel instead, for ids, depth and other data that must not be mixed.
     """
-    crop = _crop(frame, name, look)
+    crop = crop_pass(frame, name, look)
     planes = crop.astype(np.float32) if crop.dtype == np.uint32 else as_planes(crop)
     return resize_planes(planes, look.out_width, look.out_height, exact)
 
 
 def sample_ids(frame: StoredFrame, name: str, look: Look) -> NDArray[np.generic]:
     """A pass at a look by its nearest pixels, in the type in which it is stored: whole numbers stay whole."""
-    crop = _crop(frame, name, look)
+    crop = crop_pass(frame, name, look)
     rows, columns = (
         ((np.arange(out) + 0.5) * there / out).astype(int)
         for out, there in zip((look.out_height, look.out_width), crop.shape[1:], strict=True)
@@ -150,7 +150,7 @@ def sample_ids(frame: StoredFrame, name: str, look: Look) -> NDArray[np.generic]
     return np.asarray(crop[:, rows][:, :, columns])
 
 
-def _crop(frame: StoredFrame, name: str, look: Look) -> NDArray[np.generic]:
+def crop_pass(frame: StoredFrame, name: str, look: Look) -> NDArray[np.generic]:
     """The region of a look as stored, on the pyramid level that has its pixels; (C, H, W)."""
     level = min(look.level, len(frame.passes[name].levels) - 1)
     step = 1 << level

@@ -14,6 +14,7 @@ from escala.core.mattes.cryptomatte import (
     object_matte,
 )
 from escala.core.planes import Matte
+from escala.media.places import printable
 from escala.media.store import StoredFrame
 
 from ..looking.look import Look, full_look, sample_pass
@@ -33,7 +34,8 @@ def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None
     """Exact coverage of named objects, (H, W). Raises `UnknownChoice` for a name or layer that is not there."""
     layers = crypto_layers(frame)
     if not layers:
-        raise BadSource("the render holds no cryptomatte: its header declares none, or the passes are missing")
+        file = printable(next(iter(frame.passes.values())).file)
+        raise BadSource(f"{file} holds no cryptomatte: its header declares none, or the passes are missing")
     if layer is not None and layer not in {found.name for found in layers}:
         raise UnknownChoice("cryptomatte layer", layer, [found.name for found in layers])
     wanted = list(names)

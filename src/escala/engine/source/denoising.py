@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from escala.core.beauty.folding import SUMMED
+from escala.core.errors import BadSource
 from escala.core.planes import Planes, as_planes
 from escala.core.roles import Portion, Role
 from escala.media.denoise import check_denoiser, denoise_colour, denoise_guide
@@ -20,9 +21,16 @@ from ..worker import give_way
 
 
 def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
-    """The passes of a render that are denoised: those that are named, else every colour pass that a recipe sums."""
+    """The passes of a render that are denoised: those that are named, else every colour pass that a recipe sums.
+
+    Raises `BadSource` for one that holds data.
+    """
     if choice.passes is not None:
-        return tuple(name for name in choice.passes if render.find_pass(name))
+        named = [found for name in choice.passes if (found := render.find_pass(name))]
+        data = next((p for p in named if not p.is_colour and p.role != Role.OTHER or len(p.channels) < 3), None)
+        if data is not None:
+            raise BadSource(f"{data.name} holds {data.role.value.replace('_', ' ')}, no colour: it is not denoised")
+        return tuple(p.name for p in named)
     summed = {
         name
         for found in render.recipes

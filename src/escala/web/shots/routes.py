@@ -1,6 +1,7 @@
 """Shots: listed, opened from media or uploads, deleted; their passes as pictures."""
 
 import hashlib
+from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -200,13 +201,26 @@ def list_pictures(path: ShotPath) -> dict[str, Any]:
     render = studio.render_of(path.shot_id)
     own = {Path(entry.path) for entries in render.frames.values() for entry in entries}
     folder = next(iter(own)).parent
-    try:
-        folders = [folder, *(e for e in sorted(studio.roots.readable(folder).iterdir()) if e.is_dir())]
-        found = [e for place in folders for e in sorted(place.iterdir()) if e.suffix.lower() in READABLE]
-    except (BadSource, OSError):
-        found = []  # the files are gone, or lie where nothing may be read: there is nothing to offer
-    shown = [e for e in found if e not in own and not e.name.startswith(".")][:_MOST_PICTURES]
+    folders = [folder, *(e for e in _readable_in(studio, folder) if e.is_dir())]
+    found = [e for place in folders for e in _readable_in(studio, place) if e.suffix.lower() in READABLE]
+    shown = [e for e in found if e not in own][:_MOST_PICTURES]
     return {"folder": str(folder), "entries": [{"name": e.name, "path": str(e), "folder": False} for e in shown]}
+
+
+def _readable_in(studio: Studio, folder: Path) -> list[Path]:
+    """What a folder holds that may be read: no link that leads out of the roots, and no hidden file."""
+    with suppress(BadSource, OSError):  # it is gone, or lies where nothing may be read: there is nothing to offer
+        studio.roots.readable(folder)
+        return [entry for entry in sorted(folder.iterdir()) if entry.name[0] != "." and _may_be_read(studio, entry)]
+    return []
+
+
+def _may_be_read(studio: Studio, entry: Path) -> bool:
+    try:
+        studio.roots.readable(entry)
+    except (BadSource, OSError):
+        return False
+    return True
 
 
 _MOST_PICTURES = 200
@@ -245,8 +259,7 @@ def _entries(studio: Studio, folder: str) -> list[dict[str, Any]]:
     place = studio.roots.readable(folder)
     if not place.is_dir():
         raise BadSource(f"{printable(folder)} is not a folder")
-    shown = [e for e in sorted(place.iterdir()) if not e.name.startswith(".")]
-    kept = [e for e in shown if e.is_dir() or e.suffix.lower() in SUFFIXES]
+    kept = [e for e in _readable_in(studio, place) if e.is_dir() or e.suffix.lower() in SUFFIXES]
     return [{"name": e.name, "path": str(e), "folder": e.is_dir()} for e in kept]
 
 
@@ -269,5 +282,8 @@ def _written(studio: Studio, job: Job, render: Render, wanted: NewFiles) -> dict
         written = gather_frames(frames, gathered_file(folder, name), choice, *how)
     else:
         written = split_frames(frames, folder, name, choice, *how)
-    files = [{"name": path.name, "address": f"/api/deliveries/{folder.name}/{path.name}"} for path in written]
+    files = [
+        {"name": file.path.name, "address": f"/api/deliveries/{folder.name}/{file.path.name}", "passes": file.passes}
+        for file in written
+    ]
     return {"folder": str(folder), "files": files}
