@@ -28,6 +28,11 @@ class Figure:
         return {"value": self.value, "unit": self.unit, "ratio": self.ratio, "target": self.target, "ok": self.ok}
 
 
+def unmeasured(error: Exception) -> Figure:
+    """The figure of what could not be measured, with the reason."""
+    return Figure(float("nan"), "", float("nan"), f"not measured: {error}", False)
+
+
 def seconds(work: Callable[[], object], repeats: int = 5) -> float:
     """The median time of some work, after one run that warms it."""
     work()

@@ -7,14 +7,16 @@ from escala.core.errors import choose
 from .camera import CameraShot, bench_defocus, bench_glow, bench_lens, bench_motion, bench_settle
 from .deliver import bench_deliver
 from .drag import bench_drag, bench_label
-from .figures import Figure
+from .figures import Figure, unmeasured
 from .kernels import bench_mix, bench_view
+from .many import bench_many
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
 from .start import bench_start
 from .where import WhereShot, bench_matte, bench_stack
 
 ALONE: dict[str, Callable[[], Figure]] = {
     "mix": bench_mix,
+    "many": bench_many,
     "view": bench_view,
     "intake": bench_intake,
     "deliver": bench_deliver,
@@ -36,7 +38,7 @@ ON_WHERE_SHOT: dict[str, Callable[[WhereShot], Figure]] = {
 }
 ON_CAMERA_SHOT: dict[str, Callable[[CameraShot], Figure]] = {"lens": bench_lens, "settle": bench_settle}
 NAMES = (
-    "mix", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label",
+    "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label",
     "defocus", "motion", "glow", "lens", "settle", "start",
 )  # fmt: skip
 
@@ -51,17 +53,21 @@ def run_benchmarks(names: Sequence[str]) -> Iterator[tuple[str, Figure]]:
     camera: CameraShot | None = None
     try:
         for name in wanted:
-            if name in ALONE:
-                yield name, ALONE[name]()
-            elif name in ON_WHERE_SHOT:
-                where = where or WhereShot()
-                yield name, ON_WHERE_SHOT[name](where)
-            elif name in ON_CAMERA_SHOT:
-                camera = camera or CameraShot(3840, 2160)
-                yield name, ON_CAMERA_SHOT[name](camera)
-            else:
-                shot = shot or BigShot()
-                yield name, ON_BIG_SHOT[name](shot)
+            try:
+                if name in ALONE:
+                    figure = ALONE[name]()
+                elif name in ON_WHERE_SHOT:
+                    where = where or WhereShot()
+                    figure = ON_WHERE_SHOT[name](where)
+                elif name in ON_CAMERA_SHOT:
+                    camera = camera or CameraShot(3840, 2160)
+                    figure = ON_CAMERA_SHOT[name](camera)
+                else:
+                    shot = shot or BigShot()
+                    figure = ON_BIG_SHOT[name](shot)
+            except Exception as error:  # one that cannot be measured says so, and ends no other
+                figure = unmeasured(error)
+            yield name, figure
     finally:
         for made in (shot, where, camera):
             if made:

@@ -150,6 +150,24 @@ def uint16_pointer(typing_context: Any, address: Any) -> Any:
     return pointer(address), codegen
 
 
+@intrinsic
+def half_as_float(typing_context: Any, bits: Any) -> Any:
+    """Kernel part: the bits (uint16) of a finite half as a float32 of 2^-112 times its value, without a branch."""
+    from llvmlite import ir
+    from numba.core import types
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        def constant(value: int) -> Any:
+            return ir.Constant(ir.IntType(32), value)
+
+        wide = builder.zext(args[0], ir.IntType(32))
+        size = builder.shl(builder.and_(wide, constant(0x7FFF)), constant(13))
+        sign = builder.shl(builder.and_(wide, constant(0x8000)), constant(16))
+        return builder.bitcast(builder.or_(size, sign), ir.FloatType())
+
+    return types.float32(types.uint16), codegen
+
+
 def addresses_of(arrays: list[NDArray[np.float32]]) -> NDArray[np.int64]:
     """Where each contiguous float32 array begins; the caller keeps the arrays alive."""
     for array in arrays:

@@ -6,11 +6,22 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..errors import ShapeError
-from ..kernels import addresses_of, carray, float32_pointer, inlined_kernel, kernel, prange, uint16_pointer
-from ..planes import Planes, as_planes, widen_row
+from ..kernels import (
+    addresses_of,
+    carray,
+    float32_pointer,
+    half_as_float,
+    inlined_kernel,
+    kernel,
+    prange,
+    uint16_pointer,
+)
+from ..planes import Planes, as_planes
 
 # Pixels of one plane that are summed over all passes before the next block: small enough for the first cache.
 _BLOCK = 2048
+# What `half_as_float` leaves to the factor.
+_REBIAS = np.float32(2.0**112)
 
 
 def mix_planes(
@@ -39,15 +50,15 @@ def mix_planes(
 def mix_stored(stored: Sequence[NDArray[np.float16]], factors: ArrayLike) -> Planes:
     """`sum of factors[i] @ stored[i]`, straight from halves as they are stored: nothing of them is kept as float.
 
-    `stored`: n arrays (3, H, W), views of one shape and layout whose rows are contiguous; `factors`: (n, 3, 3), a
-    matrix on the channels of each. Returns (3, H, W). Raises `ShapeError` where arrays differ.
+    `stored`: n arrays (3, H, W) of finite values, views of one shape and layout whose rows are contiguous; `factors`:
+    (n, 3, 3), a matrix on the channels of each, below 2^15. Returns (3, H, W). Raises `ShapeError` where arrays differ.
     """
     matrices = as_planes(factors).reshape(len(stored), 3, 3)
     first = stored[0]
     alike = all(each.shape == first.shape and each.strides == first.strides for each in stored)
     if not alike or first.ndim != 3 or first.shape[0] != 3 or first.strides[2] != 2:
         raise ShapeError(f"passes of shapes {sorted({each.shape for each in stored})} cannot be summed as stored")
-    out = np.empty(first.shape, np.float32)
+    out, matrices = np.empty(first.shape, np.float32), matrices * _REBIAS
     addresses = np.array([each.__array_interface__["data"][0] for each in stored], np.int64)
     off_diagonal = matrices[:, ~np.eye(3, dtype=bool)]
     if not off_diagonal.any():
@@ -60,34 +71,46 @@ def mix_stored(stored: Sequence[NDArray[np.float16]], factors: ArrayLike) -> Pla
 
 @kernel
 def _mix_halves(addresses, gains, plane_bytes, row_bytes, out):  # type: ignore[no-untyped-def]
-    rows, columns = out.shape[1:]
+    rows = out.shape[1]
+    fours = addresses.size // 4 * 4
     for job in prange(3 * rows):
         channel, row = job // rows, job % rows
-        total, wide = out[channel, row], np.empty(columns, np.float32)
-        bits = wide.view(np.uint32)
+        total, begin = out[channel, row], channel * plane_bytes + row * row_bytes
         total[:] = np.float32(0.0)
-        for term in range(addresses.size):
-            widen_row(_half_row(addresses[term] + channel * plane_bytes + row * row_bytes, columns), bits, wide)
-            gain = gains[term, channel]
-            for x in range(columns):
-                total[x] += gain * wide[x]
+        for term in range(0, fours, 4):
+            _add_four_halves(addresses[term : term + 4] + begin, gains[term : term + 4, channel], total)
+        for term in range(fours, addresses.size):
+            source, gain = _half_row(addresses[term] + begin, total.size), gains[term, channel]
+            for x in range(total.size):
+                total[x] += gain * half_as_float(source[x])
 
 
 @kernel
 def _mix_halves_by_matrix(addresses, matrices, plane_bytes, row_bytes, out):  # type: ignore[no-untyped-def]
     rows, columns = out.shape[1:]
     for row in prange(rows):
-        wide = np.empty(columns, np.float32)
-        bits = wide.view(np.uint32)
-        for channel in range(3):
-            out[channel, row] = np.float32(0.0)
+        red, green, blue = out[0, row], out[1, row], out[2, row]
+        red[:], green[:], blue[:] = np.float32(0.0), np.float32(0.0), np.float32(0.0)
         for term in range(addresses.size):
-            for source in range(3):
-                widen_row(_half_row(addresses[term] + source * plane_bytes + row * row_bytes, columns), bits, wide)
-                for channel in range(3):
-                    gain, total = matrices[term, channel, source], out[channel, row]
-                    for x in range(columns):
-                        total[x] += gain * wide[x]
+            for channel in range(3):
+                source = _half_row(addresses[term] + channel * plane_bytes + row * row_bytes, columns)
+                column = matrices[term, :, channel]
+                for x in range(columns):
+                    value = half_as_float(source[x])
+                    red[x] += column[0] * value
+                    green[x] += column[1] * value
+                    blue[x] += column[2] * value
+
+
+@inlined_kernel
+def _add_four_halves(addresses, gains, total):  # type: ignore[no-untyped-def]
+    """Four terms at a time; the order of the sum is the same."""
+    a, b = _half_row(addresses[0], total.size), _half_row(addresses[1], total.size)
+    c, d = _half_row(addresses[2], total.size), _half_row(addresses[3], total.size)
+    g0, g1, g2, g3 = gains[0], gains[1], gains[2], gains[3]
+    for x in range(total.size):
+        before = (total[x] + g0 * half_as_float(a[x])) + g1 * half_as_float(b[x])
+        total[x] = (before + g2 * half_as_float(c[x])) + g3 * half_as_float(d[x])
 
 
 @inlined_kernel

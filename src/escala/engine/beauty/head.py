@@ -99,7 +99,7 @@ class Head:
             shape = (3, asked.look.out_height, asked.look.out_width)
             return reference if reference is not None else np.zeros(shape, np.float32)
         if with_residual and plan.residual_gain and reference is not None and plan.recipe.is_sum:
-            planes = self._changed_beauty(reference, plan.first, asked)
+            planes = self._changed_sum(reference, plan.first, plan.first.neutral, asked)
         else:
             base = self.terms.residual(plan.recipe, asked) if with_residual and bool(plan.residual_gain) else None
             planes = self._folded(plan.first, base, asked)
@@ -130,6 +130,10 @@ class Head:
 
     def _folded(self, levelled: Levelled, base: Planes | None, asked: Evaluation) -> Planes:
         """The terms put together at their levels, each by its operator."""
+        if levelled.recipe.is_sum:
+            shape = (3, asked.look.out_height, asked.look.out_width)
+            start = np.zeros(shape, np.float32) if base is None else base
+            return self._changed_sum(start, levelled, np.zeros_like(levelled.neutral), asked)
         recipe, gains = levelled.recipe, levelled.gains[: len(levelled.recipe.terms)].copy()
         terms = self.changed_terms(recipe, asked)
         for i in {part.term for part in levelled.parts if part.mattes}:
@@ -139,24 +143,27 @@ class Head:
             gains[i] = 1.0
         return fold_recipe(recipe, terms, gains, base, self.terms.cover(recipe, asked))
 
-    def _changed_beauty(self, reference: Planes, levelled: Levelled, asked: Evaluation) -> Planes:
-        """The reference and what changed levels and surfaces add to it or take away: what stays is not even read."""
+    def _changed_sum(self, base: Planes, levelled: Levelled, held: Gains, asked: Evaluation) -> Planes:
+        """A base, and what levels and surfaces add to it or take away: what stays is not even read.
+
+        `held`: the gains at which the base holds each part already, (n, 3): neutral ones for the reference, else 0.
+        """
         deltas = self.surfaces.deltas(levelled.recipe, asked)
-        differences = (levelled.gains - levelled.neutral) * levelled.weights
-        changed = np.flatnonzero((levelled.gains != levelled.neutral).any(axis=1)).tolist()
+        differences = (levelled.gains - held) * levelled.weights
+        changed = np.flatnonzero((levelled.gains != held).any(axis=1)).tolist()
         if asked.is_moving:
             moving = self._moving_parts(levelled, asked)
             still = [i for i in changed if levelled.parts[i] not in moving]
             if still and len(still) < len(changed):
-                reference = self._with_still(reference, levelled, still, differences, asked)
+                base = self._with_still(base, bool(held.any()), levelled, still, differences, asked)
                 changed = [i for i in changed if levelled.parts[i] in moving]
             if not self._fits(changed, asked):
-                reference, changed = self._with_streamed(reference, levelled, changed, differences, asked)
-            pictures, factors = self._alike(changed, levelled, differences, asked)
-            planes = mix_planes(pictures, np.array(factors), reference) if pictures else reference
+                base, changed = self._with_streamed(base, levelled, changed, differences, asked)
+            pictures, factors = self._alike(changed, levelled, levelled.gains - held, asked)
+            planes = mix_planes(pictures, np.array(factors), base) if pictures else base
         else:
             parts = [levelled.parts[i] for i in changed]
-            planes = self._with_parts(reference, levelled.recipe, parts, differences[changed], asked)
+            planes = self._with_parts(base, levelled.recipe, parts, differences[changed], asked)
         gained = [i for i, part in enumerate(levelled.parts) if part.term in deltas]
         if not gained:
             return planes
@@ -178,41 +185,47 @@ class Head:
         return base
 
     def _with_streamed(
-        self, reference: Planes, levelled: Levelled, changed: list[int], differences: Gains, asked: Evaluation
+        self, base: Planes, levelled: Levelled, changed: list[int], differences: Gains, asked: Evaluation
     ) -> tuple[Planes, list[int]]:
-        """The reference with all parts that can be streamed, and the parts that cannot."""
+        """A base with all parts that can be streamed, and the parts that cannot."""
         names = {i: stream_name(levelled.parts[i], levelled.recipe, self.terms, asked) for i in changed}
         streamed = [i for i, name in names.items() if name is not None]
         if not streamed:
-            return reference, changed
+            return base, changed
         total = stream_sum([str(names[i]) for i in streamed], differences[streamed], self.terms, asked)
-        return reference + total, [i for i in changed if names[i] is None]
+        return base + total, [i for i in changed if names[i] is None]
 
     def _with_still(
-        self, reference: Planes, levelled: Levelled, still: list[int], differences: Gains, asked: Evaluation
+        self,
+        base: Planes,
+        is_reference: bool,
+        levelled: Levelled,
+        still: list[int],
+        differences: Gains,
+        asked: Evaluation,
     ) -> Planes:
-        """The reference with what the parts change that do not move in this drag."""
+        """A base with what the parts change that do not move in this drag."""
         parts = tuple(levelled.parts[i] for i in still)
         facts = levelled.recipe, asked.look, parts, differences[still].tobytes(), self._made_of(parts, asked)
-        key = self.keys.of_reading("still", *facts, colouring=asked.colouring)
+        key = self.keys.of_reading("still", is_reference, *facts, colouring=asked.colouring)
 
         def make() -> Planes:
             if self._fits(still, asked):
-                return self._with_parts(reference, levelled.recipe, parts, differences[still], asked)
-            base, others = self._with_streamed(reference, levelled, still, differences, asked)
+                return self._with_parts(base, levelled.recipe, parts, differences[still], asked)
+            streamed, others = self._with_streamed(base, levelled, still, differences, asked)
             left = [levelled.parts[i] for i in others]
-            return self._with_parts(base, levelled.recipe, left, differences[others], asked)
+            return self._with_parts(streamed, levelled.recipe, left, differences[others], asked)
 
         return self.cache.get(key, make)
 
     def _alike(
-        self, changed: list[int], levelled: Levelled, differences: Gains, asked: Evaluation
+        self, changed: list[int], levelled: Levelled, changes: Gains, asked: Evaluation
     ) -> tuple[list[Planes], list[Gains]]:
         """Changed parts, those with one level summed once: a drag then costs one multiply-add, however many move."""
         recipe, weights = levelled.recipe, levelled.weights
         groups: dict[bytes, list[int]] = {}
         for i in changed:
-            groups.setdefault((levelled.gains[i] - levelled.neutral[i]).tobytes(), []).append(i)
+            groups.setdefault(changes[i].tobytes(), []).append(i)
 
         def together(group: list[int]) -> Planes:
             return mix_planes([self._part(recipe, levelled.parts[i], asked) for i in group], weights[group])
@@ -221,13 +234,13 @@ class Head:
         for group in groups.values():
             if len(group) == 1:
                 pictures.append(self._part(recipe, levelled.parts[group[0]], asked))
-                factors.append((levelled.gains[group[0]] - levelled.neutral[group[0]]) * weights[group[0]])
+                factors.append(changes[group[0]] * weights[group[0]])
                 continue
             parts = tuple(levelled.parts[i] for i in group)
             facts = recipe, asked.look, parts, self._made_of(parts, asked)
             key = self.keys.of_reading("alike", *facts, colouring=asked.colouring)
             pictures.append(self.cache.get(key, lambda g=group: together(g)))  # type: ignore[misc]
-            factors.append(levelled.gains[group[0]] - levelled.neutral[group[0]])
+            factors.append(changes[group[0]])
         return pictures, factors
 
     def _made_of(self, parts: tuple[Part, ...], asked: Evaluation) -> tuple[object, ...]:

@@ -17,13 +17,14 @@ from .terms import Terms
 
 
 def stream_name(part: Part, recipe: Recipe, terms: Terms, asked: Evaluation) -> str | None:
-    """The pass that a part is, if its sum can be streamed; None for products, mattes, floats, and encoded spaces."""
+    """The pass that a part is, if its sum can be streamed; None for products, mattes, floats, what is not
+    finite, and encoded spaces."""
     term = recipe.terms[part.term]
     if part.mattes or not term.is_linear or len(term.passes) != 1:
         return None
     name, colouring = term.passes[0], asked.colouring
     planes = terms.frame.planes(name)
-    is_half = planes.dtype == np.float16 and planes.shape[0] >= 3
+    is_half = planes.dtype == np.float16 and planes.shape[0] >= 3 and not terms.frame.passes[name].statistics.not_finite
     space = colouring.space_of(name)
     return name if is_half and colouring.config.plain_matrix(space, colouring.working.name) is not None else None
 

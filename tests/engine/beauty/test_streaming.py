@@ -1,0 +1,66 @@
+"""Sums of more terms than the cache holds: the same picture, from the stored halves, in bounded memory."""
+
+import tracemalloc
+from unittest import mock
+
+import numpy as np
+
+from escala.engine.beauty import head, streaming
+from escala.engine.cache import ByteCache
+from escala.engine.evaluation import Purpose
+from escala.engine.evaluator import Evaluator
+from escala.engine.looking.look import Look, full_look
+from escala.model.variant import Variant
+from tests.engine.made_shot import engine_for
+from tests.made import FolderTest, add_up, light, write_layers
+
+HIGH, WIDE, COUNT = 60, 90, 24
+LOOKS = (full_look(0, 0, WIDE, HIGH), Look(0, 0, WIDE, HIGH, 61, 41), Look(8, 4, 64, 32, 32, 16))
+
+
+class StreamTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        lights = {f"lg_l{i:02d}": light(i, HIGH, WIDE, 0.2) for i in range(COUNT)}
+        self.made = engine_for(write_layers(self.folder / "many.exr", {"": add_up(*lights.values()), **lights}))
+
+    def engine(self, budget: int) -> Evaluator:
+        return Evaluator(self.made.render, self.made.frame, ByteCache(budget))
+
+    def variant(self, step: int, **more: object) -> Variant:
+        lights = {f"l{i:02d}": {"stops": (step + i) % 7 / 2 - 1, **more} for i in range(COUNT)}
+        return Variant.model_validate({"balance": {"lights": lights}})
+
+    def image(
+        self, engine: Evaluator, variant: Variant, look: Look, purpose: Purpose, station: str = "beauty"
+    ) -> np.ndarray:
+        return engine.at(station, engine.ask(variant, look, purpose, "me"))
+
+    def test_it_is_what_the_cached_terms_make(self) -> None:
+        for more in ({}, {"kelvin": 4000}, {"tint": [1.2, 1, 0.7]}):
+            for look in LOOKS:
+                for purpose in Purpose:
+                    large, small = self.engine(1 << 28), self.engine(1 << 17)
+                    for step, station in ((1, "beauty"), (2, "balance"), (3, "beauty"), (3, "balance")):
+                        variant = self.variant(step, **more)
+                        both = [self.image(e, variant, look, purpose, station) for e in (large, small)]
+                        np.testing.assert_allclose(both[1], both[0], atol=3e-5)
+
+    def test_exact_sums_have_the_same_bits(self) -> None:
+        both = [self.image(self.engine(b), self.variant(1), LOOKS[0], Purpose.RESTING) for b in (1 << 28, 1 << 17)]
+        np.testing.assert_array_equal(*both)
+
+    def test_it_is_streamed_only_where_terms_do_not_fit(self) -> None:
+        with mock.patch.object(head, "stream_sum", wraps=streaming.stream_sum) as streamed:
+            for budget, calls in ((1 << 28, 0), (1 << 17, 1)):
+                self.image(self.engine(budget), self.variant(1), LOOKS[0], Purpose.MOVING)
+                self.assertEqual(streamed.call_count, calls)
+
+    def test_memory_does_not_grow_with_the_terms(self) -> None:
+        engine = self.engine(1 << 17)
+        self.image(engine, self.variant(1), LOOKS[0], Purpose.RESTING)
+        tracemalloc.start()
+        self.image(engine, self.variant(2), LOOKS[0], Purpose.RESTING)
+        peak = tracemalloc.get_traced_memory()[1]
+        tracemalloc.stop()
+        self.assertLess(peak, 16 * 12 * HIGH * WIDE)
