@@ -194,7 +194,7 @@ class BrowserTest(unittest.TestCase):
         page.evaluate(TWO_FRAMES)
         page.wait_for_selector("canvas[data-settled=true]")
         page.evaluate(TWO_FRAMES)  # the picture is drawn by a thread of its own, and shown with the next frame
-        page.wait_for_function("!document.querySelector('.saved')?.textContent.includes('saving')")
+        page.locator(".saved", has_text="saving").wait_for(state="hidden")
 
     def pixel(self, page: Page, x: float, y: float) -> list[int]:
         """The colour of the picture at rest, at shares of the canvas's width and height."""

@@ -231,6 +231,24 @@ class TourTest(BrowserTest):
         slider = second.get_by_role("slider", name="Level")
         expect(slider).to_have_attribute("aria-valuetext", "+1.00 stops")
 
+    def test_a_deleted_variant_is_restored_with_its_history(self) -> None:
+        page = self.page
+        self.enter_demo(page)
+        self.fresh_variant(page)
+        self.type_level(page, "Level", "-3")
+        variants = page.get_by_role("group", name="Variants")
+        count = variants.locator(".tab").count()
+        page.get_by_role("button", name="Variants").click()
+        page.get_by_role("menuitem", name="Delete this variant").click()
+        expect(variants.locator(".tab")).to_have_count(count - 1)
+        page.get_by_role("button", name="Variants").click()
+        page.get_by_role("menuitem", name="Restore New variant").click()
+        expect(variants.locator(".tab")).to_have_count(count)
+        self.at_rest(page)
+        expect(page.get_by_role("slider", name="Level")).to_have_attribute("aria-valuetext", "−3.00 stops")
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_role("slider", name="Level")).to_have_attribute("aria-valuetext", "0 stops")
+
     def test_a_render_is_brought_in_and_a_broken_one_explained(self) -> None:
         page = self.page
         folder = Path(self._folder.name)
@@ -243,6 +261,11 @@ class TourTest(BrowserTest):
         board = page.get_by_role("region", name="Board")
         expect(board).to_contain_text("Lights")
         expect(board).to_contain_text("Components")
+        # The address names the shot, so that it can be opened again.
+        expect(page).to_have_url(re.compile(r"\?shot=\d+&variant=\d+$"))
+        page.reload()
+        self.at_rest(page)
+        expect(board).to_contain_text("Lights")
         page.get_by_role("button", name="Escala").click()
         page.get_by_role("button", name="Street").first.wait_for()
 

@@ -28,12 +28,16 @@ const frames = computed(() => {
   return Number(samples) < Number(samplesWanted) ? `still, ${samples} of ${samplesWanted} samples` : 'still'
 })
 
-const items = [
-  { label: 'New variant, nothing changed', command: () => add(false) },
-  { label: 'Copy of this variant', command: () => add(true) },
-  { label: 'Rename this variant', command: () => (naming.value = 'rename') },
-  { label: 'Delete this variant', command: () => attempt(shots.deleteVariant()) },
-]
+const items = computed(() => {
+  const gone = shots.deletedVariant?.shot === shots.shot?.id ? shots.deletedVariant : null
+  return [
+    { label: 'New variant, nothing changed', command: () => add(false) },
+    { label: 'Copy of this variant', command: () => add(true) },
+    { label: 'Rename this variant', command: () => (naming.value = 'rename') },
+    { label: 'Delete this variant', command: () => attempt(shots.deleteVariant()) },
+    ...(gone ? [{ label: `Restore ${gone.name}`, command: () => attempt(shots.restoreVariant()) }] : []),
+  ]
+})
 
 function add(copy: boolean) {
   const taken = new Set(shots.shot?.variants.map((variant) => variant.name))

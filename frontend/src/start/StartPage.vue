@@ -103,6 +103,7 @@ function show(id: number) {
       <p v-else class="quiet">
         Open one, then drag in the picture: the light under the hand follows, up and down.
       </p>
+      <p v-for="problem in shots.problems" :key="problem" class="problem" role="alert">{{ problem }}</p>
       <div class="shots">
         <ShotCard v-for="shot in onTable" :key="shot.id" :shot="shot" @open="show(shot.id)" />
       </div>
@@ -186,6 +187,9 @@ h1 {
   grid-template-columns: repeat(2, minmax(0, 1fr));
   gap: 14px;
   margin: 10px 0;
+}
+.problem {
+  color: var(--warning);
 }
 .deleted,
 summary {

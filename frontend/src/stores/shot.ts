@@ -52,6 +52,8 @@ export const useShot = defineStore('shot', () => {
   /** What changed with the newest files, in sentences, until it is put away. */
   const news = shallowRef<News | null>(null)
   const deleted = shallowRef<ShotName | null>(null)
+  /** The variant of this shot that was deleted last; until the server's next start it can be restored. */
+  const deletedVariant = shallowRef<{ shot: number; id: number; name: string } | null>(null)
   const troubles = useTroubles()
   /** The newest revision that this page knows of each variant: the base of the next edit of it. */
   const heads = new Map<number, number>()
@@ -265,8 +267,19 @@ export const useShot = defineStore('shot', () => {
     if (!shot.value || !variant.value) return
     sendSteps()
     await queue
-    await told(api.DELETE('/api/variants/{variant_id}', at(variant.value.id)))
+    const { id, name } = variant.value
+    await told(api.DELETE('/api/variants/{variant_id}', at(id)))
+    deletedVariant.value = { shot: shot.value.id, id, name }
     await openShot(shot.value.id)
+  }
+
+  /** Bring the variant back that was deleted last, with its history. */
+  async function restoreVariant() {
+    const gone = deletedVariant.value
+    if (!gone) return
+    await told(api.POST('/api/variants/{variant_id}/restore', at(gone.id)))
+    deletedVariant.value = null
+    await openShot(gone.shot, gone.id)
   }
 
   function close() {
@@ -324,7 +337,8 @@ export const useShot = defineStore('shot', () => {
   return {
     shots, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, news, deleted,
     changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, hearHead,
-    edit, asSteps, undo, redo, restore, preview, addVariant, renameVariant, deleteVariant, close,
+    edit, asSteps, undo, redo, restore, preview, addVariant, renameVariant, deleteVariant,
+    deletedVariant, restoreVariant, close,
   } // prettier-ignore
 })
 

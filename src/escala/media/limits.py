@@ -13,7 +13,7 @@ from .windows import Window
 MAX_CHANNELS = 1024
 MAX_SIDE = 65536
 MAX_PIXELS = 1 << 28
-MAX_BYTES = 12 * 2**30
+MAX_BYTES = 64 * 2**30
 # Windows that lie apart leave nothing between them; so many times their own pixels are kept for it, or so many at all.
 _MOST_SPREAD, _FREE_SPREAD = 4, 4_000_000
 # What is left on a disk for everybody else.

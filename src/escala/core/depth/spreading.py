@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel, prange
-from ..planes import Matte, Planes
+from ..planes import Matte, Planes, as_planes
 from ..progress import ProgressCallback, no_progress
 from .behind import add_hidden
 from .blocks import AROUND, merge_blocks
@@ -47,7 +47,7 @@ def spread_picture(
     shape = 2, height + top + bottom, width + left + right
     surfels = Surfels(np.empty((*shape, CHANNELS), np.float32), np.empty(shape, np.int16), np.empty(shape, np.int32))
     reached = np.empty(shape[1:], np.float32)
-    cover = np.ones((1, 1), np.float32) if alpha is None else alpha
+    cover = np.ones((1, 1), np.float32) if alpha is None else as_planes(alpha)
     _lay_out(planes, cover, slices, codes, spread, top, left, surfels.light, surfels.slice, surfels.footprint, reached)
     told(_LAID_OUT)
     add_hidden(surfels, reached, still)

@@ -27,6 +27,6 @@ def histogram_of(planes: Planes, steps: int = 108) -> Histogram:
         values = plane[np.isfinite(plane)]
         lit = values[values > 0]
         dark += int(values.size - lit.size)
-        stops = np.clip(np.log2(lit / np.float32(MIDDLE_GREY)), LOWEST, HIGHEST)
+        stops = np.clip(np.log2(lit) - np.log2(np.float32(MIDDLE_GREY)), LOWEST, HIGHEST)
         counts.append(np.histogram(stops, bins=steps, range=(LOWEST, HIGHEST))[0].tolist())
     return Histogram(LOWEST, HIGHEST, counts, dark)

@@ -27,7 +27,7 @@ def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
     """
     if choice.passes is not None:
         named = [found for name in choice.passes if (found := render.find_pass(name))]
-        data = next((p for p in named if not p.is_colour and p.role != Role.OTHER or len(p.channels) < 3), None)
+        data = next((p for p in named if (not p.is_colour and p.role != Role.OTHER) or len(p.channels) < 3), None)
         if data is not None:
             raise BadSource(f"{data.name} holds {data.role.value.replace('_', ' ')}, no colour: it is not denoised")
         return tuple(p.name for p in named)
