@@ -241,8 +241,11 @@ class TourTest(BrowserTest):
         page.get_by_role("button", name="Variants").click()
         page.get_by_role("menuitem", name="Delete this variant").click()
         expect(variants.locator(".tab")).to_have_count(count - 1)
+        self.at_rest(page)
+        # Nothing is asked for of the variant that is gone.
+        expect(page.get_by_role("alert")).to_be_empty()
         page.get_by_role("button", name="Variants").click()
-        page.get_by_role("menuitem", name="Restore New variant").click()
+        page.get_by_role("menuitem", name="Restore “New variant”").click()
         expect(variants.locator(".tab")).to_have_count(count)
         self.at_rest(page)
         expect(page.get_by_role("slider", name="Level")).to_have_attribute("aria-valuetext", "−3.00 stops")

@@ -35,7 +35,7 @@ const items = computed(() => {
     { label: 'Copy of this variant', command: () => add(true) },
     { label: 'Rename this variant', command: () => (naming.value = 'rename') },
     { label: 'Delete this variant', command: () => attempt(shots.deleteVariant()) },
-    ...(gone ? [{ label: `Restore ${gone.name}`, command: () => attempt(shots.restoreVariant()) }] : []),
+    ...(gone ? [{ label: `Restore “${gone.name}”`, command: () => attempt(shots.restoreVariant()) }] : []),
   ]
 })
 

@@ -263,14 +263,17 @@ export const useShot = defineStore('shot', () => {
     await reloadShot()
   }
 
+  /** Delete the open variant. Another one is opened first, so that no picture of a deleted variant is asked for. */
   async function deleteVariant() {
     if (!shot.value || !variant.value) return
     sendSteps()
     await queue
     const { id, name } = variant.value
+    const other = shot.value.variants.find((one) => one.id !== id)
+    if (other) await openVariant(other.id)
     await told(api.DELETE('/api/variants/{variant_id}', at(id)))
     deletedVariant.value = { shot: shot.value.id, id, name }
-    await openShot(shot.value.id)
+    await reloadShot()
   }
 
   /** Bring the variant back that was deleted last, with its history. */
