@@ -7,6 +7,7 @@ import numpy as np
 
 from escala.core.depth import motion
 from escala.core.depth.coarse import motion_blur_coarsely
+from escala.core.depth.footprints import Footprints
 from escala.core.depth.motion import motion_blur, shutter_times
 from tests.core.depth.layered import BEYOND, FINE, averaged, decibels, seen, texture
 
@@ -21,6 +22,16 @@ def mover_scene() -> list[tuple[np.ndarray, np.ndarray, float]]:
         (texture(1, shape, 0.05, 0.5), np.ones(shape, np.float32), 20.0),
         (texture(2, shape, 0.3, 0.9), board.astype(np.float32), 4.0),
     ]
+
+
+def _laid(prints: Footprints, k: int) -> np.ndarray:
+    """A footprint from the changes along its rows."""
+    reach = int(prints.reach[k])
+    changes = np.zeros((2 * reach + 1, 2 * reach + 2))
+    for row in range(2 * reach + 1):
+        for i in range(prints.first[k, row], prints.first[k, row + 1]):
+            changes[row, prints.place[i] + reach] += prints.change[i]
+    return changes.cumsum(axis=1)
 
 
 class MotionTest(unittest.TestCase):
@@ -94,6 +105,29 @@ class MotionTest(unittest.TestCase):
         self.assertLess(reach, 40)
         np.testing.assert_array_equal(found, wanted)
         np.testing.assert_array_equal(cover, wanted_cover)
+
+    def test_a_thousand_long_ways_are_laid_where_they_go_in_bounded_space(self) -> None:
+        rng = np.random.default_rng(3)
+        ways = rng.uniform(-240.0, 240.0, (2, 32, 32)).astype(np.float32)
+        codes, length = np.empty((32, 32), np.int32), np.empty((32, 32), np.float32)
+        motion._tell_ways(ways, np.float32(1.0), 1.0, codes, length)
+        # A way is off by less than a hundredth of itself, or an eighth of a pixel.
+        np.testing.assert_allclose(length, np.hypot(*ways), rtol=0.01, atol=0.125)
+        found = sorted(set(codes.ravel().tolist()))
+        shares: list[float] = []
+        prints = motion._ways(np.array(found, np.int32), (0.0, 1.0), shares.append)
+        self.assertLess(prints.place.size, motion._CHANGES * 245 * len(found))
+        self.assertEqual(shares, sorted(shares))
+        for k in range(0, len(found), 100):
+            down, across = divmod(found[k], motion._SIDE)
+            end = (across - motion._MOST) / 4, (down - motion._MOST) / 4
+            laid = _laid(prints, k)
+            self.assertAlmostEqual(laid.sum(), prints.area[k])
+            rows, columns = np.nonzero(laid)
+            middle = (laid[rows, columns] @ columns / laid.sum(), laid[rows, columns] @ rows / laid.sum())
+            np.testing.assert_allclose(np.subtract(middle, prints.reach[k]), np.divide(end, 2), atol=0.25)
+            off = (columns - prints.reach[k]) * end[1] - (rows - prints.reach[k]) * end[0]
+            self.assertLess(np.abs(off).max() / np.hypot(*end), 1.5)
 
     def test_parts_make_the_same_bits(self) -> None:
         rng = np.random.default_rng(6)

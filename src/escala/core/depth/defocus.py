@@ -67,7 +67,7 @@ def defocus(
         slices,
         codes,
         spread,
-        lambda found: footprints_of(found, opening),
+        lambda found, _: footprints_of(found, opening),
         origin,
         blocks=blocks,
         most_codes=MOST_STEPS * BLOCKS,

@@ -12,8 +12,9 @@ from .footprints import PARTS, Footprints
 from .layers import SLICES
 from .spreading import spread_picture
 
-# Ways are told apart in quarters of a pixel, and go as far as 255.
-_STEPS, _MOST = 4, 1020
+# Ways are told apart in quarters of a pixel up to 32 pixels, in steps twice as large up to twice as far, and so on:
+# a picture has a bounded number of them. None goes farther than 255 pixels along an axis.
+_STEPS, _FINE, _MOST = 4, 128, 1020
 _SIDE = 2 * _MOST + 1
 _STILL = _MOST * _SIDE + _MOST
 # Slices of depth to a doubling of the distance, from an eighth of a unit on; of speed where there is no depth.
@@ -22,6 +23,10 @@ _PER_DOUBLING, _NEAREST = 6.0, 0.125
 _AROUND = 4
 # Places along a way to a pixel of it.
 _SAMPLES = 4
+# No way is longer, in pixels.
+FARTHEST = _MOST / _STEPS * 2**0.5
+# Footprints are laid so many at a time; to a pixel of its way, one has less than so many changes.
+_AT_ONCE, _CHANGES = 1024, 8
 
 
 def shutter_times(shutter: float, centre: float) -> tuple[float, float]:
@@ -59,7 +64,7 @@ def motion_blur(
         _slices(length[part], None if distance is None else distance[part]),
         np.ascontiguousarray(codes[part]),
         np.ascontiguousarray(length[part]),
-        lambda found: _ways(found, times),
+        lambda found, report: _ways(found, times, report),
         (origin[0] + columns.start, origin[1] + rows.start),
         still=_STILL,
         told=told,
@@ -94,9 +99,14 @@ def _tell_ways(vectors, open_for, lasting, codes, length):  # type: ignore[no-un
     height, width = codes.shape
     for y in prange(height):
         for x in range(width):
-            across, down = vectors[0, y, x], vectors[1, y, x]
-            right = min(max(np.rint(across * open_for * _STEPS), -_MOST), _MOST) if np.isfinite(across) else 0.0
-            low = min(max(np.rint(down * open_for * _STEPS), -_MOST), _MOST) if np.isfinite(down) else 0.0
+            across, down = vectors[0, y, x] * open_for * _STEPS, vectors[1, y, x] * open_for * _STEPS
+            right = min(max(across, -_MOST), _MOST) if np.isfinite(vectors[0, y, x]) else 0.0
+            low = min(max(down, -_MOST), _MOST) if np.isfinite(vectors[1, y, x]) else 0.0
+            step = 1
+            while max(abs(right), abs(low)) > _FINE * step:
+                step *= 2
+            right = min(max(np.rint(right / step) * step, -_MOST), _MOST)
+            low = min(max(np.rint(low / step) * step, -_MOST), _MOST)
             codes[y, x] = (int(low) + _MOST) * _SIDE + int(right) + _MOST
             length[y, x] = np.hypot(right / _STEPS, low / _STEPS) * lasting
 
@@ -109,26 +119,38 @@ def _slices(length: Planes, distance: Planes | None) -> NDArray[np.int16]:
     return np.asarray(np.clip(place, 0, SLICES - 1).astype(np.int16))
 
 
-def _ways(codes: NDArray[np.int32], times: Sequence[float]) -> Footprints:
+def _ways(codes: NDArray[np.int32], times: Sequence[float], told: ProgressCallback = no_progress) -> Footprints:
     """The footprints of ways: a pixel's square, along them."""
     share = [time / (times[1] - times[0]) for time in times]
     across, down = (codes % _SIDE - _MOST) / _STEPS, (codes // _SIDE - _MOST) / _STEPS
-    reach = (np.ceil(np.maximum(np.abs(across), np.abs(down)) * max(map(abs, share))) + 1).astype(np.int32)
+    length = np.maximum(np.abs(across), np.abs(down))
+    reach = (np.ceil(length * max(map(abs, share))) + 1).astype(np.int32)
     reach[codes == _STILL] = 0
     first = np.zeros((codes.size, 2 * int(reach.max()) + 2), np.int32)
-    most = int(((2 * reach + 1) * (2 * reach + 3)).sum())
-    place, change = np.empty(most, np.int32), np.empty(most)
     area = np.empty(codes.size)
-    count = _lay_ways(across, down, share[0], share[1], reach, area, first, place, change)
-    return Footprints(reach, area, first, place[:count].copy(), change[:count].copy())
+    places, changes, count = [], [], 0
+    for start in range(0, codes.size, _AT_ONCE):
+        told(start / codes.size)
+        some = slice(start, start + _AT_ONCE)
+        most = int(_CHANGES * (length[some] + 4).sum())
+        place, change = np.empty(most, np.int32), np.empty(most)
+        ways = across[some], down[some], share[0], share[1], reach[some]
+        laid = _lay_ways(*ways, count, area[some], first[some], place, change)
+        places.append(place[:laid].copy())
+        changes.append(change[:laid].copy())
+        count += laid
+    return Footprints(reach, area, first, np.concatenate(places), np.concatenate(changes))
 
 
 @serial_kernel
-def _lay_ways(across, down, opened, closed, reach, area, first, place, change):  # type: ignore[no-untyped-def]
-    count = 0
+def _lay_ways(across, down, opened, closed, reach, before_all, area, first, place, change):  # type: ignore[no-untyped-def]
+    """Lay footprints of which so many changes were laid before; how many changes these have."""
+    count, most = 0, reach.max()
+    covered = np.zeros((2 * most + 1, 2 * most + 2))
+    begin, end = np.empty(2 * most + 1, np.int64), np.empty(2 * most + 1, np.int64)
     for k in range(across.size):
         r = reach[k]
-        covered = np.zeros((2 * r + 1, 2 * r + 1))
+        begin[:], end[:] = 2 * most + 1, -1
         length = max(abs(across[k]), abs(down[k]), 1.0)
         samples = int(np.ceil(length * _SAMPLES)) if r > 0 else 1
         for i in range(samples):
@@ -140,19 +162,22 @@ def _lay_ways(across, down, opened, closed, reach, area, first, place, change): 
                     share = (1.0 - abs(x - left - u)) * (1.0 - abs(y - top - v))
                     if share > 0:
                         covered[top + v, left + u] += share * length / samples
+                        begin[top + v] = min(begin[top + v], left + u)
+                        end[top + v] = max(end[top + v], left + u)
         total = 0.0
         for line in range(first.shape[1] - 1):
-            first[k, line] = count
+            first[k, line] = before_all + count
             if line > 2 * r:
                 continue
             before = 0.0
-            for column in range(2 * r + 2):
-                now = np.floor(covered[line, column] * PARTS + 0.5) if column <= 2 * r else 0.0
+            for column in range(begin[line], end[line] + 2):
+                now = np.floor(covered[line, column] * PARTS + 0.5)
+                covered[line, column] = 0.0
                 total += now
                 if now != before:
                     place[count], change[count] = column - r, now - before
                     count += 1
                 before = now
-        first[k, first.shape[1] - 1] = count
+        first[k, first.shape[1] - 1] = before_all + count
         area[k] = total
     return count

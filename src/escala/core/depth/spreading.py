@@ -25,7 +25,7 @@ def spread_picture(
     slices: NDArray[np.int16],
     codes: NDArray[np.int32],
     spread: NDArray[np.float32],
-    footprints: Callable[[NDArray[np.int32]], Footprints],
+    footprints: Callable[[NDArray[np.int32], ProgressCallback], Footprints],
     origin: tuple[int, int] = (0, 0),
     still: int = 0,
     blocks: float = 0.0,
@@ -36,7 +36,8 @@ def spread_picture(
 
     `slices`: by depth, from near to far; `spread`: how far each pixel goes; `origin`: column and row of the first
     pixel in the whole picture; `still`: the code of what is not spread. What is no number stays where it is.
-    `blocks`: as `merge_blocks`, 0 for none; `most_codes`: codes lie below it; `told`: as `spread_footprints`.
+    `footprints`: of codes, reporting its progress; `blocks`: as `merge_blocks`, 0 for none; `most_codes`: codes lie
+    below it; `told`: as `spread_footprints`.
     """
     height, width = slices.shape
     margin = int(np.ceil(spread.max())) + 2
@@ -53,8 +54,10 @@ def spread_picture(
     add_hidden(surfels, reached, still)
     if blocks:
         merge_blocks(surfels, blocks)
-    prints = footprints(_numbered(surfels.footprint, most_codes))
-    inside, rest = Box(top, left, height, width), 1 - _PREPARED
+    preparing, rest = _PREPARED - _LAID_OUT, 1 - _PREPARED
+    codes = _numbered(surfels.footprint, most_codes)
+    prints = footprints(codes, lambda share: told(_LAID_OUT + share * preparing))
+    inside = Box(top, left, height, width)
     out = spread_footprints(surfels, prints, inside, alpha is not None, lambda share: told(_PREPARED + share * rest))
     return out[:3], None if alpha is None else out[3]
 

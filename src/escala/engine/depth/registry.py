@@ -8,7 +8,7 @@ from escala.core.depth.coarse import defocus_coarsely, motion_blur_coarsely
 from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.footprints import Opening
 from escala.core.depth.haze import height_share, lay_haze, transmittance
-from escala.core.depth.motion import motion_blur, shutter_times
+from escala.core.depth.motion import FARTHEST, motion_blur, shutter_times
 from escala.core.planes import Matte, Planes
 from escala.core.roles import Role
 from escala.model.depth import Defocus, Haze, Motion
@@ -103,7 +103,8 @@ def _motion_reach(motion: Motion, ground: Ground) -> float:
     longest = [max(abs(low), abs(high)) for low, high in zip(statistics.low[:2], statistics.high[:2], strict=True)]
     most = max(size * abs(scale) for size, scale in zip(longest, motion.scale, strict=True))
     opened, closed = shutter_times(motion.shutter, motion.centre)
-    return float(2 * most * max(abs(opened), abs(closed), closed - opened) + _AROUND_PX / ground.asked.look.scale)
+    way = min(most * max(abs(opened), abs(closed), closed - opened), FARTHEST / ground.asked.look.scale)
+    return float(2 * way + _AROUND_PX / ground.asked.look.scale)
 
 
 def _read_by(variant: Variant) -> Any:
