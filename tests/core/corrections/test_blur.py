@@ -1,11 +1,12 @@
 """Blur and sharpen against scipy and plain sums."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 from scipy import ndimage
 
-from escala.core.corrections.blur import blur, sharpen
+from escala.core.corrections.blur import _slanted, blur, sharpen
 from escala.core.gaussian import gaussian
 from tests.made import light
 
@@ -28,6 +29,17 @@ class BlurTest(unittest.TestCase):
         wanted = np.exp(-0.5 * ((along / 6) ** 2 + (across / 2) ** 2))
         np.testing.assert_allclose(found[8:53, 8:53], (wanted / wanted.sum())[8:53, 8:53], atol=1e-6)
         self.assertGreater(found[25, 39], found[35, 39])
+
+    def test_bands_of_a_turned_blur_are_as_one_and_each_is_reported(self) -> None:
+        shares: list[float] = []
+        with mock.patch("escala.core.corrections.blur._BAND", 7):
+            found = blur(PLANES, (0.8, 2.5), 30, shares.append)
+        np.testing.assert_allclose(found, blur(PLANES, (0.8, 2.5), 30), rtol=1e-6)
+        kernel = _slanted((0.8, 2.5), np.radians(30))
+        wanted = [ndimage.convolve(plane.astype(np.float64), kernel, mode="nearest") for plane in PLANES]
+        np.testing.assert_allclose(found, wanted, rtol=1e-5)
+        self.assertGreaterEqual(len(set(shares)), 9)
+        self.assertEqual(shares, sorted(shares))
 
     def test_what_is_no_number_is_left_out(self) -> None:
         broken = PLANES.copy()

@@ -11,6 +11,8 @@ from ..progress import ProgressCallback, no_progress
 
 # A Gaussian along a slanted line is at least so wide, or it would fall between pixels.
 _LEAST_SLANTED = 0.35
+# Rows of a picture that are transformed at once, or twice the reach of the Gaussian where that is more.
+_BAND = 512
 
 
 def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0, told: ProgressCallback = no_progress) -> Planes:
@@ -25,11 +27,10 @@ def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0, told: Pr
     whole = np.isfinite(colour).all(axis=0)
     out = np.empty_like(colour)
     for channel, plane in enumerate(colour if whole.all() else np.where(whole, colour, np.float32(0.0))):
-        told(channel / 4)
-        out[channel] = _blurred(np.ascontiguousarray(plane), radius_px, turn)
+        out[channel] = _blurred(np.ascontiguousarray(plane), radius_px, turn, _quarter_of(told, channel))
     if not whole.all():
-        told(0.75)
-        out /= np.maximum(_blurred(np.asarray(whole, np.float32), radius_px, turn), np.float32(1e-12))
+        weights = _blurred(np.asarray(whole, np.float32), radius_px, turn, _quarter_of(told, 3))
+        out /= np.maximum(weights, np.float32(1e-12))
     return out
 
 
@@ -41,16 +42,38 @@ def sharpen(planes: Planes, radius_px: float, amount: float, told: ProgressCallb
     return np.asarray(colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px), 0.0, told)))
 
 
-def _blurred(plane: NDArray[np.float32], sigmas: Sequence[float], turn: float) -> NDArray[np.float32]:
+def _quarter_of(told: ProgressCallback, number: int) -> ProgressCallback:
+    return lambda share: told((number + share) / 4)
+
+
+def _blurred(
+    plane: NDArray[np.float32], sigmas: Sequence[float], turn: float, told: ProgressCallback
+) -> NDArray[np.float32]:
+    told(0.0)
     quarter = round(turn / 90.0)
     if sigmas[0] == sigmas[1] or abs(turn - 90.0 * quarter) < 1e-9:
         across, down = (sigmas[0], sigmas[1]) if quarter % 2 == 0 else (sigmas[1], sigmas[0])
         return gaussian(plane, across, down)
-    kernel = _slanted(sigmas, np.radians(turn))
-    padded = np.pad(plane.astype(np.float64), kernel.shape[0] // 2, mode="edge")
-    from scipy import signal  # takes a second to import, and few pictures are blurred
+    return _convolved(plane, _slanted(sigmas, np.radians(turn)), told)
 
-    return np.asarray(signal.fftconvolve(padded, kernel, mode="valid"), np.float32)
+
+def _convolved(plane: NDArray[np.float32], kernel: NDArray[np.float64], told: ProgressCallback) -> NDArray[np.float32]:
+    """A plane convolved with a square kernel of odd size, by Fourier transforms of bands; edges are carried on."""
+    from scipy import fft  # takes a second to import, and few pictures are blurred
+
+    (height, width), reach = plane.shape, kernel.shape[0] // 2
+    rows = min(height, max(_BAND, 2 * reach))
+    size = [fft.next_fast_len(length + 2 * reach, real=True) for length in (rows, width)]
+    spectrum = fft.rfft2(kernel, size)
+    out = np.empty_like(plane)
+    for top in range(0, height, rows):
+        told(top / height)
+        stop = min(top + rows, height)
+        lines = np.clip(np.arange(top - reach, stop + reach), 0, height - 1)
+        around = np.pad(plane[lines].astype(np.float64), ((0, 0), (reach, reach)), mode="edge")
+        found = fft.irfft2(fft.rfft2(around, size) * spectrum, size)
+        out[top:stop] = found[2 * reach : 2 * reach + stop - top, 2 * reach : 2 * reach + width]
+    return out
 
 
 def _slanted(sigmas: Sequence[float], angle: float) -> NDArray[np.float64]:
