@@ -252,7 +252,7 @@ class RequestsTest(HostileTest):
         for step in range(25):
             grow.append({"op": "copy", "from": "/balance/lights", "path": f"/balance/lights/x{step}"})
         answer = self.client.post(f"/api/variants/{variant}/edits", json={"base": 0, "patch": grow, "label": "x"})
-        self.assertIn("larger than", self.told(answer))
+        self.assertIn("copies more than 1 million characters", self.told(answer))
         many = [{"op": "test", "path": "/residual", "value": True}] * 1001
         probe = self.client.post(f"/api/variants/{variant}/probe", json={"patch": many, "x": 0, "y": 0})
         self.assertIn("1001 steps", self.told(probe))
