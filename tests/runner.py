@@ -66,7 +66,7 @@ def classes(suite: unittest.TestSuite) -> Iterator[str]:
 def found(name: str) -> list[str]:
     """The classes under a name below `tests`. Raises `SystemExit` if there are none."""
     loader = unittest.TestLoader()
-    folder = TOP / name.replace(".", "/")
+    folder = TOP.joinpath(*name.split("."))
     suite = (
         loader.discover(str(folder), top_level_dir=str(TOP.parent))
         if folder.is_dir()
@@ -121,7 +121,7 @@ def run(names: list[str], jobs: int) -> list[Outcome]:
 def main() -> int:
     """Run what the command line names. Returns the exit status: 0 if every test passed."""
     parser = argparse.ArgumentParser(prog="python -m tests.runner", description=__doc__)
-    parser.add_argument("names", nargs="*", default=["."], help="folders, modules or classes below tests")
+    parser.add_argument("names", nargs="*", default=[""], help="folders, modules or classes below tests")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, help="number of processes")
     parser.add_argument("--slowest", type=int, default=15, help="number of slow tests to list")
     options = parser.parse_args()

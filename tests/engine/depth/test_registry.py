@@ -2,9 +2,12 @@
 
 from dataclasses import replace
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
+from escala.core.errors import TooLarge
+from escala.engine.depth import registry
 from escala.engine.evaluation import Purpose
 from escala.engine.looking.look import Look, bands_of, full_look, resize_planes
 from escala.model.variant import Variant
@@ -70,6 +73,18 @@ class EffectsTest(FolderTest):
         for name, document in EFFECTS.items():
             with self.subTest(name):
                 self.assertGreater(np.abs(self.at(document, WHOLE) - self.plain).max(), 0.01)
+
+    def test_motion_that_would_take_too_long_is_refused_before_it_begins(self) -> None:
+        document = EFFECTS["motion"]
+        with mock.patch.object(registry, "_MAX_WAYS", 1000.0):
+            for look, purpose in ((WHOLE, Purpose.RESTING), (next(bands_of(WHOLE, 16)), Purpose.DELIVERING)):
+                with (
+                    mock.patch.object(registry, "motion_blur", side_effect=AssertionError("it began")),
+                    self.assertRaisesRegex(TooLarge, "move 1 px on average.*shorten the shutter"),
+                ):
+                    self.at(document, look, purpose)
+            self.at(document, WHOLE, Purpose.MOVING)
+            self.at({"depth": {"motion": {"on": True, "shutter": 0.05}}}, WHOLE)
 
     def test_at_a_proxy_it_looks_as_at_full_size(self) -> None:
         small = self.at({}, HALF)

@@ -9,6 +9,7 @@ from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.footprints import Opening
 from escala.core.depth.haze import height_share, lay_haze, transmittance
 from escala.core.depth.motion import FARTHEST, motion_blur, shutter_times
+from escala.core.errors import TooLarge
 from escala.core.planes import Matte, Planes
 from escala.core.roles import Role
 from escala.model.depth import Defocus, Haze, Motion
@@ -16,12 +17,16 @@ from escala.model.variant import Variant
 
 from ..chain import Picture
 from ..effects import Effect, Ground
+from ..evaluation import Purpose
+from ..looking.look import whole_look
 from ..mattes.kinds import pass_of_role
 from ..surroundings import first_pixel
 from .reading import axial_at, distance_at, motion_pass
 
 # Blocks of pixels that are spread as one are chosen by what lies around them: so many pixels, and so many radii.
 _AROUND_PX, _AROUND_RADII = 16, 4
+# Lengths of the ways of all pixels of an image, in px: about a microsecond each.
+_MAX_WAYS = 1e9
 
 
 def _haze(picture: Picture, haze: Haze, ground: Ground) -> Picture:
@@ -80,12 +85,35 @@ def _motion(picture: Picture, motion: Motion, ground: Ground) -> Picture:
     name = motion_pass(render, asked.variant, ground.around.terms.frame.passes)
     if name is None:
         return picture
+    _check_motion_cost(name, motion, ground)
     vectors = _vectors(ground.around.data(name, asked), motion, asked.look.scale)
     times = shutter_times(motion.shutter, motion.centre)
     distance = distance_at(picture, ground)
     facts = picture.colour, picture.alpha, vectors, distance, times, first_pixel(asked.look)
     colour, alpha = motion_blur_coarsely(*facts) if asked.is_moving else motion_blur(*facts, told=ground.told)
     return Picture(colour, lambda: alpha)
+
+
+def _check_motion_cost(name: str, motion: Motion, ground: Ground) -> None:
+    """Raises `TooLarge` before an exact image is blurred that nobody would wait for.
+
+    The work of a pixel grows with the length of its way; their mean is that of a small image of the vectors. Bands of
+    an export are one image.
+    """
+    look, raster = ground.asked.look, ground.around.render.raster
+    if ground.asked.purpose is Purpose.MOVING:
+        return
+    is_band = ground.asked.purpose is Purpose.DELIVERING
+    pixels = raster.width * raster.height if is_band else look.out_width * look.out_height
+    small = ground.asked.at(whole_look(ground.around.render))
+    length = np.hypot(*_vectors(ground.around.data(name, small), motion, look.scale * motion.shutter))
+    mean = float(np.minimum(np.nan_to_num(length, posinf=0.0), FARTHEST).mean())
+    if mean * pixels > _MAX_WAYS:
+        raise TooLarge(
+            "motion blur",
+            f"{pixels / 1e6:.1f} million pixels move {mean:.0f} px on average, which would take many minutes; "
+            "shorten the shutter",
+        )
 
 
 def _vectors(stored: Planes, motion: Motion, scale: float) -> Planes:
