@@ -71,7 +71,7 @@ async function heardJob(job: Job) {
 }
 
 /** Work whose outcome is shown where it was started. */
-const TOLD_IN_PLACE = new Set(['delivering', 'writing files', 'taking over'])
+const TOLD_IN_PLACE = new Set(['exporting', 'exporting passes', 'replacing render'])
 
 const STATIONS: StationName[] = [
   'source',

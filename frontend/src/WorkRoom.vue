@@ -15,6 +15,7 @@ import LensBench from '@/stations/lens/LensBench.vue'
 import QuietBench from '@/stations/QuietBench.vue'
 import SurfaceBench from '@/stations/surface/SurfaceBench.vue'
 import SourceBench from '@/stations/source/SourceBench.vue'
+import MeasurePanel from '@/stations/looking/MeasurePanel.vue'
 import MatteBench from '@/mattes/MatteBench.vue'
 import MatteShelf from '@/mattes/MatteShelf.vue'
 import DifferencePanel from '@/tally/DifferencePanel.vue'
@@ -35,7 +36,7 @@ const holds = useHolds()
 const jobs = useJobs()
 /** An edit that changes how the render is read is proven on every pixel before it is kept. */
 const proofs = computed(() =>
-  jobs.jobs.filter((job) => job.state === 'running' && job.what === 'reading anew'),
+  jobs.jobs.filter((job) => job.state === 'running' && job.what === 'analysing passes'),
 )
 const BENCHES: Partial<Record<StationName, Component>> = {
   source: SourceBench,
@@ -62,7 +63,11 @@ watch(
 )
 const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
 const shelf = useShelf()
+const measures = computed(() => room.station !== 'source' && !shelf.open)
 const lower = computed(() => (shelf.open ? MatteShelf : LOWER[room.station]))
+const lowerName = computed(() =>
+  shelf.open ? 'mattes' : room.station === 'balance' ? 'board' : 'difference',
+)
 watch(() => room.station, shelf.close)
 </script>
 
@@ -71,6 +76,7 @@ watch(() => room.station, shelf.close)
   <div class="room" :class="{ wide: !room.benchOpen || room.bare }">
     <div class="left">
       <PictureView />
+      <div v-if="measures && room.measureOver && !room.bare" class="measured"><MeasurePanel /></div>
       <div v-if="room.sheetOver" class="over">
         <StationHint class="in-row" />
         <ContactSheet />
@@ -81,7 +87,7 @@ watch(() => room.station, shelf.close)
         class="back"
         @click="room.showSheet()"
       >
-        {{ room.passShown ? `pass ${room.passShown} · back to all passes` : 'all passes' }}
+        {{ room.passShown ? `Pass ${room.passShown} · all passes` : 'All passes' }}
       </button>
       <CompareStrip v-if="holds.holds.length" />
       <FrameStrip v-if="hasFrames" />
@@ -89,10 +95,11 @@ watch(() => room.station, shelf.close)
         <button
           type="button"
           class="fold"
+          :aria-label="room.lowerOpen ? `Hide ${lowerName}` : `Show ${lowerName}`"
           :aria-expanded="room.lowerOpen"
           @click="room.lowerOpen = !room.lowerOpen"
         >
-          {{ room.lowerOpen ? 'fold' : 'open' }}
+          {{ room.lowerOpen ? 'Hide panel' : 'Show panel' }}
         </button>
         <component :is="lower" v-if="room.lowerOpen" />
       </div>
@@ -102,27 +109,34 @@ watch(() => room.station, shelf.close)
         <button
           type="button"
           :aria-pressed="room.tapped"
-          title="Look at the picture as it is at this station"
+          title="View the image at this station instead of at the end"
           @click="room.tapped = !room.tapped"
         >
-          {{ room.tapped ? 'picture taken here' : 'take the picture here' }}
+          View at this station
         </button>
         <button
           type="button"
           :aria-pressed="shelf.open"
-          title="The mattes of this variant: where things count"
+          title="The mattes of this variant"
           @click="shelf.open ? shelf.close() : shelf.show()"
         >
-          mattes
+          Mattes
         </button>
-        <button type="button" @click="room.benchOpen = false">fold</button>
+        <button type="button" aria-label="Hide controls" @click="room.benchOpen = false">Hide panel</button>
       </div>
       <JobLine v-for="job in proofs" :key="job.id" class="proof" :job="job" />
       <MatteBench v-if="shelf.open" />
       <component :is="bench" />
+      <MeasurePanel v-if="measures && !room.measureOver" />
     </aside>
-    <button v-else-if="!room.bare" type="button" class="unfold" @click="room.benchOpen = true">
-      open the bench
+    <button
+      v-else-if="!room.bare"
+      type="button"
+      class="unfold"
+      aria-label="Show controls"
+      @click="room.benchOpen = true"
+    >
+      Show panel
     </button>
   </div>
   <FootBar />
@@ -166,6 +180,16 @@ watch(() => room.station, shelf.close)
   grid-row: 1;
   grid-column: 1;
 }
+.measured {
+  position: relative;
+  z-index: 3;
+  grid-row: 1;
+  grid-column: 1;
+  pointer-events: none;
+}
+.measured > * {
+  pointer-events: auto;
+}
 .back {
   z-index: 3;
   grid-row: 1;
@@ -176,7 +200,7 @@ watch(() => room.station, shelf.close)
 }
 .lower {
   position: relative;
-  height: min(252px, 36vh);
+  height: max(244px, 54vh - 160px);
   background: var(--surface-2);
   border-top: 1px solid var(--line);
 }

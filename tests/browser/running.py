@@ -24,7 +24,7 @@ FLAGS = (
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 )  # fmt: skip
-PATIENCE_MS = 60_000
+PATIENCE_MS = int(os.environ.get("ESCALA_TEST_PATIENCE_MS", "60000"))
 # A machine that others use too takes its time.
 expect.set_options(timeout=PATIENCE_MS)
 SMALL_DEMO = StageJob(320, 180, 4)

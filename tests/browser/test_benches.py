@@ -23,7 +23,7 @@ class PictureTest(BrowserTest):
         x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.75
         page.mouse.click(x, y)
         bubble = page.locator(".bubble")
-        expect(bubble).to_contain_text("drag up or down")
+        expect(bubble).to_contain_text("Drag up/down")
         name = (bubble.inner_text().split("%")[0]).rsplit(" ", 1)[0].strip().replace("\u00a0", " ")
         page.mouse.move(x, y)
         page.mouse.down()
@@ -62,14 +62,14 @@ class PictureTest(BrowserTest):
         self.assertNotEqual(page.locator("canvas").screenshot(), first)
         strip.press("ArrowLeft")
         expect(strip).to_have_attribute("aria-valuenow", "8")
-        page.get_by_role("button", name="play", exact=True).click()
+        page.get_by_role("button", name="Play", exact=True).click()
         expect(page.locator(".strip b")).to_have_attribute("style", re.compile("100%"))
-        expect(page.locator(".rate")).to_contain_text(re.compile(r"\d+\.\d of 24 frames a second"))
+        expect(page.locator(".rate")).to_contain_text(re.compile(r"\d+\.\d / 24 fps"))
         # From the pictures that were made ahead, it comes to its rate, and goes no faster.
         page.wait_for_function(
             "() => { const r = parseFloat(document.querySelector('.rate').textContent); return r > 12 && r < 26 }"
         )
-        page.get_by_role("button", name="stop", exact=True).click()
+        page.get_by_role("button", name="Play", exact=True).click()
         expect(page.locator(".rate")).to_contain_text("3 frames")
         self.at_rest(page)
 
@@ -82,15 +82,23 @@ class FinishBenchTest(BrowserTest):
         self.at_rest(self.page)
         self.bench = self.page.get_by_role("complementary", name="Finish bench")
 
+    def add(self, kind: str) -> None:
+        """Add a correction of a kind; an empty list shows the kinds at once."""
+        corrections = self.bench.get_by_role("region", name="Corrections")
+        if corrections.locator(".sentence").count():
+            corrections.get_by_role("button", name="Add correction").click()
+        corrections.get_by_role("button", name=kind, exact=True).click()
+
     def values(self, label: str) -> list[float]:
         """What the rulers of a triple say: of all three, then of each channel."""
         rulers = self.bench.get_by_role("group", name=label, exact=True).get_by_role("slider")
         return [float(ruler.get_attribute("aria-valuenow") or "nan") for ruler in rulers.all()]
 
     def test_one_ruler_moves_three_channels_and_each_can_be_moved_alone(self) -> None:
+        self.add("CDL")
         self.type_level(self.page, "Slope", "1.2")
         expect(self.page.get_by_role("navigation", name="Path")).to_contain_text("CDL")
-        self.bench.get_by_role("button", name="Slope, each channel").click()
+        self.bench.get_by_role("button", name="Slope per channel").click()
         self.type_level(self.page, "Slope red", "0.6")
         self.assertEqual(self.values("Slope"), [1.0, 0.6, 1.2, 1.2])
         before = self.pixel(self.page, 0.5, 0.5)
@@ -107,39 +115,40 @@ class FinishBenchTest(BrowserTest):
         page, bench = self.page, self.bench
         list_ = bench.get_by_role("region", name="Corrections")
         before = self.pixel(page, 0.5, 0.5)
-        list_.get_by_role("button", name="add").click()
-        list_.get_by_role("button", name="contrast", exact=True).click()
+        self.add("Contrast")
         list_.get_by_role("button", name="contrast 1.20 about grey").wait_for()
         self.type_level(page, "Amount", "2")
         list_.get_by_role("button", name="contrast 2.00 about grey").wait_for()
         strong = self.pixel(page, 0.5, 0.5)
         self.assertNotEqual(strong, before)
         self.type_level(page, "Opacity", "0")
-        expect(list_).to_contain_text("contrast 2.00 about grey · 0 %")
+        expect(list_).to_contain_text("contrast 2.00 about grey · 0%")
         self.assertEqual(self.pixel(page, 0.5, 0.5), before)
         self.type_level(page, "Opacity", "100")
-        list_.get_by_role("button", name="add").click()
-        list_.get_by_role("button", name="tint", exact=True).click()
-        expect(list_.get_by_role("button", name="tint 30 %")).to_be_visible()
+        self.add("Tint")
+        expect(list_.get_by_role("button", name="tint 30%")).to_be_visible()
         list_.get_by_role("button", name="contrast 2.00 about grey").click()
-        list_.get_by_role("group", name="contrast").get_by_role("button", name="later").click()
-        expect(list_.locator(".sentence")).to_have_text(["tint 30 %", "contrast 2.00 about grey"])
+        list_.get_by_role("group", name="Contrast", exact=True).get_by_role("button", name="Move down").click()
+        expect(list_.locator(".sentence")).to_have_text(["tint 30%", "contrast 2.00 about grey"])
         expect(page.get_by_role("navigation", name="Path")).to_contain_text("tint, contrast")
+        list_.locator(".handle").first.drag_to(list_.locator(".sentence").last)
+        expect(list_.locator(".sentence")).to_have_text(["contrast 2.00 about grey", "tint 30%"])
+        list_.get_by_role("switch", name="Contrast on").click()
+        expect(list_.get_by_role("switch", name="Contrast on")).to_have_attribute("aria-checked", "false")
         for _ in range(2):
             inside = list_.locator(".sentence").first
             if inside.get_attribute("aria-expanded") == "false":
                 inside.click()
-            list_.get_by_role("button", name="take away").click()
+            list_.get_by_role("button", name="Remove").click()
             self.at_rest(page)
         self.assertEqual(self.pixel(page, 0.5, 0.5), before)
 
     def test_a_curve_is_drawn_by_its_points(self) -> None:
         page = self.page
         list_ = self.bench.get_by_role("region", name="Corrections")
-        list_.get_by_role("button", name="add").click()
-        list_.get_by_role("button", name="curves", exact=True).click()
+        self.add("Curves")
         expect(list_.get_by_role("button", name="curves: master")).to_have_attribute("aria-expanded", "true")
-        curve = list_.get_by_role("img", name="The master curve, stops around grey: 3 points")
+        curve = list_.get_by_role("img", name="master curve in stops (0 = 0.18), 3 points")
         before = sum(self.mean_colour(page))
         curve.scroll_into_view_if_needed()
         box = curve.bounding_box()
@@ -151,19 +160,20 @@ class FinishBenchTest(BrowserTest):
         page.mouse.up()
         self.assertLess(sum(self.mean_colour(page)), before - 10)
         curve.dblclick(position={"x": box["width"] / 4, "y": box["height"] * 3 / 4})
-        expect(list_.get_by_role("img", name="The master curve, stops around grey: 2 points")).to_be_visible()
+        expect(list_.get_by_role("img", name="master curve in stops (0 = 0.18), 2 points")).to_be_visible()
         list_.get_by_role("button", name="red", exact=True).click()
-        expect(list_.get_by_role("img", name="The red curve, stops around grey: 0 points")).to_be_visible()
+        expect(list_.get_by_role("img", name="red curve in stops (0 = 0.18), 0 points")).to_be_visible()
 
     def test_scrolling_past_a_ruler_changes_nothing(self) -> None:
         page = self.page
+        self.add("CDL")
         ruler = self.bench.get_by_role("slider", name="Saturation")
         ruler.hover()
         page.mouse.wheel(0, 120)
         page.mouse.wheel(0, -60)
         self.at_rest(page)
         expect(ruler).to_have_attribute("aria-valuenow", "1")
-        expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+        expect(page.get_by_role("button", name="Redo")).to_be_disabled()
         ruler.focus()
         ruler.hover()
         page.mouse.wheel(0, -120)
@@ -181,12 +191,12 @@ class SourceBenchTest(BrowserTest):
         self.go(page, "Source")
         page.get_by_role("button", name="light 2").click()
         expect(page.locator(".tile")).to_have_count(2)
-        page.get_by_role("button", name="all", exact=True).click()
+        page.get_by_role("button", name="All", exact=True).click()
         page.locator(".tile", has_text="notes").click()
         page.get_by_role("combobox", name="Role of the pass").click()
         page.get_by_role("option", name="mask").click()
         expect(page.locator(".tile", has_text="notes")).to_contain_text("mask")
-        expect(page.get_by_text("said by hand")).to_be_visible()
+        expect(page.get_by_text("set manually")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         expect(page.locator(".tile", has_text="notes")).to_contain_text("other")
         page.locator(".tile", has_text="lg_key").click()
@@ -204,10 +214,10 @@ class SourceBenchTest(BrowserTest):
         )
         self.go(page, "Source")
         page.locator(".tile", has_text="lg_key").click()
-        page.get_by_role("button", name="fill not-a-number pixels").click()
-        expect(page.locator(".tile", has_text="lg_key")).not_to_contain_text("look")
+        page.get_by_role("button", name="Fill NaN/Inf pixels").click()
+        expect(page.locator(".tile", has_text="lg_key")).not_to_contain_text("warning")
         expect(page.get_by_text("from their neighbours, 16 pixels")).to_be_visible()
-        expect(page.get_by_role("button", name="take back")).to_be_visible()
+        expect(page.get_by_role("button", name="Remove repair")).to_be_visible()
 
     def test_a_newer_render_is_taken_over_and_levels_follow_the_new_name(self) -> None:
         page = self.page
@@ -222,11 +232,11 @@ class SourceBenchTest(BrowserTest):
         self.at_rest(page)
         self.go(page, "Source")
         page.get_by_role("textbox", name="Newer render").fill(str(newer))
-        page.get_by_role("button", name="take over").click()
-        news = page.get_by_role("status", name="Newer files")
+        page.get_by_role("button", name="Replace render").click()
+        news = page.get_by_role("status", name="Render updated")
         expect(news).to_contain_text("key is now named sunlight.")
         expect(news).to_contain_text("The light rim is new.")
-        news.get_by_role("button", name="carry levels").click()
+        news.get_by_role("button", name="Move levels").click()
         self.go(page, "Balance")
         expect(page.locator(".board")).to_contain_text("−1.00")
 
@@ -239,13 +249,13 @@ class TallyTest(BrowserTest):
         untouched = self.mean_colour(page)
         self.go(page, "Beauty")
         expect(page.get_by_text("a white balance was baked into the beauty")).to_be_visible()
-        page.get_by_role("button", name="multiply the sum by it").click()
-        expect(page.get_by_text("all of it times 1.5")).to_be_visible()
+        page.get_by_role("button", name="Multiply the sum by it").click()
+        expect(page.get_by_text("Whole sum × 1.5")).to_be_visible()
         np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
         page.get_by_role("button", name="Fill", exact=True).click()
-        page.get_by_role("group", name="Term fill").get_by_role("button", name="off").click()
+        page.get_by_role("group", name="Term fill").get_by_role("button", name="Mute").click()
         self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 5)
-        page.get_by_role("button", name="as it was found").click()
+        page.get_by_role("button", name="Reset to detected").click()
         np.testing.assert_allclose(self.mean_colour(page), untouched, atol=0.6)
 
     def test_the_whole_is_corrected_before_everything_that_follows(self) -> None:
@@ -253,13 +263,12 @@ class TallyTest(BrowserTest):
         self.open_file(page, write_layers(self.media / "whole.exr", {"": add_up(KEY, FILL), "lg_key": KEY}))
         self.go(page, "Beauty")
         untouched = self.mean_colour(page)
-        list_ = page.get_by_role("region", name="Corrections")
-        list_.get_by_role("button", name="add").click()
-        list_.get_by_role("button", name="exposure", exact=True).click()
-        self.type_level(page, "Exposure by", "-2")
+        corrections = page.get_by_role("region", name="Corrections")
+        corrections.get_by_role("button", name="Exposure", exact=True).click()
+        self.type_level(page, "Exposure", "-2")
         self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 20)
         expect(page.get_by_role("navigation", name="Path")).to_contain_text("exposure")
-        page.get_by_role("button", name="take the picture here").click()
+        page.get_by_role("button", name="View at this station").click()
         self.assertLess(sum(self.mean_colour(page)), sum(untouched) - 20)
 
 

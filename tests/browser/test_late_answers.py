@@ -88,10 +88,11 @@ class LateAnswerTest(BrowserTest):
     def test_a_quick_hand_at_every_matte_that_is_pulled(self) -> None:
         self.page.keyboard.press("m")
         for number, words in enumerate(
-            ("its brightness", "its colour", "facing a way", "how far", "around a place"), 1
+            ("Luminance", "Hue", "Normal", "Depth", "Position"), 1
         ):
             with self.subTest(way=words):
-                self.page.get_by_role("button", name=words, exact=True).click()
+                kinds = self.page.get_by_role("group", name="Create a matte")
+                kinds.get_by_role("button", name=words, exact=True).click()
                 with self.held_back("**/values") as held:
                     self.pull(self.page, (0.5, 0.8), (60, -20))
                     self.page.wait_for_timeout(50)  # the moves are answered by nobody
@@ -107,11 +108,11 @@ class LateAnswerTest(BrowserTest):
 
     def test_a_quick_hand_at_depth(self) -> None:
         self.go(self.page, "Depth")
-        self.page.get_by_role("button", name="pull the haze").click()
+        self.page.get_by_role("button", name="Set haze range").click()
         with self.held_back("**/depth/at"):
             self.pull(self.page, (0.5, 0.9), (0, -120))
         self.until(lambda: self.state()["document"]["depth"]["haze"]["on"])
-        self.page.get_by_role("button", name="click what is sharp").click()
+        self.page.get_by_role("button", name="Set focus").click()
         with self.held_back("**/depth/at"):
             box = self.page.locator("canvas").bounding_box()
             self.page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.9)
@@ -128,7 +129,7 @@ class LateAnswerTest(BrowserTest):
         self.go(self.page, "Balance")
         with self.held_back("**/edits"):
             self.drag_head("Beacon", -96)
-            expect(self.page.locator(".saved")).to_contain_text("saving")
+            expect(self.page.locator(".saved")).to_contain_text("Saving")
             self.drag_head("Cabin", 48)
             expect(self.light_head(self.page, "Beacon")).to_contain_text("−2.00")
             expect(self.light_head(self.page, "Cabin")).to_contain_text("+1.00")
@@ -145,7 +146,7 @@ class LateAnswerTest(BrowserTest):
             self.page.mouse.down()
             self.page.mouse.move(box["x"] + 64, box["y"] + 10)
             self.page.mouse.move(box["x"] + 88, box["y"] + 10)
-        expect(self.page.locator(".saved")).not_to_contain_text("saving")
+        expect(self.page.locator(".saved")).not_to_contain_text("Saving")
         expect(self.light_head(self.page, "Cabin")).to_contain_text("+1.00")
         self.page.mouse.up()
         self.at_rest(self.page)

@@ -25,7 +25,7 @@ class LookingTest(BrowserTest):
         self.go(self.page, "Balance")
 
     def mode(self, name: str) -> None:
-        group = self.page.get_by_role("group", name="How to compare")
+        group = self.page.get_by_role("group", name="Compare mode")
         group.get_by_role("button", name=name, exact=True).click()
 
     def hold_and_darken(self) -> None:
@@ -39,7 +39,7 @@ class LookingTest(BrowserTest):
         self.type_level(self.page, "Level", stops)
 
     def compare_with(self, item: str) -> None:
-        self.page.get_by_role("button", name="compare with").click()
+        self.page.get_by_role("button", name="Compare with").click()
         self.page.get_by_role("menuitem", name=item).click()
 
     def brightness(self, x: float, y: float, reach: float = 0.08) -> float:
@@ -70,28 +70,28 @@ class CompareTest(LookingTest):
         page.keyboard.press("j")
         self.wait_for_brightness(0.35, 0.5, dark)
         right = self.brightness(0.65, 0.5)
-        self.mode("wipe")
+        self.mode("Wipe")
         self.wait_for_brightness(0.35, 0.5, bright)
         self.wait_for_brightness(0.65, 0.5, right)
         # A line that lies down has the held picture above it.
         upper, lower = self.brightness(0.5, 0.3, 0.02), self.brightness(0.4, 0.8, 0.05)
-        page.get_by_label("lean").fill("90")
-        page.get_by_label("lean").press("Enter")
+        page.get_by_label("Angle").fill("90")
+        page.get_by_label("Angle").press("Enter")
         self.wait_for_brightness(0.65, 0.3, self.brightness(0.35, 0.3), 8.0)
         self.assertGreater(self.brightness(0.35, 0.3), self.brightness(0.35, 0.7) + 8)
         self.assertNotEqual((upper, lower), (0, 0))
-        self.mode("split")
+        self.mode("Split")
         self.wait_for_brightness(0.25, 0.5, dark, 6.0)
         self.assertGreater(self.brightness(0.75, 0.5), dark + 8)
-        self.mode("side by side")
-        expect(page.locator(".pane-label")).to_have_text(["now", "As rendered"])
-        page.get_by_role("button", name="Let As rendered go").click()
-        expect(page.get_by_role("group", name="Comparing", exact=True)).to_have_count(0)
+        self.mode("Side by side")
+        expect(page.locator(".pane-label")).to_have_text(["Current", "Variant 1"])
+        page.get_by_role("button", name="Remove Variant 1").click()
+        expect(page.get_by_role("group", name="Compare", exact=True)).to_have_count(0)
 
     def test_the_line_is_dragged_and_leans_under_the_hand(self) -> None:
         page = self.page
         self.hold_and_darken()
-        self.mode("wipe")
+        self.mode("Wipe")
         box = page.locator("canvas").bounding_box()
         assert box
         middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
@@ -106,15 +106,15 @@ class CompareTest(LookingTest):
         page.mouse.move(middle[0] - 20, middle[1] + 105, steps=4)
         page.mouse.up()
         page.keyboard.up("Shift")
-        expect(page.get_by_label("lean")).not_to_have_value("0")
+        expect(page.get_by_label("Angle")).not_to_have_value("0")
 
     def test_differences_are_exact_and_grow_with_the_gain(self) -> None:
         page = self.page
-        self.compare_with("the renderer's own beauty")
-        self.mode("difference")
+        self.compare_with("Renderer’s beauty")
+        self.mode("Difference")
         self.wait_for_brightness(0.5, 0.5, 0, 0.0)
-        page.get_by_label("Gain of the difference").select_option("1024")
-        page.get_by_label("Difference in").select_option("linear")
+        page.get_by_label("Difference gain").select_option("1024")
+        page.get_by_label("Difference of").select_option("linear")
         self.at_rest(page)
         self.assertEqual(self.brightness(0.5, 0.5), 0)
         self.lower_key("-0.01")
@@ -122,8 +122,8 @@ class CompareTest(LookingTest):
 
     def test_two_views_of_one_state_follow_every_edit(self) -> None:
         page = self.page
-        self.compare_with("config Soft")
-        expect(page.locator(".pane-label")).to_have_text(["now", "Soft"])
+        self.compare_with("Config Soft")
+        expect(page.locator(".pane-label")).to_have_text(["Current", "Soft"])
         self.at_rest(page)
         panes = [(0.25, 0.5), (0.75, 0.5)]
         if page.locator(".pane-label").nth(1).bounding_box()["x"] < 100:  # type: ignore[index]
@@ -138,18 +138,18 @@ class CompareTest(LookingTest):
         page = self.page
         picture = self.media / "client's ref.png"
         cv2.imwrite(str(picture), np.full((45, 80, 3), 200, np.uint8))
-        page.get_by_label("Picture to compare with").set_input_files(picture)
-        expect(page.get_by_role("group", name="Comparing", exact=True)).to_contain_text("client's ref")
-        self.mode("held")
+        page.get_by_label("Image to compare with").set_input_files(picture)
+        expect(page.get_by_role("group", name="Compare", exact=True)).to_contain_text("client's ref")
+        self.mode("Held")
         self.wait_for_brightness(0.5, 0.5, 200, 0.5)
         self.go(page, "Source")
         page.locator(".tile", has_text="lg_key").click()
-        self.compare_with("pass lg_key")
-        self.mode("held")
+        self.compare_with("Pass lg_key")
+        self.mode("Held")
         expect(page.locator(".pane-label")).to_have_text(["lg_key"])
         broken = self.media / "broken.png"
         broken.write_bytes(b"not a picture")
-        page.get_by_label("Picture to compare with").set_input_files(broken)
+        page.get_by_label("Image to compare with").set_input_files(broken)
         expect(page.get_by_text("broken.png")).to_be_visible()
 
     def test_another_variant_and_an_earlier_state_are_compared_with(self) -> None:
@@ -157,20 +157,20 @@ class CompareTest(LookingTest):
         bright = self.brightness(0.4, 0.5)
         address = page.url
         page.get_by_role("button", name="Variants").click()
-        page.get_by_role("menuitem", name="Copy of this variant").click()
+        page.get_by_role("menuitem", name="Duplicate").click()
         page.wait_for_function("(before) => location.href !== before", arg=address)
         self.at_rest(page)
         self.lower_key("-4")
         dark = self.brightness(0.4, 0.5)
         self.assertLess(dark, bright - 10)
-        self.compare_with("As rendered")
-        self.mode("held")
+        self.compare_with("Variant 1")
+        self.mode("Held")
         self.wait_for_brightness(0.4, 0.5, bright)
-        page.get_by_role("button", name="Let As rendered go").click()
+        page.get_by_role("button", name="Remove Variant 1").click()
         self.wait_for_brightness(0.4, 0.5, dark)
         page.get_by_role("button", name="History").click()
         history = page.get_by_role("complementary", name="History")
-        history.get_by_role("listitem").last.get_by_role("button", name="look").click()
+        history.get_by_role("listitem").last.get_by_role("button", name="Compare").click()
         self.wait_for_brightness(0.4, 0.5, bright)
         page.keyboard.press("j")
         self.wait_for_brightness(0.4, 0.5, dark)
@@ -183,15 +183,15 @@ class CompareTest(LookingTest):
         self.lower_key("-3")
         dark = self.brightness(0.4, 0.5)
         self.go(page, "Source")
-        page.get_by_role("button", name="take the picture here").click()
+        page.get_by_role("button", name="View at this station").click()
         self.at_rest(page)
         untouched = self.brightness(0.4, 0.5)
         self.assertGreater(untouched, dark + 10)
         page.keyboard.press("k")
         bench = page.get_by_role("complementary", name="Source bench")
-        bench.get_by_role("button", name="picture taken here").click()
+        bench.get_by_role("button", name="View at this station").click()
         self.wait_for_brightness(0.4, 0.5, dark)
-        self.mode("held")
+        self.mode("Held")
         self.wait_for_brightness(0.4, 0.5, untouched)
 
     def test_a_picture_is_dropped_on_the_viewer(self) -> None:
@@ -208,11 +208,11 @@ class CompareTest(LookingTest):
             }) })"""
         page.evaluate(drop)
         expect(page.get_by_role("list", name="Held")).to_contain_text("dropped")
-        self.mode("held")
+        self.mode("Held")
         self.wait_for_brightness(0.5, 0.5, 60, 0.5)
-        self.mode("difference")
-        page.get_by_label("Difference in").select_option("linear")
-        expect(page.get_by_role("alert")).to_contain_text("compare them as displayed")
+        self.mode("Difference")
+        page.get_by_label("Difference of").select_option("linear")
+        expect(page.get_by_role("alert")).to_contain_text("compare display values")
 
     def test_eight_are_kept_and_the_oldest_gives_way(self) -> None:
         for _ in range(10):
@@ -229,10 +229,11 @@ class MeasureTest(LookingTest):
 
     def test_several_pins_with_numbers_and_make_up(self) -> None:
         page = self.page
-        panel = page.get_by_role("region", name="At the pin")
+        panel = page.get_by_role("region", name="Probe")
         self.place(0.4, 0.4)
-        expect(panel).to_contain_text("scene-linear")
-        for words in ("By light", "By component", "By pass", "on screen, of 255", "hue, saturation"):
+        expect(panel).to_contain_text("Scene-linear")
+        panel.get_by_text("Details").click()
+        for words in ("By light", "By component", "By pass", "Display (0–255)", "Hue, saturation"):
             if words != "By component":
                 expect(panel).to_contain_text(words)
         self.place(0.6, 0.5, more=True)
@@ -240,15 +241,15 @@ class MeasureTest(LookingTest):
         expect(panel.get_by_role("listitem")).to_have_count(2)
         panel.get_by_role("button", name="1", exact=True).click()
         expect(page.locator(".pin.chosen")).to_contain_text("1")
-        panel.get_by_label("Side of the square that is averaged").select_option("21")
-        expect(panel.get_by_role("definition").first).to_have_text("60, 35 px, mean of 21 × 21")
+        panel.get_by_label("Sample size").select_option("21")
+        expect(panel).to_contain_text("60, 35 ·")
         page.context.grant_permissions(["clipboard-read", "clipboard-write"])
-        panel.get_by_role("button", name="copy as text").click()
-        expect(panel.get_by_role("button", name="copied")).to_be_visible()
+        panel.get_by_role("button", name="Copy").click()
+        expect(panel.get_by_role("button", name="Copied")).to_be_visible()
         text = page.evaluate("navigator.clipboard.readText()")
         self.assertIn("21 × 21 px", text)
-        self.assertEqual(text.count("scene-linear"), 2)
-        panel.get_by_role("button", name="take the pin away").click()
+        self.assertEqual(text.count("Scene-linear"), 2)
+        panel.get_by_role("button", name="Remove pin").click()
         expect(page.locator(".pin")).to_have_count(1)
 
     def test_a_glance_under_the_pointer(self) -> None:
@@ -302,7 +303,7 @@ class MeasureTest(LookingTest):
             panel.get_by_label("Scale").select_option("display")
         self.assertEqual(answer.value.status, 200)
         with page.expect_response(re.compile("/scope$")) as answer:
-            panel.get_by_label("Of what").select_option("view")
+            panel.get_by_label("Area").select_option("view")
         self.assertEqual(answer.value.status, 200)
 
     def test_the_picture_alone_on_the_screen(self) -> None:
@@ -322,26 +323,26 @@ class RoomTest(LookingTest):
     def test_a_hint_is_read_once_and_comes_again_when_asked(self) -> None:
         page = self.page
         hint = page.get_by_role("complementary", name="Hint")
-        expect(hint).to_contain_text("Drag in the picture")
-        hint.get_by_role("button", name="got it").click()
+        expect(hint).to_contain_text("Drag in the image")
+        hint.get_by_role("button", name="Got it").click()
         expect(hint).to_have_count(0)
         self.go(page, "Finish")
-        expect(hint).to_contain_text("Corrections on the whole picture")
-        hint.get_by_role("button", name="no more hints").click()
+        expect(hint).to_contain_text("Add corrections to the whole image")
+        hint.get_by_role("button", name="Turn hints off").click()
         page.reload()
         self.at_rest(page)
         self.go(page, "Source")
         expect(hint).to_have_count(0)
         page.keyboard.press("?")
-        page.get_by_role("button", name="show the hints again").click()
-        expect(hint).to_contain_text("Every pass")
+        page.get_by_role("button", name="Show hints").click()
+        expect(hint).to_contain_text("All passes")
 
     def test_the_light_theme_stays_and_is_as_neutral(self) -> None:
         page = self.page
-        page.get_by_role("button", name="Bright room").click()
+        page.get_by_role("button", name="Light theme").click()
         page.reload()
         self.at_rest(page)
-        expect(page.get_by_role("button", name="Dark room")).to_be_visible()
+        expect(page.get_by_role("button", name="Light theme")).to_have_attribute("aria-pressed", "true")
         colours = page.evaluate(
             "() => ['.top', '.foot', '.picture', '.bench'].map((s) => "
             "getComputedStyle(document.querySelector(s)).backgroundColor)"
@@ -353,16 +354,16 @@ class RoomTest(LookingTest):
     def test_keys_are_listed_and_do_what_they_say(self) -> None:
         page = self.page
         page.keyboard.press("?")
-        expect(page.get_by_role("complementary", name="Keys")).to_contain_text("side by side")
+        expect(page.get_by_role("complementary", name="Keyboard shortcuts")).to_contain_text("Side by side")
         page.keyboard.press("?")
         page.keyboard.press("k")
-        for key, words in (("w", "wipe"), ("s", "side by side"), ("d", "difference"), ("j", "held")):
+        for key, words in (("w", "Wipe"), ("s", "Side by side"), ("d", "Difference"), ("j", "Held")):
             page.keyboard.press(key)
-            group = page.get_by_role("group", name="How to compare")
+            group = page.get_by_role("group", name="Compare mode")
             button = group.get_by_role("button", name=words, exact=True)
             expect(button).to_have_attribute("aria-pressed", "true")
         page.keyboard.press("j")
-        expect(group.get_by_role("button", name="now")).to_have_attribute("aria-pressed", "true")
+        expect(group.get_by_role("button", name="Current")).to_have_attribute("aria-pressed", "true")
         for key, station in (("1", "Source"), ("2", "Surface"), ("9", "Display")):
             page.keyboard.press(key)
             expect(page.get_by_role("complementary", name=f"{station} bench")).to_be_visible()
@@ -371,7 +372,7 @@ class RoomTest(LookingTest):
 class OwnConfigTest(LookingTest):
     def bring(self, page: Page, folder: Path) -> None:
         self.go(page, "Display")
-        page.get_by_text("bring in your own config").click()
+        page.get_by_text("Load config").click()
         page.get_by_label("Config folder").set_input_files(folder)
 
     def test_a_studios_config_is_brought_in_and_its_variable_set(self) -> None:
@@ -382,7 +383,7 @@ class OwnConfigTest(LookingTest):
         chain = page.locator(".chain")
         expect(chain).to_contain_text("Print")
         expect(chain).to_contain_text("Bridge")
-        page.get_by_label("Look before the view").click()
+        page.get_by_label("Look", exact=True).click()
         page.get_by_role("option", name="Dawn").click()
         expect(chain).to_contain_text("look Dawn")
         self.at_rest(page)
@@ -391,9 +392,9 @@ class OwnConfigTest(LookingTest):
         page.get_by_label("MOOD").press("Enter")
         self.wait_for_brightness(0.5, 0.5, day / 2, day / 2 - 8)
         self.go(page, "Finish")
-        page.get_by_label("Lay on a look or named transform").click()
+        page.get_by_label("Add look or named transform").click()
         page.get_by_role("option", name="Halve").click()
-        expect(page.get_by_role("region", name="From the colour config")).to_contain_text("Halve")
+        expect(page.get_by_role("region", name="Corrections")).to_contain_text("Halve")
         expect(page.get_by_role("navigation", name="Path")).to_contain_text("Halve")
 
     def test_what_does_not_work_in_it_is_told_where(self) -> None:
@@ -425,9 +426,9 @@ class AlphaTest(BrowserTest):
         half = self.pixel(page, 0.75, 0.5)
         self.assertLess(sum(half), sum(full) - 60)
         self.assertEqual(self.pixel(page, 0.25, 0.5), [0, 0, 0])
-        page.get_by_role("button", name="viewer exposure").click()
-        page.get_by_label("Behind clear pixels").click()
-        page.get_by_role("option", name="a checker behind clear pixels").click()
+        page.get_by_role("button", name="Viewer settings").click()
+        page.get_by_label("Background", exact=True).click()
+        page.get_by_role("option", name="Background: checkerboard").click()
         self.at_rest(page)
         seen = {tuple(self.pixel(page, x, 0.5)) for x in np.linspace(0.15, 0.4, 24)}
         self.assertGreaterEqual(len(seen), 2)

@@ -21,7 +21,7 @@ class MatteTest(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         self.enter_demo(self.page)
-        for hint in self.page.get_by_role("button", name="no more hints").all():
+        for hint in self.page.get_by_role("button", name="Turn hints off").all():
             hint.click()
 
     def place(self, page: Page, at: tuple[float, float]) -> tuple[float, float]:
@@ -53,16 +53,16 @@ class MatteTest(BrowserTest):
         page.mouse.click(*self.place(page, at))
 
     def shelf_open(self, page: Page) -> None:
-        expect(page.get_by_role("region", name="Shelf of mattes")).to_be_visible()
+        expect(page.get_by_role("region", name="Mattes")).to_be_visible()
         self.at_rest(page)
 
     def chosen(self, page: Page, name: str) -> None:
         """Wait until a matte of this name is chosen, and its picture is there."""
-        expect(page.get_by_role("textbox", name="Name of the matte")).to_have_value(name)
+        expect(page.get_by_role("textbox", name="Matte name")).to_have_value(name)
         self.at_rest(page)
 
     def done(self, page: Page) -> None:
-        page.get_by_role("button", name="done", exact=True).click()
+        page.get_by_role("button", name="Close", exact=True).click()
         self.at_rest(page)
 
 
@@ -70,9 +70,9 @@ class TaskTest(MatteTest):
     def test_the_hull_band_by_pointing_at_it(self) -> None:
         page = self.page
         self.go(page, "Surface")
-        page.get_by_role("button", name="turn a colour").click()
+        page.get_by_role("button", name="Recolour").click()
         self.shelf_open(page)
-        page.get_by_label("Which names").select_option("CryptoMaterial")
+        page.get_by_label("Names layer").select_option("CryptoMaterial")
         page.mouse.move(*self.place(page, BAND))
         expect(page.locator(".named")).to_have_text("hull_band")
         expect(page.locator("[data-outline=under]")).to_have_attribute("d", re.compile("^M"))
@@ -86,12 +86,12 @@ class TaskTest(MatteTest):
         self.assertGreater(before[0], before[2])
         self.assertGreater(after[2], after[0] + 10)
         np.testing.assert_allclose(self.colour_at(page, STONES), stones, atol=3)
-        expect(page.get_by_role("region", name="Turned colour hull_band")).to_be_visible()
+        expect(page.get_by_role("region", name="Recolour hull_band")).to_be_visible()
 
     def test_another_emblem_on_the_sail_and_then_the_second(self) -> None:
         page = self.page
         self.go(page, "Surface")
-        page.get_by_role("button", name="lay a label").click()
+        page.get_by_role("button", name="Add label").click()
         self.shelf_open(page)
         self.point(page, SAIL)
         self.chosen(page, "sail")
@@ -107,23 +107,23 @@ class TaskTest(MatteTest):
         page.get_by_role("button", name="lighthouse.png", exact=True).click()
         self.at_rest(page)
         np.testing.assert_allclose(self.colour_at(page, SAIL), lighthouse, atol=2)
-        page.get_by_role("button", name="drag it").click()
+        page.get_by_role("button", name="Move").click()
         x, y = self.place(page, SAIL)
         page.mouse.move(x, y)
         page.mouse.down()
         page.mouse.move(x + 10, y + 6, steps=4)
-        expect(page.get_by_role("slider", name="Along u")).not_to_have_attribute("aria-valuenow", "0")
+        expect(page.get_by_role("slider", name="Offset U")).not_to_have_attribute("aria-valuenow", "0")
         page.mouse.up()
         self.at_rest(page)
-        expect(page.get_by_role("slider", name="Along u")).not_to_have_attribute("aria-valuenow", "0")
+        expect(page.get_by_role("slider", name="Offset U")).not_to_have_attribute("aria-valuenow", "0")
 
     def test_the_highlights_of_the_lantern_alone(self) -> None:
         page = self.page
         page.get_by_role("columnheader").get_by_role("button", name=re.compile("^Specular")).click()
-        page.get_by_role("button", name="where everywhere").first.click()
+        page.get_by_role("button", name="Matte: none").first.click()
         self.shelf_open(page)
         self.point(page, LANTERN)
-        expect(page.get_by_role("textbox", name="Name of the matte")).to_have_value(re.compile("lantern"))
+        expect(page.get_by_role("textbox", name="Matte name")).to_have_value(re.compile("lantern"))
         self.colour_at(page, LANTERN)
         before = np.array(page.evaluate(CANVAS), float)
         self.type_level(page, "Level", "3")
@@ -136,15 +136,15 @@ class TaskTest(MatteTest):
         page = self.page
         self.go(page, "Beauty")
         before = self.colour_at(page, CRATES)
-        page.get_by_role("button", name="take something away").click()
+        page.get_by_role("button", name="Remove object").click()
         self.shelf_open(page)
         self.point(page, CRATES)
-        expect(page.get_by_role("button", name="put back")).to_be_visible()
+        expect(page.get_by_role("button", name="Restore")).to_be_visible()
         self.done(page)
         self.assertLess(self.colour_at(page, CRATES).sum(), 12)
         path = page.get_by_role("navigation", name="Path")
-        expect(path.get_by_role("button", name="Beauty")).to_contain_text("1 taken away")
-        page.get_by_role("button", name="put back").click()
+        expect(path.get_by_role("button", name="Beauty")).to_contain_text("1 removed")
+        page.get_by_role("button", name="Restore").click()
         self.at_rest(page)
         np.testing.assert_allclose(self.colour_at(page, CRATES), before, atol=3)
 
@@ -152,37 +152,37 @@ class TaskTest(MatteTest):
 class ShelfTest(MatteTest):
     def test_mattes_are_drawn_joined_renamed_and_taken_away(self) -> None:
         page = self.page
-        page.get_by_role("button", name="mattes", exact=True).click()
+        page.get_by_role("button", name="Mattes", exact=True).click()
         self.shelf_open(page)
-        page.get_by_role("button", name="an oval").click()
+        page.get_by_role("button", name="Ellipse").click()
         x, y = self.place(page, (0.5, 0.5))
         page.mouse.move(x, y)
         page.mouse.down()
         page.mouse.move(x + 60, y + 40, steps=4)
         page.mouse.up()
         self.chosen(page, "oval")
-        page.get_by_role("button", name="draw it").click()
+        page.get_by_role("button", name="Shape").click()
         for corner in ((0.2, 0.2), (0.6, 0.2), (0.6, 0.8), (0.2, 0.8), (0.2, 0.2)):
             self.point(page, corner)
         self.chosen(page, "outline")
-        page.get_by_role("group", name="How it is shown").get_by_role("button", name="alone").click()
+        page.get_by_role("group", name="Matte view").get_by_role("button", name="Matte only").click()
         self.at_rest(page)
         self.assertGreater(self.colour_at(page, (0.4, 0.4)).min(), 240)
         self.assertLess(self.colour_at(page, (0.9, 0.5)).max(), 15)
-        tiles = page.get_by_role("region", name="Shelf of mattes").locator(".tile")
+        tiles = page.get_by_role("region", name="Mattes").locator(".tile")
         expect(tiles).to_have_count(2)
-        tiles.filter(has_text="oval").drag_to(tiles.filter(has_text="outline"))
-        page.get_by_role("button", name="the first without the second").click()
+        tiles.filter(has_text="ellipse").drag_to(tiles.filter(has_text="shape"))
+        page.get_by_role("button", name="Subtract").click()
         self.chosen(page, "oval without outline")
         self.assertLess(self.colour_at(page, (0.5, 0.5)).max(), 15)
-        name = page.get_by_role("textbox", name="Name of the matte")
+        name = page.get_by_role("textbox", name="Matte name")
         name.fill("rest")
         name.press("Enter")
         self.chosen(page, "rest")
-        tiles.filter(has_text="outline").click()
-        page.get_by_role("button", name="take away", exact=True).click()
-        expect(page.locator(".warning")).to_contain_text("used 1 time: rest")
-        page.get_by_role("button", name="take it away, and go on without").click()
+        tiles.filter(has_text="shape").click()
+        page.get_by_role("button", name="Remove", exact=True).click()
+        expect(page.locator(".warning")).to_contain_text("1 use: rest")
+        page.get_by_role("button", name="Remove anyway").click()
         expect(tiles).to_have_count(2)
         tiles.filter(has_text="rest").click()
         self.at_rest(page)
@@ -192,22 +192,20 @@ class ShelfTest(MatteTest):
         page = self.page
         self.go(page, "Finish")
         corrections = page.get_by_role("region", name="Corrections")
-        corrections.get_by_role("button", name="add").click()
         expect(corrections.locator(".small").first).to_have_css("background-image", re.compile("blob:"))
-        corrections.get_by_role("button", name="tint").click()
+        corrections.get_by_role("button", name="Tint", exact=True).click()
         self.at_rest(page)
-        corrections.get_by_role("button", name="where everywhere").click()
+        corrections.get_by_role("button", name="Matte: none").click()
         self.shelf_open(page)
         names = page.get_by_role("textbox", name="Names")
         names.fill("crat*")
         names.press("Enter")
         self.chosen(page, "crat*")
-        expect(corrections.get_by_role("button", name=re.compile("^tint .* where crat"))).to_be_visible()
-        page.get_by_role("button", name="everywhere", exact=True).click()
-        expect(corrections.get_by_role("button", name="where everywhere")).to_be_visible()
-        corrections.get_by_role("textbox", name="Name of the preset").fill("evening")
-        corrections.get_by_role("button", name="keep", exact=True).click()
+        expect(corrections.get_by_role("button", name=re.compile("^tint .* matte crat"))).to_be_visible()
+        page.get_by_role("button", name="None (whole image)", exact=True).click()
+        expect(corrections.get_by_role("button", name="Matte: none")).to_be_visible()
+        corrections.get_by_role("textbox", name="Preset name").fill("evening")
+        corrections.get_by_role("button", name="Save preset", exact=True).click()
         self.go(page, "Beauty")
-        corrections.get_by_role("button", name="add").click()
         corrections.get_by_role("button", name="evening").click()
         expect(corrections.get_by_role("button", name=re.compile("^tint"))).to_be_visible()

@@ -19,7 +19,7 @@ class TourTest(BrowserTest):
     def fresh_variant(self, page: Page) -> None:
         before = page.url
         page.get_by_role("button", name="Variants").click()
-        page.get_by_role("menuitem", name="New variant, nothing changed").click()
+        page.get_by_role("menuitem", name="New variant").click()
         page.wait_for_function("(before) => location.href !== before", arg=before)
         self.at_rest(page)
 
@@ -43,14 +43,14 @@ class TourTest(BrowserTest):
         page.get_by_role("button", name="hold this state").click()
         page.get_by_role("button", name="Undo").click()
         np.testing.assert_allclose(self.mean_colour(page), dimmed, atol=0.6)
-        page.get_by_role("button", name="held", exact=True).click()
+        page.get_by_role("button", name="Held", exact=True).click()
         self.wait_for_colour(page, warm)
-        page.get_by_role("button", name="now", exact=True).click()
+        page.get_by_role("button", name="Current", exact=True).click()
         page.get_by_role("button", name="Redo").click()
         self.at_rest(page)
 
-        page.get_by_role("button", name="Deliver").click()
-        page.get_by_role("button", name="Write the file").click()
+        page.get_by_role("button", name="Export").click()
+        page.get_by_role("complementary", name="Export").get_by_role("button", name="Export").click()
         with page.expect_download() as download:
             page.get_by_role("link", name=re.compile(r"\.exr$")).click()
         delivered = read_colour(Path(download.value.path()))
@@ -95,7 +95,7 @@ class TourTest(BrowserTest):
             page.mouse.move(box["x"] + 60 - 12 * step, box["y"] + 12)
         page.wait_for_function("document.querySelector('canvas').dataset.settled === 'false'")
         self.wait_while_held(page, before)
-        expect(page.get_by_role("contentinfo")).to_contain_text("moving")
+        expect(page.get_by_role("contentinfo")).to_contain_text("Preview")
         expect(head).to_contain_text("−3.00")
         page.mouse.up()
         self.at_rest(page)
@@ -124,19 +124,19 @@ class TourTest(BrowserTest):
         self.fresh_variant(page)
         whole = self.mean_colour(page)
         self.light_head(page, "Sky").click()
-        page.get_by_role("button", name="alone", exact=True).click()
+        page.get_by_role("button", name="Solo", exact=True).click()
         sky = self.mean_colour(page)
         self.assertGreater(sky[2], sky[0] * 1.5)
-        page.get_by_role("button", name="alone", exact=True).click()
-        page.get_by_role("button", name="off", exact=True).click()
+        page.get_by_role("button", name="Solo", exact=True).click()
+        page.get_by_role("button", name="Mute", exact=True).click()
         self.assertLess(self.mean_colour(page)[2], whole[2])
 
     def test_the_pin_tells_what_a_place_is_made_of(self) -> None:
         page = self.page
         self.enter_demo(page)
         page.locator("canvas").click(position={"x": 462, "y": 120})
-        panel = page.get_by_role("region", name="At the pin")
-        expect(panel).to_contain_text("scene-linear")
+        panel = page.get_by_role("region", name="Probe")
+        expect(panel).to_contain_text("Scene-linear")
         shares = [float(text) for text in re.findall(r"([\d.]+)\s%", panel.inner_text())]
         self.assertGreaterEqual(len(shares), 5)
         page.locator("canvas").press("ArrowRight")
@@ -145,16 +145,16 @@ class TourTest(BrowserTest):
         page = self.page
         self.enter_demo(page)
         before = self.mean_colour(page)
-        page.get_by_role("button", name="viewer exposure 0").click()
+        page.get_by_role("button", name="Viewer settings").click()
         field = page.get_by_role("textbox", name="Viewer exposure, number")
         field.fill("2")
         field.press("Enter")
         self.assertGreater(sum(self.mean_colour(page)), sum(before) + 10)
-        expect(page.get_by_role("button", name="viewer only: +2.00 stops")).to_be_visible()
+        expect(page.get_by_role("button", name="Viewer: +2.00 stops")).to_be_visible()
         page.get_by_role("combobox", name="Show").click()
-        page.get_by_role("option", name="stops around grey").click()
-        expect(page.get_by_role("list", name="Stops around middle grey").get_by_role("listitem")).to_have_count(17)
-        page.get_by_role("button", name="as it is").click()
+        page.get_by_role("option", name="Stops (false colour)").click()
+        expect(page.get_by_role("list", name="Stops (0 = 0.18)").get_by_role("listitem")).to_have_count(17)
+        page.get_by_role("button", name="Reset").click()
         np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
         expect(page.get_by_role("button", name="Undo")).to_have_count(1)
 
@@ -170,21 +170,21 @@ class TourTest(BrowserTest):
         page.get_by_role("button", name="History").click()
         history = page.get_by_role("complementary", name="History")
         expect(history.get_by_role("listitem")).to_have_count(2)
-        history.get_by_role("listitem").nth(1).get_by_role("button", name="look").click()
+        history.get_by_role("listitem").nth(1).get_by_role("button", name="Compare").click()
         self.wait_for_colour(page, untouched)
-        page.get_by_role("button", name="now", exact=True).click()
+        page.get_by_role("button", name="Current", exact=True).click()
         self.wait_for_colour(page, dimmed)
-        history.get_by_role("listitem").nth(1).get_by_role("button", name="bring back").click()
+        history.get_by_role("listitem").nth(1).get_by_role("button", name="Restore").click()
         self.at_rest(page)
         self.wait_for_colour(page, untouched)
-        expect(history.get_by_role("listitem").first).to_contain_text("Back to: As created")
+        expect(history.get_by_role("listitem").first).to_contain_text("Restored: As created")
 
     def test_zoom_to_the_pixel_and_back(self) -> None:
         page = self.page
         self.enter_demo(page)
         page.get_by_role("button", name="1:1").click()
         self.at_rest(page)
-        expect(page.get_by_label("Zoom", exact=True)).to_have_text("100 %")
+        expect(page.get_by_label("Zoom", exact=True)).to_have_text("100%")
         page.locator("canvas").dblclick()
         self.at_rest(page)
         expect(page.get_by_role("button", name="fit")).to_have_attribute("aria-pressed", "true")
@@ -204,6 +204,7 @@ class TourTest(BrowserTest):
         expect(page.get_by_role("region", name="Contact sheet")).to_contain_text("1 of")
         path.get_by_role("button", name="Finish").click()
         before = self.mean_colour(page)
+        page.get_by_role("group", name="Kinds of correction").get_by_role("button", name="Exposure").click()
         self.type_level(page, "Exposure", "1")
         self.assertGreater(sum(self.mean_colour(page)), sum(before) + 3)
         expect(path).to_contain_text("exposure +1.00")
@@ -217,7 +218,7 @@ class TourTest(BrowserTest):
         page.get_by_role("combobox", name="Colour config").click()
         page.get_by_role("option", name="ACES 1.3").click()
         self.at_rest(page)
-        expect(page.get_by_label("Colour chain")).to_contain_text("ACES 1.0 - SDR Video")
+        expect(page.get_by_label("Colour pipeline")).to_contain_text("ACES 1.0 - SDR Video")
         self.assertFalse(np.allclose(self.mean_colour(page), before, atol=0.5))
 
     def test_two_tabs_never_overwrite_each_other_in_silence(self) -> None:
@@ -239,7 +240,7 @@ class TourTest(BrowserTest):
         variants = page.get_by_role("group", name="Variants")
         count = variants.locator(".tab").count()
         page.get_by_role("button", name="Variants").click()
-        page.get_by_role("menuitem", name="Delete this variant").click()
+        page.get_by_role("menuitem", name="Delete variant").click()
         expect(variants.locator(".tab")).to_have_count(count - 1)
         self.at_rest(page)
         # Nothing is asked for of the variant that is gone.
@@ -279,17 +280,17 @@ class TourTest(BrowserTest):
         self.enter_demo(page)
         page.keyboard.press("k")
         for theme in ("dark", "light"):
-            for station in ("Source", "Balance", "Beauty", "Finish", "Display"):
+            for station in ("Source", "Surface", "Balance", "Beauty", "Depth", "Lens", "Finish", "Display"):
                 page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
                 self.at_rest(page)
                 self.assert_accessible(page, f"{theme} {station}")
-            for opened in ("History", "Deliver", "Keys", "viewer exposure 0"):
+            for opened in ("History", "Export", "Keyboard shortcuts", "Viewer settings", "Mattes"):
                 with self.subTest(opened=opened):
                     page.get_by_role("button", name=opened).click()
                     self.assert_accessible(page, f"{theme} {opened}")
-                    page.get_by_role("button", name="close").click(timeout=5000)
+                    page.get_by_role("button", name="Close", exact=True).click(timeout=5000)
             if theme == "dark":
-                page.get_by_role("button", name="Bright room").click()
+                page.get_by_role("button", name="Light theme").click()
 
     def assert_accessible(self, page: Page, view: str) -> None:
         """No serious finding in what the page shows."""

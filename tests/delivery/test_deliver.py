@@ -43,7 +43,7 @@ class DeliverTest(FolderTest):
 
         def stop(share: float, doing: str) -> None:
             if share > 0.5:
-                raise Cancelled("delivering")
+                raise Cancelled("exporting")
 
         with self.assertRaises(Cancelled):
             deliver_frame(engine, variant, Delivery(self.folder / "b.exr"), stop)

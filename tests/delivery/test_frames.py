@@ -43,7 +43,7 @@ class FramesTest(FolderTest):
     def test_nothing_is_read_on_once_it_is_stopped(self) -> None:
         def stop(share: float, doing: str) -> None:
             if share >= 0.25:
-                raise Cancelled("delivering")
+                raise Cancelled("exporting")
 
         with self.assertRaises(Cancelled):
             list(deliver_frames(self.workshop, self.order, stop))

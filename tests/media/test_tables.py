@@ -78,7 +78,7 @@ class LutTest(FolderTest):
     def test_what_is_no_config_is_named(self) -> None:
         path = self.folder / "plain.ocio"
         path.write_text("this is no config")
-        with self.assertRaisesRegex(ColourError, "plain.ocio is no colour config: "):
+        with self.assertRaisesRegex(ColourError, "plain.ocio is not a colour config: "):
             colour_config(str(path))
 
     def test_what_is_no_table_is_told_in_one_line_whatever_its_kind(self) -> None:

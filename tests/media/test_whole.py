@@ -68,7 +68,7 @@ class FullDiskTest(FolderTest):
                 with self.subTest(name=name, leave=leave):
                     filler = fill(self.disk, leave)
                     if leave < 100_000 or name != "a.jpg":
-                        with self.assertRaisesRegex(NoRoom, f"no room left for .*{name}"):
+                        with self.assertRaisesRegex(NoRoom, f"disk full: .*{name}"):
                             self.write(name)
                         self.assertEqual(os.listdir(self.disk), ["filler"])
                     filler.unlink()

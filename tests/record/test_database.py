@@ -11,7 +11,7 @@ from sqlalchemy import event
 from escala.core.errors import NoRoom
 from escala.media.whole import owner
 from escala.record.database import Record, RecordBroken, newest_schema
-from escala.record.deliveries import BROKEN_OFF, RUNNING, begin_delivery, break_off, deliveries_of, end_delivery
+from escala.record.deliveries import INTERRUPTED, RUNNING, begin_delivery, mark_interrupted, deliveries_of, end_delivery
 from escala.record.revisions import StaleRevision, can_redo, history, undo
 from escala.record.shots import add_shot, find_variant
 from escala.record.tables import RevisionRow, ShotRow
@@ -186,7 +186,7 @@ class FullDiskTest(FolderTest):
         self.assertTrue(edit(record, variant_id, 0, 1.0))
         filler = fill(disk)
         taken = 1
-        with self.assertRaisesRegex(NoRoom, "no room left"):
+        with self.assertRaisesRegex(NoRoom, "disk full"):
             for base in range(1, 200):
                 edit(record, variant_id, base, 2 + base / 100)
                 taken += 1
@@ -210,12 +210,12 @@ class DeliveriesTest(RecordTest):
             numbers = [begin_delivery(session, self.variant_id, f"d{n}", {"format": "exr"}, 3) for n in range(3)]
             end_delivery(session, numbers[0], "done")
         with self.record.writing() as session:
-            break_off(session, lambda process: process == owner())
+            mark_interrupted(session, lambda process: process == owner())
         states = self.states()
         self.assertEqual(states, [RUNNING, RUNNING, "done"])
         with self.record.writing() as session:
-            break_off(session, lambda process: False)
-        self.assertEqual(self.states(), [BROKEN_OFF, BROKEN_OFF, "done"])
+            mark_interrupted(session, lambda process: False)
+        self.assertEqual(self.states(), [INTERRUPTED, INTERRUPTED, "done"])
 
     def states(self) -> list[str]:
         with self.record.reading() as session:

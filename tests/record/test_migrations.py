@@ -35,7 +35,8 @@ from tests.record.test_revisions import edit_variant, empty_render
 
 
 def _drop_newer(older: sqlite3.Connection) -> None:
-    """What the eighth migration made."""
+    """What the eighth and ninth migrations made."""
+    older.execute("ALTER TABLE shot RENAME COLUMN status TO place")
     older.execute("DROP TABLE set_aside")
     older.execute("ALTER TABLE variant DROP COLUMN deleted")
 
@@ -69,7 +70,7 @@ class ColourOfFilesTest(FolderTest):
     def test_a_render_keeps_the_space_that_it_was_read_in(self) -> None:
         for space, reason in (
             ("ACEScg", "the header's primaries are those of AP1"),
-            ("sRGB Encoded Rec.709 (sRGB)", "whole numbers in PNG and TIFF are taken as sRGB-encoded"),
+            ("sRGB Encoded Rec.709 (sRGB)", "integer PNG and TIFF are treated as sRGB-encoded"),
         ):
             with self.subTest(space=space):
                 file = self.older(space, reason)
@@ -80,7 +81,7 @@ class ColourOfFilesTest(FolderTest):
                 engine.dispose()
                 file.unlink()
                 self.assertEqual(colouring_of(render, Variant()).input_space, space)
-                self.assertEqual({p.colour.encoded for p in render.passes}, {"whole numbers" in reason})
+                self.assertEqual({p.colour.encoded for p in render.passes}, {"integers" in reason})
 
     def test_the_way_back_names_the_space_again(self) -> None:
         file = self.older("ACEScg", "the header names it")
@@ -221,7 +222,7 @@ class IdsTest(OlderHomeTest):
             self.assertEqual(len(find_variant(session, gone.id).shot.variants), 2)
             delete_variant(session, find_variant(session, gone.id))
             other = add_shot(session, empty_render(), ["/b.exr"])
-            other.place = DELETED
+            other.status = DELETED
         with record.writing() as session:
             clear_deleted(session)
         with record.writing() as session:

@@ -58,7 +58,7 @@ class ExactPictureTest(SourceApiTest):
     def told(self) -> dict[str, Any]:
         """What pages were last told of the picture."""
         events = self.client.get(f"/api/events?after={self.mark}").json["events"]
-        return [event for event in events if event.get("what") == "exact picture"][-1]
+        return [event for event in events if event.get("what") == "Exact image"][-1]
 
     def test_pages_hear_what_is_being_done_and_can_stop_it(self) -> None:
         asker, answers = self.begin()

@@ -314,7 +314,7 @@ class DeliveriesTest(HostileTest):
         with self.client.get(done["files"][0]["address"]) as file:
             self.assertEqual(file.data[:8], b"\x89PNG\r\n\x1a\n")
         self.assertEqual((failed["state"], failed["files"]), ("failed", []))
-        self.assertIn("no room left", failed["error"])
+        self.assertIn("disk full", failed["error"])
         absent = self.client.post(f"/api/variants/{variant}/deliveries", json={"frames": [7]})
         self.assertIn("no frame 7", self.told(absent))
 
@@ -331,7 +331,7 @@ class DeliveriesTest(HostileTest):
         with mock.patch("escala.web.studio.is_alive", return_value=False):
             again = self.application().test_client()
         (told,) = again.get(f"/api/variants/{variant}/deliveries").json["deliveries"]
-        self.assertEqual((told["state"], [f["name"] for f in told["files"]]), ("broken off", ["grid.0001.exr"]))
+        self.assertEqual((told["state"], [f["name"] for f in told["files"]]), ("interrupted", ["grid.0001.exr"]))
         self.assertEqual(sorted(os.listdir(folder)), sorted([f"{unfinished()}abc", "grid.0001.exr"]))
         self.assertFalse((self.settings.store / ".new-abc").exists())
 

@@ -36,7 +36,7 @@ class JobTest(unittest.TestCase):
             gate.wait(10)
             self.board.report(job, 0.5, "half")
 
-        job = self.board.start("delivering", work)
+        job = self.board.start("exporting", work)
         job.stop.set()
         gate.set()
         self.assertEqual(self.ended(job).state, "cancelled")
@@ -68,9 +68,9 @@ class JobTest(unittest.TestCase):
             self.board.report(job, 0.5, "slow")
             return job.viewer
 
-        self.assertEqual(self.board.here("exact picture", lambda job: self.board.report(job, 0.5, ""), "me", 60), None)
+        self.assertEqual(self.board.here("Exact image", lambda job: self.board.report(job, 0.5, ""), "me", 60), None)
         self.assertEqual(self.hub.since(mark)[1], [])
-        self.assertEqual(self.board.here("exact picture", work, "me", 60), "me")
+        self.assertEqual(self.board.here("Exact image", work, "me", 60), "me")
         (told,) = self.hub.since(mark)[1]
         self.assertEqual((told["viewer"], told["state"]), ("me", "done"))
 
@@ -86,7 +86,7 @@ class JobTest(unittest.TestCase):
         def fall(job: Job) -> None:
             raise OSError(errno.ENOSPC, "No space left on device", "/home/x")
 
-        self.assertIn("no room left for /home/x", self.ended(self.board.start("delivering", fall)).error or "")
+        self.assertIn("disk full: /home/x", self.ended(self.board.start("exporting", fall)).error or "")
 
     def test_unknown_jobs_are_told(self) -> None:
         with self.assertRaisesRegex(NotFound, "no job 99"):

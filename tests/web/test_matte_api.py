@@ -93,6 +93,6 @@ class MatteApiTest(SourceApiTest):
         label = {"kind": "label", "pictures": ["/etc/hostname"]}
         body = {"base": self.variant["head"], "patch": [{"op": "add", "path": "/surface/changes/-", "value": label}]}
         refused = self.client.post(f"/api/variants/{self.variant['id']}/edits", json=body)
-        self.assertEqual((refused.status_code, refused.json["title"]), (422, "OutsideRoots"))
+        self.assertEqual((refused.status_code, refused.json["title"]), (422, "Outside roots"))
         label["pictures"] = [str(self.media / "gone.png")]
         self.assertEqual(self.client.post(f"/api/variants/{self.variant['id']}/edits", json=body).status_code, 200)

@@ -57,7 +57,7 @@ class RoleApiTest(SourceApiTest):
         self.assertEqual(self.client.get(f"/api/variants/{variant['id']}").json["head"], variant["head"])
         with patched.object(jobs, "report", wraps=jobs.report) as told:
             self.assertEqual(self.client.post(address, json=body).status_code, 200)
-        self.assertEqual(told.call_args.args[1:], (1.0, "proving the sum"))
+        self.assertEqual(told.call_args.args[1:], (1.0, "verifying sum"))
 
     def test_a_role_by_hand_becomes_a_rule_for_the_next_render(self) -> None:
         passes = {"": add_up(KEY, FILL), "lg_key": KEY, "Pass_Strange": FILL * 0 + 0.5}

@@ -33,7 +33,8 @@ export async function told<Data>(request: Promise<Answer>): Promise<Data> {
 
 /** A request that failed to reach the server is told as such; any other error stays what it is. */
 function noAnswer(error: unknown): never {
-  if (error instanceof TypeError) throw new Problem(0, 'The server does not answer. Is it still running?')
+  if (error instanceof TypeError)
+    throw new Problem(0, 'The server does not answer. Check that it is still running.')
   throw error
 }
 

@@ -220,10 +220,10 @@ export interface paths {
         };
         /** A shot with its render and variants. */
         get: operations["shots_get_shot_shots__int_shot_id__get"];
-        /** Rename a shot, put it aside or back on the table, delete it or bring it back. */
+        /** Rename, archive, unarchive, delete or restore a shot. */
         put: operations["shots_change_shot_shots__int_shot_id__put"];
         post?: never;
-        /** Delete a shot with all that was made on it; its files stay. Until the next start it can be brought back. */
+        /** Delete a shot with all that was made on it; its files stay. Until the next start it can be restored. */
         delete: operations["shots_delete_shot_shots__int_shot_id__delete"];
         options?: never;
         head?: never;
@@ -1641,7 +1641,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "failed" | "cancelled" | "broken off";
+            state: "running" | "done" | "failed" | "cancelled" | "interrupted";
         };
         /**
          * Denoise
@@ -3133,7 +3133,7 @@ export interface components {
         };
         /**
          * PassReading
-         * @description What a pass is, said by hand: it replaces what was recognised.
+         * @description What a pass is, set manually: it replaces what was recognised.
          */
         PassReading: {
             /**
@@ -3835,11 +3835,14 @@ export interface components {
         };
         /**
          * RevisionOut
-         * @description A state of a variant. `aside`: not on the way to the present one.
+         * @description A state of a variant. `branch`: "" on the way to the current one, "undone" if redo reaches it, else "other".
          */
         RevisionOut: {
-            /** Aside */
-            aside: boolean;
+            /**
+             * Branch
+             * @enum {string}
+             */
+            branch: "" | "undone" | "other";
             /** Created */
             created: string;
             /** Label */
@@ -4139,7 +4142,7 @@ export interface components {
         };
         /**
          * ShotChange
-         * @description A shot renamed, put aside or back on the table, deleted or brought back.
+         * @description A shot renamed, archived or unarchived, deleted or restored.
          */
         ShotChange: {
             /**
@@ -4148,10 +4151,10 @@ export interface components {
              */
             name: string | null;
             /**
-             * Place
+             * Status
              * @default null
              */
-            place: ("table" | "aside" | "deleted") | null;
+            status: ("active" | "archived" | "deleted") | null;
         };
         /**
          * ShotList
@@ -4185,10 +4188,10 @@ export interface components {
             /** Passes */
             passes: number;
             /**
-             * Place
+             * Status
              * @enum {string}
              */
-            place: "table" | "aside";
+            status: "active" | "archived";
             /** Width */
             width: number;
         };
@@ -4730,7 +4733,7 @@ export interface components {
          * VariantOut
          * @description A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
          *
-         *     `trouble`: why it cannot be shown as it is, None where it can.
+         *     `trouble`: why it not available as it is, None where it can.
          */
         VariantOut: {
             /** Can Redo */

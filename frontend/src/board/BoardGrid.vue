@@ -12,12 +12,17 @@ import { useBoard } from './useBoard'
 
 const ALL = 'all'
 const HEAD = 42
+const HEAD_LINE = 24
 const LOWEST = 38
-const HIGHEST = 84
+const HIGHEST = 160
+/** Of the grid: its first and last column, and what a cell needs beside its thumbnail. */
+const FIRST_COLUMN = 128
+const LAST_COLUMN = 110
+const CELL_WORDS = 28
 /** Of a strip: its title, what lies between tiles, how wide tiles are, and what `fold` takes at the right. */
 const TITLE = 104
 const GAP = 8
-const WIDEST = 132
+const WIDEST = 240
 const FOLD = 32
 const NARROWEST = 84
 const shots = useShot()
@@ -73,8 +78,10 @@ function stripHeight(count: number): number {
 }
 
 const height = computed(() => {
-  const wanted = board.value?.is_grid ? heightOf(rows.value.length, HEAD + 4) : stripHeight(perRow.value)
-  return Math.min(HIGHEST, Math.max(LOWEST, wanted))
+  if (!board.value?.is_grid) return Math.min(HIGHEST, Math.max(LOWEST, stripHeight(perRow.value)))
+  const cell = (across.value - FIRST_COLUMN - LAST_COLUMN) / Math.max(1, columns.value.length) - 2
+  const byWidth = ((cell - CELL_WORDS) * size.value.height) / size.value.width
+  return Math.min(HIGHEST, Math.max(LOWEST, Math.min(heightOf(rows.value.length, HEAD_LINE + 4), byWidth)))
 })
 const size = computed(() => ({
   width: board.value?.tile_width ?? 128,
@@ -163,28 +170,29 @@ const extent = computed(() => ({
         </div>
       </div>
     </div>
-    <p v-if="!board.cells.length" class="empty">
-      No recipe was found: this render has neither lights nor components. Look at Source to see what its
-      passes are.
-    </p>
+    <p v-if="!board.cells.length" class="empty">No lights or components detected. Assign roles at Source.</p>
   </section>
-  <p v-else class="empty">{{ room.station === 'balance' ? 'Drawing the board' : '' }}</p>
+  <p v-else class="empty">{{ room.station === 'balance' ? 'Loading…' : '' }}</p>
 </template>
 
 <style scoped>
 .lifting {
   position: absolute;
   z-index: 2;
-  top: 2px;
-  left: 10px;
+  top: 1px;
+  left: 14px;
+  width: 110px;
+  padding: 0;
+  text-align: left;
+  line-height: 12px;
   border: 0;
   background: none;
   color: var(--text-3);
-  font-size: 12px;
+  font-size: 11px;
 }
 .board {
   height: 100%;
-  padding: 6px 8px 8px 14px;
+  padding: 2px 8px 4px 14px;
   overflow: auto;
 }
 table {
@@ -194,7 +202,7 @@ table {
   table-layout: fixed;
 }
 thead td {
-  width: 148px;
+  width: v-bind('`${FIRST_COLUMN}px`');
 }
 th {
   font-weight: 400;
@@ -203,7 +211,7 @@ th {
 }
 td.whole,
 th.whole {
-  width: 88px;
+  width: v-bind('`${LAST_COLUMN}px`');
 }
 th.whole {
   padding-left: 4px;

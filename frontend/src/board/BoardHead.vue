@@ -13,8 +13,8 @@ const props = defineProps<{
 const { level, chosen, on } = useLevelHand(props)
 const state = computed(() => {
   const { mute, solo, stops, kelvin } = level.value
-  if (mute) return 'off'
-  if (solo) return 'alone'
+  if (mute) return 'mute'
+  if (solo) return 'solo'
   return stops === 0 && kelvin !== NEUTRAL_LEVEL.kelvin ? `${kelvin} K` : stopsText(stops)
 })
 </script>
@@ -25,7 +25,7 @@ const state = computed(() => {
     class="head-cell"
     :class="{ chosen, changed: !isNeutral(level), across: axis === 'components' }"
     :aria-pressed="chosen"
-    :title="`${spoken(name)}: drag sideways to change its level`"
+    :title="`${spoken(name)}: drag sideways to change the level`"
     v-on="on"
   >
     <i v-if="colour" class="dot" :style="{ background: `rgb(${colour.join(',')})` }" />
@@ -52,7 +52,10 @@ const state = computed(() => {
   touch-action: none;
 }
 .across {
-  grid-template-columns: 1fr auto;
+  grid-template-columns: 1fr auto auto;
+  grid-template-rows: 20px;
+  gap: 6px;
+  height: 22px;
   padding-left: 4px;
 }
 .chosen {
@@ -78,11 +81,11 @@ const state = computed(() => {
   font-size: 11px;
 }
 .across .name {
-  grid-column: 1 / 3;
+  grid-column: 1;
 }
 .across .share {
-  grid-row: 2;
-  grid-column: 2;
+  grid-row: 1;
+  grid-column: 3;
 }
 .state {
   grid-row: 2;
@@ -90,9 +93,10 @@ const state = computed(() => {
   text-align: right;
 }
 .across .state {
-  grid-row: 2;
-  grid-column: 1;
-  text-align: left;
+  grid-row: 1;
+}
+.across:not(.changed) .state {
+  display: none;
 }
 .changed .state {
   color: var(--accent);

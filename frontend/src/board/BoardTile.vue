@@ -31,8 +31,8 @@ const picture = computed(() => ({
 }))
 const lift = computed(() => (room.lifted ? liftText(props.cell.lift) : ''))
 const state = computed(() => {
-  if (level.value.mute) return 'off'
-  if (level.value.solo) return 'alone'
+  if (level.value.mute) return 'mute'
+  if (level.value.solo) return 'solo'
   return isNeutral(level.value) ? '' : stopsText(level.value.stops)
 })
 </script>
@@ -43,7 +43,7 @@ const state = computed(() => {
     class="tile"
     :class="{ chosen, changed: !isNeutral(level) }"
     :aria-pressed="chosen"
-    :title="`${label}: ${percent(cell.share)} of the light${lift ? `, ${lift} stops to be seen` : ''}. Drag sideways to change its level`"
+    :title="`${label}: ${percent(cell.share)} of the light${lift ? `, ${lift}` : ''}. Drag sideways to change the level`"
     :style="{ height: `${height}px` }"
     v-on="on"
   >
@@ -94,9 +94,16 @@ const state = computed(() => {
     0 0 2px #000;
 }
 .words {
+  position: absolute;
+  top: 1px;
+  right: 3px;
   display: grid;
   font-size: 12px;
   line-height: 15px;
+  text-align: right;
+  text-shadow:
+    0 0 3px var(--well),
+    0 0 3px var(--well);
   white-space: nowrap;
 }
 .state:empty {

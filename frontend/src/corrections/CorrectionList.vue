@@ -1,36 +1,50 @@
 <script setup lang="ts">
+import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import type { Correction, Preset } from '@/api/types'
+import { useRowDrag } from '@/parts/useRowDrag'
+import { spoken } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
+import { useColourOffer } from '@/stores/useColourOffer'
 import { useEntries } from '@/stores/useEntries'
 import CorrectionRow from './CorrectionRow.vue'
-import { KIND_BY_NAME, type Kind } from './kinds'
+import { KIND_BY_NAME, titleOf, type Kind } from './kinds'
 import KindChoice from './KindChoice.vue'
 import { usePresets } from './usePresets'
 
 /** Corrections at one place of the path as sentences, in the order in which they act. */
 const props = defineProps<{
   place: string
-  /** What the list says while it is empty. */
-  empty: string
-  /** A kind that has a place of its own there. */
-  without?: Correction['kind']
   /** At Balance: the light, the component or both that they act on. */
   of?: { light: string | null; component: string | null }
 }>()
 const corrections = useEntries<Correction>(props.place)
 const shots = useShot()
 const isOf = (c: Correction) => JSON.stringify(c.of ?? null) === JSON.stringify(props.of ?? null)
-const listed = computed(() =>
-  corrections.all.value.filter((c) => KIND_BY_NAME.has(c.kind) && c.kind !== props.without && isOf(c)),
-)
+const listed = computed(() => corrections.all.value.filter((c) => KIND_BY_NAME.has(c.kind) && isOf(c)))
 const opened = ref('')
-const choosing = ref(false)
+const adding = ref(false)
+/** An empty list shows the kinds at once. */
+const choosing = computed(() => adding.value || !listed.value.length)
+const nameOf = (correction: Correction) => titleOf(KIND_BY_NAME.get(correction.kind)!)
 const made = (kind: Kind) => ({ kind: kind.kind, ...kind.start, ...(props.of ? { of: props.of } : {}) })
 
 async function add(kind: Kind) {
-  choosing.value = false
-  opened.value = (await corrections.add(made(kind), `${kind.words} laid on`))?.id ?? ''
+  adding.value = false
+  opened.value = (await corrections.add(made(kind), `${titleOf(kind)} added`))?.id ?? ''
+}
+
+/** Looks and named transforms of the colour config act at Finish. */
+const { offer } = useColourOffer()
+const configNames = computed(() =>
+  props.place === '/finish/corrections'
+    ? [...(offer.value?.looks ?? []), ...(offer.value?.named_transforms ?? [])]
+    : [],
+)
+
+function addConfig(name: string) {
+  adding.value = false
+  void corrections.add({ kind: 'config', name }, `${name} added`)
 }
 
 const { presets, keep } = usePresets()
@@ -44,27 +58,34 @@ function keepAll() {
 
 /** The corrections of a preset after those that are here, as one edit. */
 function lay(preset: Preset) {
-  choosing.value = false
+  adding.value = false
   const patch = preset.corrections.map((correction) => ({
     op: 'add' as const,
     path: `${props.place}/-`,
     value: { ...correction, ...(props.of ? { of: props.of } : {}) },
   }))
-  void shots.edit(patch, `preset ${preset.name} laid on`)
+  void shots.edit(patch, `Preset ${preset.name} applied`)
 }
 
-/** One place earlier or later among those that are listed. */
-function move(correction: Correction, by: number) {
-  const at = listed.value.indexOf(correction) + by
-  const beside = listed.value[at]
-  if (beside) corrections.move(correction, beside, `${KIND_BY_NAME.get(correction.kind)!.words} moved`)
+/** To the place of another that is listed. */
+function moveTo(correction: Correction | undefined, to: Correction | undefined) {
+  if (correction && to) corrections.move(correction, to, `${nameOf(correction)} moved`)
 }
+
+function move(correction: Correction, by: number) {
+  moveTo(correction, listed.value[listed.value.indexOf(correction) + by])
+}
+
+const byId = (id: string) => listed.value.find((one) => one.id === id)
+const drag = useRowDrag((id, to) => moveTo(byId(id), byId(to)))
 
 /** A copy at another place of the path. */
 function copy(correction: Correction, to: string) {
-  const words = KIND_BY_NAME.get(correction.kind)!.words
   const value = { ...correction, id: '', of: null }
-  void shots.edit([{ op: 'add', path: `${to}/-`, value }], `${words} copied to ${to.split('/')[1]}`)
+  void shots.edit(
+    [{ op: 'add', path: `${to}/-`, value }],
+    `${nameOf(correction)} copied to ${spoken(to.split('/')[1]!)}`,
+  )
 }
 </script>
 
@@ -72,7 +93,9 @@ function copy(correction: Correction, to: string) {
   <section class="bench-part" aria-label="Corrections">
     <div class="bench-head">
       <h2>Corrections</h2>
-      <button type="button" :aria-expanded="choosing" @click="choosing = !choosing">add</button>
+      <button v-if="listed.length" type="button" :aria-expanded="adding" @click="adding = !adding">
+        Add correction
+      </button>
     </div>
     <div v-if="choosing && presets.length" class="presets" role="group" aria-label="Presets">
       <button
@@ -85,14 +108,19 @@ function copy(correction: Correction, to: string) {
         {{ preset.name }}
       </button>
     </div>
-    <KindChoice v-if="choosing" :place="place" :made="made" :without="without" @chosen="add" />
-    <form v-if="listed.length && !choosing" class="presets" @submit.prevent="keepAll">
-      <input v-model="wanted" aria-label="Name of the preset" maxlength="120" placeholder="keep as preset" />
-      <button type="submit" :disabled="!wanted.trim()">keep</button>
+    <KindChoice v-if="choosing" :place="place" :made="made" @chosen="add" />
+    <Select
+      v-if="choosing && configNames.length"
+      :model-value="null"
+      :options="configNames"
+      placeholder="Add look or named transform"
+      aria-label="Add look or named transform"
+      @update:model-value="addConfig"
+    />
+    <form v-if="listed.length && !adding" class="presets" @submit.prevent="keepAll">
+      <input v-model="wanted" aria-label="Preset name" maxlength="120" placeholder="Preset name" />
+      <button type="submit" :disabled="!wanted.trim()">Save preset</button>
     </form>
-    <p v-if="!listed.length && !choosing" class="quiet">
-      {{ empty }}
-    </p>
     <CorrectionRow
       v-for="correction in listed"
       :key="correction.id"
@@ -101,13 +129,15 @@ function copy(correction: Correction, to: string) {
       :what="corrections.limitable(correction.id!, KIND_BY_NAME.get(correction.kind)!.words)"
       :place="place"
       :open="opened === correction.id"
+      :handle="drag.handle(correction.id!)"
+      v-bind="drag.row(correction.id!)"
       @toggle="opened = opened === correction.id ? '' : (correction.id ?? '')"
       @moving="corrections.show(correction.id!, $event)"
       @settled="(change, label) => corrections.keep(correction.id!, change, label)"
       @earlier="move(correction, -1)"
       @later="move(correction, 1)"
       @copy="copy(correction, $event)"
-      @drop="corrections.drop(correction.id!, `${KIND_BY_NAME.get(correction.kind)!.words} taken away`)"
+      @remove="corrections.drop(correction.id!, `${nameOf(correction)} removed`)"
     />
   </section>
 </template>

@@ -1,20 +1,25 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Correction, StationName } from '@/api/types'
+import type { Correction, StationName, Triple } from '@/api/types'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import RulerScale from '@/parts/RulerScale.vue'
+import TripleRuler from '@/parts/TripleRuler.vue'
 import { readout, SHARE } from '@/parts/ruler'
 import WhereWord from '@/mattes/WhereWord.vue'
 import type { Limitable } from '@/stores/shelf'
+import CdlFiles from './CdlFiles.vue'
 import CurveDrawing from './CurveDrawing.vue'
-import type { Kind, Row } from './kinds'
+import { titleOf, type Kind, type Row, type TripleRow } from './kinds'
 
-/** One correction: a sentence, and opened the rulers that it is made of. */
+/** One correction: a handle, a sentence and a switch; open, the rulers that it is made of. */
 const props = defineProps<{
   correction: Correction
   kind: Kind
   open: boolean
   what: Limitable
   place: string
+  /** Attributes of the handle that reorders the rows. */
+  handle: object
 }>()
 const emit = defineEmits<{
   toggle: []
@@ -23,66 +28,84 @@ const emit = defineEmits<{
   earlier: []
   later: []
   copy: [to: string]
-  drop: []
+  remove: []
 }>()
 const values = computed(() => props.correction as unknown as Record<string, unknown>)
 const opacity = computed(() => props.correction.opacity ?? 1)
 const on = computed(() => props.correction.on !== false)
-const words = computed(() =>
+const title = computed(() => titleOf(props.kind))
+const suffix = computed(() =>
   [
-    props.kind.sentence(values.value),
-    props.correction.matte ? `where ${props.correction.matte}` : '',
-    opacity.value < 1 ? `${Math.round(opacity.value * 100)} %` : '',
-    on.value ? '' : 'off',
+    props.correction.matte ? `matte ${props.correction.matte}` : '',
+    opacity.value < 1 ? `${Math.round(opacity.value * 100)}%` : '',
   ]
     .filter(Boolean)
-    .join(' · '),
+    .map((part) => ` · ${part}`)
+    .join(''),
 )
 
 const PLACES = [
   { place: '/beauty/corrections', words: 'Beauty' },
   { place: '/finish/corrections', words: 'Finish' },
 ]
-
-function settle(row: Row, value: number) {
-  const label = `${props.kind.words}, ${row.label.toLowerCase()} ${readout(row.scale, value)}`
-  emit('settled', row.write(value, values.value), label)
-}
+const keep = (change: object, label: string) => emit('settled', change, `${title.value}: ${label}`)
+const settle = (row: Row, value: number) =>
+  keep(row.write(value, values.value), `${row.label.toLowerCase()} ${readout(row.scale, value)}`)
+const settleTriple = (row: TripleRow, value: Triple) =>
+  keep(
+    { [row.key]: value },
+    `${row.label.toLowerCase()} ${value.map((one) => readout(row.scale, one)).join(', ')}`,
+  )
 </script>
 
 <template>
   <div class="correction" :class="{ off: !on }">
-    <button type="button" class="sentence" :aria-expanded="open" :title="kind.hint" @click="emit('toggle')">
-      {{ words }}
-    </button>
-    <div v-if="open" class="inside" role="group" :aria-label="kind.words">
+    <div class="line">
+      <span class="handle" aria-hidden="true" title="Drag to reorder" v-bind="handle">⠿</span>
+      <button type="button" class="sentence" :aria-expanded="open" :title="kind.hint" @click="emit('toggle')">
+        {{ kind.sentence(values) }}<span class="quiet">{{ suffix }}</span>
+      </button>
+      <OnSwitch :name="title" :on="on" @change="keep({ on: $event }, $event ? 'on' : 'off')" />
+    </div>
+    <div v-if="open" class="inside" role="group" :aria-label="title">
       <div class="acts">
+        <CdlFiles v-if="kind.kind === 'cdl'" @settled="keep" />
         <button
+          v-if="kind.kind === 'config'"
           type="button"
-          :aria-pressed="!on"
-          @click="emit('settled', { on: !on }, `${kind.words} on or off`)"
+          :aria-pressed="values.inverse === true"
+          @click="keep({ inverse: !values.inverse }, `inverse ${values.inverse ? 'off' : 'on'}`)"
         >
-          off
+          Inverse
         </button>
-        <button type="button" @click="emit('earlier')">earlier</button>
-        <button type="button" @click="emit('later')">later</button>
+        <button type="button" @click="emit('earlier')">Move up</button>
+        <button type="button" @click="emit('later')">Move down</button>
         <button
           v-for="to in PLACES.filter((one) => one.place !== place)"
           :key="to.place"
           type="button"
-          :title="`A copy of it at ${to.words}`"
           @click="emit('copy', to.place)"
         >
-          copy to {{ to.words }}
+          Copy to {{ to.words }}
         </button>
-        <button type="button" @click="emit('drop')">take away</button>
+        <button type="button" @click="emit('remove')">Remove</button>
       </div>
       <CurveDrawing
         v-if="kind.kind === 'curves'"
         :values="values"
         :station="place.split('/')[1] as StationName"
         @moving="emit('moving', $event)"
-        @settled="emit('settled', $event, 'curves drawn')"
+        @settled="keep($event, 'curve edited')"
+      />
+      <TripleRuler
+        v-for="row in kind.triples"
+        :key="row.key"
+        :label="row.label"
+        :scale="row.scale"
+        :keeps="row.keeps"
+        :value="values[row.key] as Triple"
+        @moving="emit('moving', { [row.key]: $event })"
+        @settled="settleTriple(row, $event)"
       />
       <RulerScale
         v-for="row in kind.rows"
@@ -98,9 +121,7 @@ function settle(row: Row, value: number) {
         :scale="{ ...SHARE, neutral: 100 }"
         :value="opacity * 100"
         @moving="emit('moving', { opacity: $event / 100 })"
-        @settled="
-          emit('settled', { opacity: $event / 100 }, `${kind.words}, opacity ${Math.round($event)} %`)
-        "
+        @settled="keep({ opacity: $event / 100 }, `opacity ${Math.round($event)}%`)"
       />
       <WhereWord :what="what" />
     </div>
@@ -111,9 +132,24 @@ function settle(row: Row, value: number) {
 .correction {
   border-top: 1px solid var(--line);
 }
+.drop-here {
+  border-top-color: var(--accent);
+}
+.line {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+  min-height: 26px;
+}
+.handle {
+  padding: 0 4px 0 0;
+  color: var(--text-3);
+  cursor: grab;
+}
 .sentence {
-  width: 100%;
-  padding: 5px 0;
+  flex: 1;
+  min-width: 0;
+  padding: 3px 0;
   border: 0;
   background: none;
   text-align: left;
@@ -126,12 +162,12 @@ function settle(row: Row, value: number) {
 }
 .inside {
   display: grid;
-  gap: 8px;
-  padding-bottom: 10px;
+  padding-bottom: 8px;
 }
 .acts {
   display: flex;
   flex-wrap: wrap;
   gap: 4px;
+  padding-bottom: 4px;
 }
 </style>

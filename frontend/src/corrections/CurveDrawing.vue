@@ -84,7 +84,7 @@ function take(event: MouseEvent) {
 
 <template>
   <div class="curve">
-    <div class="channels" role="group" aria-label="Which curve">
+    <div class="channels" role="group" aria-label="Curve">
       <button
         v-for="name in CHANNELS"
         :key="name"
@@ -99,7 +99,7 @@ function take(event: MouseEvent) {
       ref="picture"
       :viewBox="`0 0 ${SIDE} ${SIDE}`"
       role="img"
-      :aria-label="`The ${channel} curve, stops around grey: ${points.length} points`"
+      :aria-label="`${channel} curve in stops (0 = 0.18), ${points.length} points`"
       @pointerdown="down"
       @pointermove="move"
       @pointerrawupdate="move"

@@ -5,7 +5,7 @@ import { NO_AIDS } from '@/api/defaults'
 import type { Correction } from '@/api/types'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
-import { KINDS, type Kind } from './kinds'
+import { KINDS, titleOf, type Kind } from './kinds'
 
 /** All kinds of corrections as words, each with a small live picture of the frame with it. */
 const props = defineProps<{
@@ -17,7 +17,7 @@ const emit = defineEmits<{ chosen: [kind: Kind] }>()
 const shots = useShot()
 const room = useRoom()
 const WIDTH = 96
-const kinds = computed(() => KINDS.filter((one) => one.kind !== props.without))
+const kinds = KINDS.filter((one) => one.start)
 const pictures = shallowRef<Record<string, string>>({})
 const size = computed(() => {
   const display = shots.shot?.render.display ?? { width: 16, height: 9 }
@@ -33,7 +33,7 @@ async function load() {
   if (id === undefined) return
   const { width, height, out } = size.value
   const shape = { region: { x: 0, y: 0, width, height }, out_width: WIDTH, out_height: out }
-  for (const kind of kinds.value) {
+  for (const kind of kinds) {
     const patch = [{ op: 'add' as const, path: `${props.place}/-`, value: props.made(kind) }]
     const subject = { patch, frame: room.frame, station: 'display' as const }
     const wish = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
@@ -51,7 +51,7 @@ onScopeDispose(() => {
 </script>
 
 <template>
-  <div class="kinds" role="group" aria-label="Kinds of corrections">
+  <div class="kinds" role="group" aria-label="Kinds of correction">
     <button
       v-for="kind in kinds"
       :key="kind.kind"
@@ -59,11 +59,8 @@ onScopeDispose(() => {
       :title="kind.hint"
       @click="emit('chosen', kind)"
     >
-      <span
-        class="small"
-        :style="{ height: `${size.out}px`, backgroundImage: `url(${pictures[kind.kind] ?? ''})` }"
-      />
-      {{ kind.words }}
+      <span class="small" :style="{ backgroundImage: `url(${pictures[kind.kind] ?? ''})` }" />
+      {{ titleOf(kind) }}
     </button>
   </div>
 </template>
@@ -71,18 +68,24 @@ onScopeDispose(() => {
 <style scoped>
 .kinds {
   display: grid;
-  grid-template-columns: repeat(3, 1fr);
-  gap: 6px;
+  grid-template-columns: repeat(4, 1fr);
+  gap: 4px;
 }
 .kinds button {
-  padding: 0 0 3px;
-  text-indent: 5px;
+  min-width: 0;
+  padding: 0 0 2px;
+  overflow: hidden;
+  text-indent: 4px;
   text-align: left;
-  font-size: 12px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  font-size: 11px;
+  line-height: 14px;
 }
 .small {
   display: block;
   width: 100%;
+  height: 34px;
   background: #000 center / cover;
 }
 </style>

@@ -1,9 +1,11 @@
+import { NEUTRAL_CDL } from '@/api/defaults'
 import type { Correction, Triple } from '@/api/types'
 import {
   DEGREES,
   DUV,
   factorScale,
   KELVIN,
+  OFFSET,
   readout,
   SHARE,
   STOPS,
@@ -23,12 +25,21 @@ export interface Row {
   write: (value: number, values: Values) => Values
 }
 
-/** A kind of correction that the list can add: its words, what it begins as, its rulers, and what it says. */
+/** A ruler of three channels. */
+export interface TripleRow {
+  key: string
+  label: string
+  scale: RulerScale
+  keeps: 'ratio' | 'distance'
+}
+
+/** A kind of correction: its words, its rulers, its sentence, and what it starts as where the list can add it. */
 export interface Kind {
   kind: Correction['kind']
   words: string
   hint: string
-  start: Values
+  start?: Values
+  triples?: TripleRow[]
   rows: Row[]
   sentence: (values: Values) => string
 }
@@ -57,19 +68,41 @@ const LIGHT = { ...factorScale(16, 0), min: -4 }
 const light = (neutral: number): RulerScale => ({ ...LIGHT, neutral })
 const STOP: RulerScale = { ...STOPS, min: -16, max: 16 }
 
+const AXES = ['slope', 'offset', 'power'] as const
+
+function cdlSentence(v: Values): string {
+  const changed = AXES.filter((key) => JSON.stringify(v[key]) !== JSON.stringify(NEUTRAL_CDL[key]))
+  const parts = changed.map((key) => `${key} ${(v[key] as Triple).map((one) => number(one)).join(' ')}`)
+  if (v.saturation !== 1) parts.push(`saturation ${number(v.saturation)}`)
+  return parts.length ? `CDL ${parts.join(', ')}` : 'CDL, neutral'
+}
+
 export const KINDS: Kind[] = [
   {
     kind: 'exposure',
     words: 'exposure',
-    hint: 'All of it brighter or darker, in stops.',
+    hint: 'Brighter or darker, in stops.',
     start: { stops: 0.5 },
-    rows: [field('stops', 'Exposure by', STOP)],
+    rows: [field('stops', 'Exposure', STOP)],
     sentence: (v) => `exposure ${stopsText(Number(v.stops))} stops`,
+  },
+  {
+    kind: 'cdl',
+    words: 'CDL',
+    hint: 'ASC CDL: slope, offset and power per channel, then saturation.',
+    start: { slope: NEUTRAL_CDL.slope, offset: NEUTRAL_CDL.offset, power: NEUTRAL_CDL.power, saturation: 1 },
+    triples: [
+      { key: 'slope', label: 'Slope', scale: factorScale(4, 1), keeps: 'ratio' },
+      { key: 'offset', label: 'Offset', scale: OFFSET, keeps: 'distance' },
+      { key: 'power', label: 'Power', scale: factorScale(4, 1), keeps: 'ratio' },
+    ],
+    rows: [field('saturation', 'Saturation', factorScale(4, 1))],
+    sentence: cdlSentence,
   },
   {
     kind: 'contrast',
     words: 'contrast',
-    hint: 'A slope in stops about a pivot: everything brighter than it gets brighter, everything darker darker.',
+    hint: 'Slope in stops about a pivot.',
     start: { amount: 1.2, pivot: 0.18 },
     rows: [
       field('amount', 'Amount', { ...factorScale(4, 1) }),
@@ -80,21 +113,21 @@ export const KINDS: Kind[] = [
   {
     kind: 'white_balance',
     words: 'white balance',
-    hint: 'The gain of a colour temperature: fewer kelvin are warmer; green and magenta beside it.',
+    hint: 'Gain of a colour temperature; lower is warmer.',
     start: { kelvin: 5600, duv: 0 },
-    rows: [field('kelvin', 'White', KELVIN), field('duv', 'Magenta to green', DUV)],
+    rows: [field('kelvin', 'Temperature', KELVIN), field('duv', 'Green–magenta', DUV)],
     sentence: (v) =>
       `white balance ${number(v.kelvin, 0)} K${v.duv ? `, ${readout(DUV, Number(v.duv))} Duv` : ''}`,
   },
   {
     kind: 'hue_saturation',
-    words: 'hue and saturation',
-    hint: 'Hue turned by degrees, saturation and value multiplied.',
+    words: 'hue, saturation',
+    hint: 'Hue shift in degrees; saturation and value as factors.',
     start: { hue: 0, saturation: 0.8, value: 1 },
     rows: [
-      field('hue', 'Turn of hue', TURN),
-      field('saturation', 'Saturation by', factorScale(4, 1)),
-      field('value', 'Value by', factorScale(4, 1)),
+      field('hue', 'Hue shift', TURN),
+      field('saturation', 'Saturation', factorScale(4, 1)),
+      field('value', 'Value', factorScale(4, 1)),
     ],
     sentence: (v) =>
       `hue ${readout(TURN, Number(v.hue))}°, saturation × ${number(v.saturation)}, value × ${number(v.value)}`,
@@ -102,36 +135,36 @@ export const KINDS: Kind[] = [
   {
     kind: 'curves',
     words: 'curves',
-    hint: 'A curve in stops around grey; drag its points, click to add one, double click to take one away.',
+    hint: 'A curve in stops (0 = 0.18). Drag points, click to add one, double-click to remove one.',
     start: { master: [[-4, -4], [0, 0.3], [4, 4]] }, // prettier-ignore
     rows: [],
     sentence: (v) => {
       const drawn = ['master', 'red', 'green', 'blue'].filter(
         (key) => (v[key] as unknown[] | undefined)?.length,
       )
-      return drawn.length ? `curves: ${drawn.join(', ')}` : 'curves, none drawn'
+      return drawn.length ? `curves: ${drawn.join(', ')}` : 'curves, none set'
     },
   },
   {
     kind: 'range',
-    words: 'black and white point',
-    hint: 'What was black and white becomes a new black and white, with a gamma between; nothing is clipped.',
+    words: 'black, white point',
+    hint: 'Maps black and white to new values, with a gamma between; nothing is clipped.',
     start: { black: 0, white: 1, out_black: 0, out_white: 1, gamma: 1 },
     rows: [
       field('black', 'Black', light(0)),
       field('white', 'White', light(1)),
-      field('out_black', 'Black becomes', light(0)),
-      field('out_white', 'White becomes', light(1)),
+      field('out_black', 'New black', light(0)),
+      field('out_white', 'New white', light(1)),
       field('gamma', 'Gamma', { ...factorScale(4, 1), min: 0.1 }),
     ],
     sentence: (v) =>
-      `${number(v.black)} to ${number(v.white)} becomes ${number(v.out_black)} to ${number(v.out_white)}` +
+      `black, white ${number(v.black)}, ${number(v.white)} to ${number(v.out_black)}, ${number(v.out_white)}` +
       (v.gamma === 1 ? '' : `, gamma ${number(v.gamma)}`),
   },
   {
     kind: 'tint',
     words: 'tint',
-    hint: 'The picture painted with one colour, its luminance kept, by a share.',
+    hint: 'Blends towards one colour; luminance is preserved.',
     start: { colour: tintOf(35, 60), amount: 0.3 },
     rows: [
       {
@@ -141,22 +174,22 @@ export const KINDS: Kind[] = [
         write: (hue) => ({ colour: tintOf(hue, 60) }),
       },
       {
-        label: 'Share',
+        label: 'Amount',
         scale: SHARE,
         read: (v) => Number(v.amount) * 100,
         write: (share) => ({ amount: share / 100 }),
       },
     ],
-    sentence: (v) => `tint ${number(Number(v.amount) * 100, 0)} %`,
+    sentence: (v) => `tint ${number(Number(v.amount) * 100, 0)}%`,
   },
   {
     kind: 'roll_off',
     words: 'highlight roll-off',
-    hint: 'Highlights from a start on come near a limit and never reach it; hues stay.',
+    hint: 'Compresses highlights from a start towards a limit; hue is preserved.',
     start: { start: 2, limit: 4 },
     rows: [
       {
-        ...field('start', 'From', STOP),
+        ...field('start', 'Start', STOP),
         write: (start, v) => ({ start: Math.min(start, Number(v.limit) - 0.05) }),
       },
       {
@@ -169,9 +202,9 @@ export const KINDS: Kind[] = [
   {
     kind: 'blur',
     words: 'blur',
-    hint: 'A Gaussian; its width along a direction and across it, in pixels of the full picture.',
+    hint: 'Gaussian blur along and across a direction, in full-resolution px.',
     start: { radius_px: [4, 4], turn: 0 },
-    rows: [pair(0, 'Along'), pair(1, 'Across'), field('turn', 'Turn', TURN)],
+    rows: [pair(0, 'Along'), pair(1, 'Across'), field('turn', 'Rotation', TURN)],
     sentence: (v) => {
       const [along, across] = v.radius_px as [number, number]
       return along === across
@@ -182,11 +215,28 @@ export const KINDS: Kind[] = [
   {
     kind: 'sharpen',
     words: 'sharpen',
-    hint: 'More of what a blur of that width would take away.',
+    hint: 'Unsharp mask: adds back what a blur of that radius removes.',
     start: { radius_px: 1.5, amount: 0.5 },
     rows: [field('radius_px', 'Width', RADIUS), field('amount', 'Amount', { ...factorScale(4, 0), min: -1 })],
     sentence: (v) => `sharpen ${number(v.amount)} at ${number(v.radius_px, 1)} px`,
   },
+  {
+    kind: 'config',
+    words: 'look or transform',
+    hint: 'A look or named transform of the colour config.',
+    rows: [],
+    sentence: (v) => `${String(v.name)}${v.inverse ? ', inverse' : ''}`,
+  },
+  {
+    kind: 'lut',
+    words: 'LUT file',
+    hint: 'A LUT file that the variant was imported with.',
+    rows: [],
+    sentence: (v) => `LUT ${String(v.path).split('/').at(-1)}`,
+  },
 ]
 
 export const KIND_BY_NAME = new Map(KINDS.map((kind) => [kind.kind, kind]))
+
+/** The words of a kind as a title. */
+export const titleOf = (kind: Kind) => kind.words.charAt(0).toUpperCase() + kind.words.slice(1)

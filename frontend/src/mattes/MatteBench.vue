@@ -23,9 +23,9 @@ const { number } = useMatteHand()
 const typedName = ref('')
 const dropping = ref(false)
 const SEEN: { seen: Seen; words: string }[] = [
-  { seen: 'outline', words: 'outline' },
-  { seen: 'hatched', words: 'hatched' },
-  { seen: 'alone', words: 'alone' },
+  { seen: 'outline', words: 'Outline' },
+  { seen: 'hatched', words: 'Hatched' },
+  { seen: 'alone', words: 'Matte only' },
 ]
 const fact = computed(() => facts.value?.mattes.find((one) => one.name === shelf.chosen))
 const rows = computed(() => (shelf.matte ? [...rowsOf(shelf.matte), ...COMMON] : []))
@@ -36,9 +36,9 @@ const shaped = computed(() => {
   const { grow_px: grown = 0, soften_px: soft = 0, gain = 1 } = shelf.matte ?? {}
   const px = (value: number) => `${Math.abs(value).toFixed(1)} px`
   return [
-    grown > 0 ? `grown ${px(grown)}` : grown < 0 ? `shrunk ${px(grown)}` : '',
-    soft > 0 ? `softened ${px(soft)}` : '',
-    gain !== 1 ? `× ${gain.toFixed(2)}` : '',
+    grown > 0 ? `grow ${px(grown)}` : grown < 0 ? `shrink ${px(grown)}` : '',
+    soft > 0 ? `blur ${px(soft)}` : '',
+    gain !== 1 ? `gain ${gain.toFixed(2)}` : '',
   ]
     .filter(Boolean)
     .join(', ')
@@ -73,7 +73,7 @@ function rename() {
   if (!to || to === from || to in shelf.mattes) return void (typedName.value = from)
   const patch = renamedMatte(shelf.mattes, facts.value?.mattes ?? [], from, to)
   shelf.choose(null)
-  void shots.edit(patch, `${from} is now ${to}`).then(() => shelf.choose(to))
+  void shots.edit(patch, `Matte ${from}: renamed ${to}`).then(() => shelf.choose(to))
 }
 
 function drop() {
@@ -81,7 +81,7 @@ function drop() {
   if (users.value.length && !dropping.value) return void (dropping.value = true)
   const patch = withoutMatte(shelf.mattes, facts.value?.mattes ?? [], name)
   shelf.choose(null)
-  void shots.edit(patch, `${name} taken away`)
+  void shots.edit(patch, `Matte ${name} removed`)
 }
 
 /** A drawn outline moves over frames: it has points for each of some of them. */
@@ -91,26 +91,26 @@ function toggleKeys() {
   const next = keyed.value
     ? { points, keys: null }
     : { points: null, keys: { [String(number.value)]: points } }
-  shelf.change(next, keyed.value ? 'still' : 'moves over frames')
+  shelf.change(next, keyed.value ? 'animate off' : 'animate on')
 }
 </script>
 
 <template>
-  <section v-if="shelf.matte && shelf.chosen" class="bench-part" aria-label="Chosen matte">
+  <section v-if="shelf.matte && shelf.chosen" class="bench-part" aria-label="Selected matte">
     <div class="bench-head">
-      <input v-model="typedName" aria-label="Name of the matte" maxlength="120" @change="rename" />
-      <button type="button" @click="drop">take away</button>
+      <input v-model="typedName" aria-label="Matte name" maxlength="120" @change="rename" />
+      <button type="button" @click="drop">Remove</button>
     </div>
     <p v-if="dropping" class="warning" role="alert">
-      It is used {{ counted(users.length, 'time') }}: {{ users.join(', ') }}.
-      <button type="button" @click="drop">take it away, and go on without</button>
-      <button type="button" @click="dropping = false">keep it</button>
+      {{ counted(users.length, 'use') }}: {{ users.join(', ') }}.
+      <button type="button" @click="drop">Remove anyway</button>
+      <button type="button" @click="dropping = false">Cancel</button>
     </p>
     <p class="quiet">
       {{ matteWords(shelf.matte) }}
-      <template v-if="fact?.waits.length"> · waits: this render has no {{ fact.waits.join(', ') }}</template>
+      <template v-if="fact?.waits.length"> · Missing input: {{ fact.waits.join(', ') }}</template>
     </p>
-    <div class="seen" role="group" aria-label="How it is shown">
+    <div class="seen" role="group" aria-label="Matte view">
       <button
         v-for="one in SEEN"
         :key="one.seen"
@@ -123,9 +123,9 @@ function toggleKeys() {
       <button
         type="button"
         :aria-pressed="shelf.matte.invert ?? false"
-        @click="shelf.change({ invert: !shelf.matte.invert }, 'turned round')"
+        @click="shelf.change({ invert: !shelf.matte.invert }, `invert ${shelf.matte.invert ? 'off' : 'on'}`)"
       >
-        turned round
+        Invert
       </button>
     </div>
     <MatteNames v-if="shelf.matte.kind === 'object'" :matte="shelf.matte" />
@@ -133,19 +133,20 @@ function toggleKeys() {
       <button
         type="button"
         :aria-pressed="shelf.matte.smooth ?? true"
-        @click="shelf.change({ smooth: !(shelf.matte.smooth ?? true) }, 'smooth or straight')"
+        @click="
+          shelf.change(
+            { smooth: !(shelf.matte.smooth ?? true) },
+            `smooth ${(shelf.matte.smooth ?? true) ? 'off' : 'on'}`,
+          )
+        "
       >
-        smooth
+        Smooth
       </button>
-      <button v-if="hasFrames" type="button" :aria-pressed="keyed" @click="toggleKeys">
-        moves over frames
-      </button>
-      <span v-if="keyed" class="quiet"
-        >points dragged here are those of frame {{ room.frame ?? number }}</span
-      >
+      <button v-if="hasFrames" type="button" :aria-pressed="keyed" @click="toggleKeys">Animate</button>
+      <span v-if="keyed" class="quiet">Dragged points are set at frame {{ room.frame ?? number }}</span>
     </div>
     <details class="shaping">
-      <summary>shape it{{ shaped ? ` · ${shaped}` : '' }}</summary>
+      <summary>Adjust{{ shaped ? ` · ${shaped}` : '' }}</summary>
       <RulerScale
         v-for="one in rows"
         :key="one.field"
@@ -159,13 +160,7 @@ function toggleKeys() {
   </section>
   <MattePass v-else-if="shelf.way === 'pass'" />
   <section v-else class="bench-part">
-    <p class="quiet">
-      {{
-        shelf.limited
-          ? 'Choose a matte on the shelf, or make one in the picture: it limits what you came from.'
-          : 'Choose a matte on the shelf, or make one in the picture.'
-      }}
-    </p>
+    <p class="quiet">Select a matte, or create one in the image.</p>
     <MatteNames v-if="shelf.way === 'object'" :matte="null" />
   </section>
 </template>

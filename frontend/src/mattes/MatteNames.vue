@@ -42,30 +42,24 @@ function take(name: string) {
 <template>
   <div class="names">
     <div v-if="taken.length" class="taken">
-      <button
-        v-for="name in taken"
-        :key="name"
-        type="button"
-        :title="`Give ${name} back`"
-        @click="take(name)"
-      >
+      <button v-for="name in taken" :key="name" type="button" :title="`Remove ${name}`" @click="take(name)">
         {{ name }} ×
       </button>
     </div>
-    <select v-if="layers.length > 1" v-model="shelf.layer" aria-label="Which names">
-      <option :value="null">all names</option>
+    <select v-if="layers.length > 1" v-model="shelf.layer" aria-label="Names layer">
+      <option :value="null">All layers</option>
       <option v-for="layer in layers" :key="layer.name" :value="layer.name">{{ layer.name }}</option>
     </select>
     <input
       v-model="typed"
       type="text"
       aria-label="Names"
-      :placeholder="`type one of ${matching.length} names, * for any`"
+      :placeholder="`Filter ${matching.length} names, * matches any`"
       @keydown.enter="enter"
     />
     <div class="known">
       <button v-if="isPattern" type="button" @click="take(typed.trim())">
-        all that match {{ typed.trim() }}
+        Add all matching {{ typed.trim() }}
       </button>
       <button
         v-for="name in typed.trim() ? matching.slice(0, MOST) : []"
@@ -77,14 +71,14 @@ function take(name: string) {
         {{ name }}
       </button>
       <span v-if="typed.trim() && matching.length > MOST" class="quiet"
-        >and {{ matching.length - MOST }} more: type</span
+        >{{ matching.length - MOST }} more: type to filter</span
       >
     </div>
     <p v-if="!layers.length" class="quiet">
-      This render names no objects: it has no cryptomatte. Take another way, or an ID pass.
+      No objects: this render has no cryptomatte. Use another kind of matte or an ID pass.
     </p>
     <p v-else-if="missing >= 0.0005" class="quiet">
-      {{ percent(missing) }} of what is covered is in no stored rank: render more ranks to have it.
+      {{ percent(missing) }} of the coverage is missing: the file stores too few Cryptomatte ranks.
     </p>
   </div>
 </template>

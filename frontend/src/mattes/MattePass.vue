@@ -18,23 +18,21 @@ function mask(pass: string) {
 
 function numbered(pass: string) {
   const name = shelf.freeName(pass)
-  void shelf.keep(name, { kind: 'id', pass, values: [] }, `${name}, by numbers`)
+  void shelf.keep(name, { kind: 'id', pass, values: [] }, `Matte ${name}: IDs from ${pass}`)
 }
 </script>
 
 <template>
-  <section class="bench-part" aria-label="From a pass">
-    <p v-if="!masks.length && !ids.length" class="quiet">
-      This render has no pass that masks or numbers things.
-    </p>
+  <section class="bench-part" aria-label="Pass or ID">
+    <p v-if="!masks.length && !ids.length" class="quiet">No mask or ID passes in this render.</p>
     <div v-if="masks.length" class="passes">
       <button v-for="pass in masks" :key="pass.name" type="button" @click="mask(pass.name)">
-        as {{ pass.name }} masks
+        Use {{ pass.name }} as matte
       </button>
     </div>
     <div v-if="ids.length" class="passes">
       <button v-for="pass in ids" :key="pass.name" type="button" @click="numbered(pass.name)">
-        by the numbers of {{ pass.name }}
+        Pick IDs from {{ pass.name }}
       </button>
     </div>
   </section>

@@ -14,12 +14,12 @@ const tile = computed(() => ({
   height: facts.value?.tile_height ?? 63,
 }))
 const hint = computed(() => WAYS.find((way) => way.way === shelf.way)!.hint)
-const title = computed(() => (shelf.limited ? `Where ${shelf.limited.words} counts` : 'Mattes'))
+const title = computed(() => (shelf.limited ? `Matte for ${shelf.limited.words}` : 'Mattes'))
 
 const HOWS = [
   { how: 'any', words: 'either' },
   { how: 'all', words: 'both' },
-  { how: 'minus', words: 'the first without the second' },
+  { how: 'minus', words: 'Subtract' },
 ]
 
 function join(how: string) {
@@ -28,18 +28,18 @@ function join(how: string) {
   const words = how === 'minus' ? `${one} without ${other}` : how === 'all' ? `${one} and ${other}` : `${one} or ${other}` // prettier-ignore
   const name = shelf.freeName(words.slice(0, 80))
   joining.value = null
-  void shelf.keep(name, { kind: 'join', how, of: [one, other] }, `${name} put together`)
+  void shelf.keep(name, { kind: 'join', how, of: [one, other] }, `Matte ${name}: mattes combined`)
 }
 </script>
 
 <template>
-  <section class="shelf" aria-label="Shelf of mattes">
+  <section class="shelf" aria-label="Mattes">
     <div class="head">
       <h2>{{ title }}</h2>
       <p class="quiet">{{ hint }}</p>
-      <button type="button" class="close" @click="shelf.close()">done</button>
+      <button type="button" class="close" @click="shelf.close()">Close</button>
     </div>
-    <div class="ways" role="group" aria-label="Make a matte">
+    <div class="ways" role="group" aria-label="Create a matte">
       <button
         v-for="way in WAYS"
         :key="way.way"
@@ -51,10 +51,10 @@ function join(how: string) {
         {{ way.words }}
       </button>
     </div>
-    <div v-if="joining" class="joining" role="group" aria-label="Put two mattes together">
+    <div v-if="joining" class="joining" role="group" aria-label="Combine two mattes">
       {{ joining.one }} and {{ joining.other }}:
       <button v-for="one in HOWS" :key="one.how" type="button" @click="join(one.how)">{{ one.words }}</button>
-      <button type="button" @click="joining = null">neither</button>
+      <button type="button" @click="joining = null">Cancel</button>
     </div>
     <div class="row">
       <button
@@ -64,7 +64,7 @@ function join(how: string) {
         :aria-pressed="shelf.limited.matte() === null"
         @click="shelf.limit(null)"
       >
-        everywhere
+        None (whole image)
       </button>
       <MatteTile
         v-for="matte in facts?.mattes ?? []"
@@ -83,7 +83,9 @@ function join(how: string) {
         </button>
       </template>
       <p v-if="!facts" class="quiet">Loading…</p>
-      <p v-else-if="!facts.total" class="quiet">None yet: make the first one in the picture.</p>
+      <p v-else-if="!facts.total" class="quiet">
+        No mattes. Choose a kind above, then create one in the image.
+      </p>
     </div>
   </section>
 </template>

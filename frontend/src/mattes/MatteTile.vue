@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { ShelfMatte } from '@/api/types'
-import { percent } from '@/stores/levels'
+import { counted, percent } from '@/stores/levels'
 
 /** A matte on the shelf: its small picture, name, and the share of the picture that it covers. */
 const props = defineProps<{
@@ -22,7 +22,7 @@ const picture = computed(() => ({
 const state = computed(() => {
   if (props.matte.waits.length) return 'waits'
   const uses = props.matte.uses.length
-  return uses ? `used ${uses}×` : ''
+  return uses ? counted(uses, 'use') : ''
 })
 
 function drop(event: DragEvent) {
@@ -41,8 +41,8 @@ function drop(event: DragEvent) {
     draggable="true"
     :title="
       matte.waits.length
-        ? `This render has no ${matte.waits.join(', ')}: it waits`
-        : `${matte.name}. Drag it onto another to put both together`
+        ? `Missing input: ${matte.waits.join(', ')}`
+        : `${matte.name}. Drag it onto another to combine both`
     "
     @click="emit('choose')"
     @dragstart="$event.dataTransfer?.setData(DRAGGED, matte.name)"

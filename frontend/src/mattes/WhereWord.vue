@@ -19,10 +19,10 @@ function toggle() {
     type="button"
     class="where"
     :aria-expanded="open"
-    :title="`Where ${what.words} counts: choose or make a matte`"
+    :title="`Matte for ${what.words}: select or create one`"
     @click="toggle"
   >
-    where <strong>{{ matte ?? 'everywhere' }}</strong>
+    Matte: <strong>{{ matte ?? 'none' }}</strong>
   </button>
 </template>
 

@@ -44,61 +44,61 @@ const units = (field: string, label: string): MatteRow => ({ field, label, scale
 export const WAYS: WayWords[] = [
   {
     way: 'object',
-    words: 'point at it',
-    hint: 'Point at a thing: it is named and outlined. Click takes it, a click again gives it back, a drag takes all in the frame.',
+    words: 'Object',
+    hint: 'Hover to see names. Click to add or remove an object; drag a box to add all inside.',
     rows: [],
   },
   {
     way: 'depth',
-    words: 'how far',
-    hint: 'Pull a line in the picture from the nearest to the farthest.',
+    words: 'Depth',
+    hint: 'Drag in the image from the nearest to the farthest point.',
     rows: [units('near', 'From'), units('far', 'To'), units('soft', 'Soft')],
   },
   {
     way: 'position',
-    words: 'around a place',
-    hint: 'Press on a place in the scene, and pull to as far as it shall reach.',
+    words: 'Position',
+    hint: 'Press on a point of the scene and drag to set the radius.',
     rows: [units('size', 'Radius'), units('soft', 'Soft')],
   },
   {
     way: 'normal',
-    words: 'facing a way',
-    hint: 'Click a surface that faces the wanted way; pull sideways for a wider angle.',
+    words: 'Normal',
+    hint: 'Click a surface that faces the direction; drag sideways for a wider angle.',
     rows: [row('angle', 'Angle', ANGLE), row('soft', 'Soft', ANGLE)],
   },
   {
     way: 'hue',
-    words: 'its colour',
-    hint: 'Press on a colour, and pull sideways: how much alike.',
+    words: 'Hue',
+    hint: 'Press on a colour and drag sideways to set the range.',
     rows: [
       row('centre', 'Hue', { ...ANGLE, max: 360 }),
       row('width', 'Width', { ...ANGLE, max: 360 }),
       row('soft', 'Soft', ANGLE),
-      { ...row('least_saturation', 'Saturation from', SHARE), factor: 0.01 },
+      { ...row('least_saturation', 'Minimum saturation', SHARE), factor: 0.01 },
     ],
   },
   {
     way: 'luminance',
-    words: 'its brightness',
-    hint: 'Press on a brightness, and pull sideways: how much alike.',
+    words: 'Luminance',
+    hint: 'Press on a pixel and drag sideways to set the range.',
     rows: [row('low', 'From', STOP), row('high', 'To', STOP), row('soft', 'Soft', WIDTH)],
   },
   {
     way: 'shape',
-    words: 'draw it',
-    hint: 'Click from point to point, on the first one to close. Then drag points, and the square outwards to fade.',
-    rows: [row('feather_px', 'Fades over', PX)],
+    words: 'Shape',
+    hint: 'Click to place points; click the first one to close. Drag points, or the square to feather.',
+    rows: [row('feather_px', 'Feather', PX)],
   },
   {
     way: 'ellipse',
-    words: 'an oval',
-    hint: 'Press in its middle and pull. Then drag its handles, and the square outwards to fade.',
-    rows: [row('feather_px', 'Fades over', PX), row('turn', 'Turn', TURN)],
+    words: 'Ellipse',
+    hint: 'Press at the centre and drag. Drag the handles, or the square to feather.',
+    rows: [row('feather_px', 'Feather', PX), row('turn', 'Rotation', TURN)],
   },
   {
     way: 'pass',
-    words: 'from a pass',
-    hint: 'Choose a pass that masks or numbers things; for numbers click what is wanted.',
+    words: 'Pass or ID',
+    hint: 'Select a mask or ID pass; for IDs, click objects in the image.',
     rows: [],
   },
 ]
@@ -114,7 +114,7 @@ export const COMMON: MatteRow[] = [
 export function rowsOf(matte: Matte): MatteRow[] {
   if (matte.kind === 'channel') {
     const share = { ...factorScale(16, 0), min: -16 }
-    return [row('low', 'Nothing at', share), row('high', 'Whole at', { ...share, neutral: 1 })]
+    return [row('low', 'Black point', share), row('high', 'White point', { ...share, neutral: 1 })]
   }
   const known = WAYS.find((way) => way.way === matte.kind)
   const boxed = matte.kind === 'position' && Array.isArray(matte.size)
@@ -125,7 +125,7 @@ export function rowsOf(matte: Matte): MatteRow[] {
 export function matteWords(matte: Matte): string {
   switch (matte.kind) {
     case 'object':
-      return matte.names?.length ? matte.names.join(', ') : 'no object yet'
+      return matte.names?.length ? matte.names.join(', ') : 'no objects'
     case 'id':
       return `${matte.values?.length ?? 0} of ${matte.pass}`
     case 'channel':
@@ -142,9 +142,9 @@ export function matteWords(matte: Matte): string {
 type Join = Extract<Matte, { kind: 'join' }>['how']
 
 const JOINED: Record<Join, (of: string[]) => string> = {
-  any: (of) => `either: ${of.join(', ')}`,
-  all: (of) => `where all are: ${of.join(', ')}`,
-  minus: ([first, ...others]) => `${first} without ${others.join(', ')}`,
+  any: (of) => `union of ${of.join(', ')}`,
+  all: (of) => `intersection of ${of.join(', ')}`,
+  minus: ([first, ...others]) => `${first} minus ${others.join(', ')}`,
   product: (of) => `product of ${of.join(', ')}`,
   sum: (of) => `sum of ${of.join(', ')}`,
 }

@@ -84,7 +84,7 @@ export const useMatteHand = createSharedComposable(() => {
   function dragged(handle: string, at: GripPlace): Made {
     const name = shelf.chosen!
     const value = withHandle(shelf.matte as Shape | Ellipse, handle, at, number.value)
-    return { name, value, label: `${name}: drawn anew` }
+    return { name, value, label: `Matte ${name}: redrawn` }
   }
 
   function oval(from: GripPlace, to: GripPlace): Made {
@@ -105,7 +105,7 @@ export const useMatteHand = createSharedComposable(() => {
     const pass = role ? passOf(role) : null
     try {
       if (!role || pass) return await valuesAt(pass, at)
-      troubles.tell(`This render has no ${role} pass: choose another way.`)
+      troubles.tell(`This render has no ${role} pass. Choose another kind of matte.`)
     } catch (error) {
       troubles.tell(error)
     }
@@ -130,7 +130,11 @@ export const useMatteHand = createSharedComposable(() => {
     const value = valueOf(way, start, there, last.by.x)
     const aim = target(value.kind as Matte['kind'], NAMES[way] ?? way)
     const name = (mine.name ||= aim.name)
-    return { name, value: { ...aim.before, ...value }, label: `${name}, by ${wayWords(way)}` }
+    return {
+      name,
+      value: { ...aim.before, ...value },
+      label: `Matte ${name}: ${wayWords(way).toLowerCase()} set`,
+    }
   }
 
   function valueOf(way: Way, start: number[], there: number[], pulled: number) {
@@ -194,7 +198,7 @@ export const useMatteHand = createSharedComposable(() => {
     const known = (shelf.matte.values ?? []) as unknown[]
     const same = (one: unknown) => JSON.stringify(one) === JSON.stringify(value)
     const values = known.some(same) ? known.filter((one) => !same(one)) : [...known, value]
-    shelf.change({ values }, 'another number')
+    shelf.change({ values }, 'IDs changed')
   }
 
   function words(): string {
@@ -216,11 +220,11 @@ export const useMatteHand = createSharedComposable(() => {
 })
 
 const NAMES: Partial<Record<Way, string>> = {
-  depth: 'distance',
-  position: 'place',
-  normal: 'facing',
-  hue: 'colour',
-  luminance: 'brightness',
+  depth: 'depth',
+  position: 'position',
+  normal: 'normal',
+  hue: 'hue',
+  luminance: 'luminance',
 }
 
 const wayWords = (way: Way) => WAYS.find((one) => one.way === way)!.words

@@ -26,13 +26,13 @@ export function useTakenNames() {
   /** Add names to the chosen matte of objects, or make one. `toggles`: names that are in it already are given back. */
   async function takeNames(names: string[], toggles = false) {
     if (!names.length) return
-    const aim = target('object', names.length > 1 ? 'things' : names[0]!)
+    const aim = target('object', names.length > 1 ? 'objects' : names[0]!)
     const before = ((aim.before as { names?: string[] }).names ?? []) as string[]
     const gone = toggles && names.every((one) => before.includes(one))
     const next = gone
       ? before.filter((one) => !names.includes(one))
       : [...before, ...names.filter((one) => !before.includes(one))]
-    const label = `${aim.name} ${gone ? 'without' : 'with'} ${names.join(', ')}`
+    const label = `Matte ${aim.name}: ${names.join(', ')} ${gone ? 'removed' : 'added'}`
     const layer = shelf.layer ? { layer: shelf.layer } : {}
     const value = { ...aim.before, kind: 'object', ...layer, names: next }
     await shelf.keep(aim.name, value, label.slice(0, LONGEST_LABEL))

@@ -22,8 +22,8 @@ const { offer } = useColourOffer()
 const KINDS = [
   { value: 'exr-half', label: 'EXR, half float, scene-linear' },
   { value: 'exr-float', label: 'EXR, 32-bit float, scene-linear' },
-  { value: 'png-16', label: 'PNG, 16 bits, as seen' },
-  { value: 'png-8', label: 'PNG, 8 bits, as seen' },
+  { value: 'png-16', label: 'PNG, 16 bits, display-referred' },
+  { value: 'png-8', label: 'PNG, 8 bits, display-referred' },
 ]
 const linear = computed(() => kind.value.startsWith('exr'))
 const source = computed(() => shots.variant?.delivery_space ?? '')
@@ -50,10 +50,10 @@ async function deliver() {
 </script>
 
 <template>
-  <aside class="deliver" aria-label="Deliver">
+  <aside class="deliver" aria-label="Export">
     <div class="bench-head">
-      <h2>Deliver {{ shots.variant?.name }}</h2>
-      <button type="button" @click="emit('close')">close</button>
+      <h2>Export {{ shots.variant?.name }}</h2>
+      <button type="button" @click="emit('close')">Close</button>
     </div>
     <label for="kind">File</label>
     <Select v-model="kind" input-id="kind" :options="KINDS" option-label="label" option-value="value" />
@@ -66,10 +66,8 @@ async function deliver() {
         @update:model-value="space = $event"
       />
     </template>
-    <p class="quiet">The file is tagged: {{ tag }}.</p>
-    <button type="button" class="go" :disabled="job?.state === 'running'" @click="deliver">
-      Write the file
-    </button>
+    <p class="quiet">File metadata: {{ tag }}.</p>
+    <button type="button" class="go" :disabled="job?.state === 'running'" @click="deliver">Export</button>
     <div role="status">
       <JobLine v-if="job?.state === 'running'" :job="job" />
       <p v-if="job?.state === 'failed'" class="warning">{{ job.error }}</p>

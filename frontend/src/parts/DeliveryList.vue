@@ -2,6 +2,7 @@
 import { computed, shallowRef, watch } from 'vue'
 import { api, told } from '@/api/client'
 import type { Delivery } from '@/api/types'
+import { counted } from '@/stores/levels'
 import { useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
@@ -11,7 +12,7 @@ const shots = useShot()
 const jobs = useJobs()
 const troubles = useTroubles()
 const deliveries = shallowRef<Delivery[]>([])
-const state = computed(() => jobs.jobs.find((job) => job.what === 'delivering')?.state)
+const state = computed(() => jobs.jobs.find((job) => job.what === 'exporting')?.state)
 
 watch(
   () => [shots.variant?.id, state.value],
@@ -32,23 +33,23 @@ watch(
 const time = (moment: string) =>
   new Date(moment).toLocaleString([], { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 const WORDS: Record<Delivery['state'], string> = {
-  running: 'being written',
-  done: 'done',
-  failed: 'failed',
-  cancelled: 'stopped',
-  'broken off': 'broken off: the server ended while it wrote',
+  running: 'In progress',
+  done: 'Done',
+  failed: 'Failed',
+  cancelled: 'Stopped',
+  interrupted: 'Interrupted: the server stopped',
 }
 const words = (delivery: Delivery) =>
-  `${WORDS[delivery.state]}, ${delivery.files.length} of ${delivery.frames} written`
+  `${WORDS[delivery.state]}, ${delivery.files.length} of ${counted(delivery.frames, 'frame')}`
 </script>
 
 <template>
   <section v-if="deliveries.length" class="deliveries" aria-label="Deliveries">
-    <h3>Delivered</h3>
+    <h3>Deliveries</h3>
     <details v-for="(delivery, index) in deliveries" :key="delivery.id" :open="index === 0">
       <summary>
         <span>{{ time(delivery.created) }}</span>
-        <span :class="{ warning: delivery.state === 'failed' || delivery.state === 'broken off' }">
+        <span :class="{ warning: delivery.state === 'failed' || delivery.state === 'interrupted' }">
           {{ words(delivery) }}
         </span>
       </summary>
@@ -56,7 +57,7 @@ const words = (delivery: Delivery) =>
       <p v-for="file in delivery.files" :key="file.address">
         <a :href="file.address" download>{{ file.name }}</a>
       </p>
-      <p class="quiet">In {{ delivery.folder }}</p>
+      <p class="quiet">Folder: {{ delivery.folder }}</p>
     </details>
   </section>
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useJobs, wordsOf } from '@/stores/jobs'
+import { spoken } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
@@ -11,10 +12,11 @@ const room = useRoom()
 const jobs = useJobs()
 const troubles = useTroubles()
 const chain = computed(() => (shots.variant?.chain ?? []).join(' → '))
-/** How long the exact picture took; while something moves, how large the pictures come. */
-const time = computed(() => {
-  if (!room.settled) return room.movingShare < 1 ? `at ${room.movingShare * 100} %` : ''
-  return room.milliseconds === null ? '' : `${room.milliseconds.toFixed(0)} ms`
+/** Quality of the shown image: how long the exact one took, or how large previews are. */
+const quality = computed(() => {
+  if (room.settled) return room.milliseconds === null ? 'Exact' : `Exact, ${room.milliseconds.toFixed(0)} ms`
+  if (!shots.draft.length) return 'Rendering exact image…'
+  return room.movingShare < 1 ? `Preview, ${room.movingShare * 100}% size` : 'Preview'
 })
 /** The exact picture on its way, once it takes so long that it is told of. */
 const coming = computed(() => {
@@ -25,20 +27,19 @@ const coming = computed(() => {
 
 <template>
   <footer class="foot">
-    <span class="colours" aria-label="Colour chain" :title="chain">{{ chain }}</span>
-    <span v-if="room.tapped">picture at {{ room.tap }}</span>
+    <span class="colours" aria-label="Colour pipeline" :title="chain">{{ chain }}</span>
+    <span v-if="room.tapped">Viewing: {{ spoken(room.tap) }}</span>
     <PictureTools />
     <template v-if="coming">
       <span role="status">{{ wordsOf(coming) }}</span>
-      <button type="button" @click="jobs.stop(coming).catch(troubles.tell)">stop</button>
+      <button type="button" @click="jobs.stop(coming).catch(troubles.tell)">Stop</button>
     </template>
     <template v-else-if="room.stopped">
-      <span role="status">not exact: stopped</span>
-      <button type="button" @click="room.settleWish = {}">make it exact</button>
+      <span role="status">Exact image stopped</span>
+      <button type="button" @click="room.settleWish = {}">Render exact image</button>
     </template>
     <template v-else>
-      <span>{{ room.settled ? 'exact' : 'moving' }}</span>
-      <span class="time">{{ time }}</span>
+      <span class="quality">{{ quality }}</span>
     </template>
   </footer>
 </template>
@@ -67,8 +68,8 @@ const coming = computed(() => {
   padding: 0 8px;
   line-height: 18px;
 }
-.time {
-  min-width: 52px;
+.quality {
+  min-width: 92px;
   text-align: right;
 }
 </style>

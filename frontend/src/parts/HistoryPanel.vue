@@ -6,7 +6,7 @@ import { useHolds } from '@/stores/holds'
 import { useShot } from '@/stores/shot'
 import { useTroubles } from '@/stores/troubles'
 
-/** Every state that the variant ever had: looked at, compared, brought back. Nothing is ever lost. */
+/** Every state of the variant, to compare with and to restore. */
 const emit = defineEmits<{ close: [] }>()
 const shots = useShot()
 const holds = useHolds()
@@ -33,6 +33,7 @@ watch(
   { immediate: true },
 )
 
+const BRANCHES = { undone: 'undone', other: 'other branch' }
 const picture = (number: number) =>
   `/api/variants/${shots.variant!.id}/revisions/${number}/picture?key=${shots.renderKey}`
 const time = (moment: string) =>
@@ -55,7 +56,7 @@ async function hold(revision: Revision) {
   <aside class="history" aria-label="History">
     <div class="bench-head">
       <h2>History of {{ shots.variant?.name }}</h2>
-      <button type="button" @click="emit('close')">close</button>
+      <button type="button" @click="emit('close')">Close</button>
     </div>
     <ol>
       <li
@@ -68,18 +69,22 @@ async function hold(revision: Revision) {
           <span>{{ revision.label }}</span>
           <span class="quiet">
             {{
-              revision.number === shots.variant?.head ? 'now' : revision.number ? time(revision.created) : ''
+              revision.number === shots.variant?.head
+                ? 'Current'
+                : revision.number
+                  ? time(revision.created)
+                  : ''
             }}
-            <template v-if="revision.aside"> · on another branch</template>
+            <template v-if="revision.branch"> · {{ BRANCHES[revision.branch] }}</template>
           </span>
           <span class="row">
-            <button type="button" @click="hold(revision)">look</button>
+            <button type="button" @click="hold(revision)">Compare</button>
             <button
               type="button"
               :disabled="revision.number === shots.variant?.head"
               @click="shots.restore(revision.number)"
             >
-              bring back
+              Restore
             </button>
           </span>
         </div>

@@ -14,7 +14,7 @@ const troubles = useTroubles()
   <div class="job" role="status">
     <progress :value="job.share" max="1" :aria-label="spoken(job.what)" />
     <span>{{ wordsOf(job) }}</span>
-    <button type="button" @click="jobs.stop(job).catch(troubles.tell)">stop</button>
+    <button type="button" @click="jobs.stop(job).catch(troubles.tell)">Stop</button>
   </div>
 </template>
 

@@ -9,9 +9,9 @@ const room = useRoom()
   <button
     type="button"
     :aria-pressed="room.lifted"
-    title="Dark small pictures are shown brighter, each by the stops that it tells"
+    title="Show dark thumbnails brighter; each says by how many stops"
     @click="room.lifted = !room.lifted"
   >
-    {{ room.lifted ? 'dark ones lifted' : 'as bright as they are' }}
+    Brighten dark thumbnails
   </button>
 </template>

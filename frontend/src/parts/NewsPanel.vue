@@ -15,19 +15,19 @@ function carry() {
     { op: 'add', path: `/balance/lights/${pointerStep(now)}`, value: shots.document!.balance!.lights![old] },
     { op: 'remove', path: `/balance/lights/${pointerStep(old)}` },
   ])
-  void shots.edit(patch, 'Levels carried to the new names')
+  void shots.edit(patch, 'Levels moved to the renamed lights')
   shots.news = null
 }
 </script>
 
 <template>
-  <aside v-if="shots.news" class="news" aria-label="Newer files" role="status">
+  <aside v-if="shots.news" class="news" aria-label="Render updated" role="status">
     <div class="bench-head">
-      <h2>Newer files</h2>
-      <button type="button" @click="shots.news = null">close</button>
+      <h2>Render updated</h2>
+      <button type="button" @click="shots.news = null">Close</button>
     </div>
     <p v-for="sentence in shots.news.sentences" :key="sentence">{{ sentence }}</p>
-    <button v-if="carried.length" type="button" @click="carry">carry levels to the new names</button>
+    <button v-if="carried.length" type="button" @click="carry">Move levels to the renamed lights</button>
   </aside>
 </template>
 

@@ -25,7 +25,7 @@ watch(
   },
 )
 const marks = computed(() => graduations(props.scale))
-const middle = computed(() => (width.value || 320) / 2)
+const middle = computed(() => (width.value || 120) / 2)
 /** The scale is drawn once, and moved under the pointer. */
 const moved = computed(() => `translateX(${middle.value - placeOf(props.scale, shown.value)}px)`)
 const reading = computed(() => readout(props.scale, shown.value))
@@ -105,22 +105,12 @@ function startTyping() {
 </script>
 
 <template>
-  <div class="ruler-block">
-    <div class="head">
-      <span
-        >{{ label }}<template v-if="scale.unit">, {{ scale.unit }}</template></span
+  <div class="ruler-row">
+    <div class="label">
+      <span :title="label">{{ label }}</span>
+      <slot name="note"
+        ><small v-if="note">{{ note }}</small></slot
       >
-      <span v-if="note" class="note">{{ note }}</span>
-      <input
-        :value="typing ? text : reading"
-        :aria-label="`${label}, number`"
-        inputmode="decimal"
-        :class="{ changed: !isNeutral }"
-        @focus="startTyping"
-        @input="text = ($event.target as HTMLInputElement).value"
-        @blur="take"
-        @keydown.enter="($event.target as HTMLInputElement).blur()"
-      />
     </div>
     <div
       ref="ruler"
@@ -132,7 +122,7 @@ function startTyping() {
       :aria-valuemax="scale.max"
       :aria-valuenow="shown"
       :aria-valuetext="`${reading} ${scale.unit}`"
-      title="Drag, or arrow keys and wheel once it is chosen; Shift for finer; double click for neutral"
+      title="Drag, or use arrow keys and the wheel once focused; Shift for finer; double-click to reset"
       @pointerdown="onDown"
       @pointermove="onMove"
       @pointerrawupdate="onMove"
@@ -143,41 +133,71 @@ function startTyping() {
       @wheel="onWheel"
     >
       <div class="scale" :style="{ transform: moved }">
-        <svg v-memo="[marks]" width="1" height="38" aria-hidden="true">
+        <svg v-memo="[marks]" width="1" height="22" aria-hidden="true">
           <g v-for="mark in marks" :key="mark.x" :class="{ neutral: mark.neutral }">
-            <line :x1="mark.x" :x2="mark.x" :y1="mark.major || mark.neutral ? 16 : 21" y2="29" />
-            <text v-if="mark.text" :x="mark.x" y="12">{{ mark.text }}</text>
+            <line :x1="mark.x" :x2="mark.x" :y1="mark.major || mark.neutral ? 9 : 12" y2="17" />
+            <text v-if="mark.text" :x="mark.x" y="8">{{ mark.text }}</text>
           </g>
         </svg>
       </div>
-      <svg class="pointer" width="10" height="9" aria-hidden="true"><path d="M0 9 h10 l-5 -9 z" /></svg>
+      <svg class="pointer" width="10" height="6" aria-hidden="true"><path d="M0 6 h10 l-5 -6 z" /></svg>
+    </div>
+    <div class="number">
+      <input
+        :value="typing ? text : reading"
+        :aria-label="`${label}, number`"
+        inputmode="decimal"
+        :class="{ changed: !isNeutral }"
+        @focus="startTyping"
+        @input="text = ($event.target as HTMLInputElement).value"
+        @blur="take"
+        @keydown.enter="($event.target as HTMLInputElement).blur()"
+      />
+      <span class="unit">{{ scale.unit }}</span>
     </div>
   </div>
 </template>
 
 <style scoped>
-.ruler-block {
+.ruler-row {
   display: grid;
-  gap: 4px;
+  grid-template-columns: 104px minmax(0, 1fr) 104px;
+  gap: 8px;
+  align-items: center;
+  height: 32px;
 }
-.head {
+.label {
+  min-width: 0;
+  color: var(--text-2);
+  line-height: 14px;
+}
+.label span {
+  display: -webkit-box;
+  overflow: hidden;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
+}
+.label:has(:not(span)) span {
+  -webkit-line-clamp: 1;
+}
+small {
+  display: block;
+  overflow: hidden;
+  color: var(--text-3);
+  font-size: 11px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.number {
   display: flex;
   align-items: baseline;
-  gap: 8px;
-  height: 20px;
-  contain: strict;
-}
-.head span:first-child {
-  flex: 1;
-  color: var(--text-2);
-  font-size: 12px;
-}
-.note {
-  color: var(--text-3);
-  font-size: 12px;
+  justify-content: flex-end;
+  gap: 4px;
+  contain: layout paint;
 }
 input {
-  width: 76px;
+  flex: 1;
+  min-width: 40px;
   padding: 0 2px;
   border: 0;
   background: none;
@@ -187,9 +207,14 @@ input {
 input.changed {
   color: var(--accent);
 }
+.unit {
+  color: var(--text-3);
+  font-size: 12px;
+  white-space: nowrap;
+}
 .ruler {
   position: relative;
-  height: 38px;
+  height: 22px;
   background: var(--well);
   cursor: ew-resize;
   overflow: hidden;
@@ -207,10 +232,16 @@ input.changed {
 line {
   stroke: var(--text-3);
 }
+/* The numbers of the graduation show over the one under pointer or focus; nothing moves for them. */
 text {
   fill: var(--text-2);
-  font-size: 11px;
+  font-size: 10px;
   text-anchor: middle;
+  visibility: hidden;
+}
+.ruler:hover text,
+.ruler:focus text {
+  visibility: visible;
 }
 .neutral line {
   stroke: var(--accent);

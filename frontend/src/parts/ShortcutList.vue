@@ -4,39 +4,39 @@ import { useHints } from '@/stores/hints'
 const hints = useHints()
 const emit = defineEmits<{ close: [] }>()
 const KEYS = [
-  ['Ctrl Z', 'undo'],
-  ['Ctrl Shift Z', 'redo'],
-  ['1 to 9', 'the stations of the path'],
-  ['T', 'take the picture at this station, or at the end of the path'],
-  ['B', 'fold or open the bench'],
-  ['L', 'fold or open what lies below the picture'],
-  ['M', 'the shelf of mattes'],
-  ['H', 'the history of this variant'],
-  ['F', 'the picture alone, on the whole screen'],
-  ['K', 'hold this state, for comparing'],
-  ['J', 'show what is held, or the present picture'],
-  ['W', 'wipe between them; drag the line, with Shift it leans'],
-  ['S', 'side by side'],
-  ['D', 'their difference'],
-  ['arrows on a ruler', 'one graduation; with Shift a tenth'],
-  ['Home on a ruler', 'neutral'],
-  ['drag at Balance', 'the light at the pin: up and down its level, sideways its warmth; Shift goes finer'],
-  ['arrows on the board', 'a third of a stop'],
-  ['click on the picture', 'the pin; with Shift one more'],
-  ['arrows on the picture', 'move the pin; with Shift by ten pixels'],
-  ['Enter on the picture', 'with the shelf open: take what lies at the pin'],
-  ['Delete on the picture', 'take the pin away'],
-  ['Escape', 'close what lies over the work; at Source back to all passes'],
-  ['?', 'this list'],
+  ['Ctrl Z', 'Undo'],
+  ['Ctrl Shift Z', 'Redo'],
+  ['1 to 9', 'Go to a station of the path'],
+  ['T', 'View at this station, or at the end of the path'],
+  ['B', 'Show or hide the controls'],
+  ['L', 'Show or hide the lower panel'],
+  ['M', 'Show or hide the mattes'],
+  ['H', 'Show or hide the history'],
+  ['F', 'Full-screen image'],
+  ['K', 'Hold this state'],
+  ['J', 'Switch between held and current'],
+  ['W', 'Wipe; drag the line, with Shift change its angle'],
+  ['S', 'Side by side'],
+  ['D', 'Difference'],
+  ['Arrows on a ruler', 'One graduation; with Shift a tenth'],
+  ['Home on a ruler', 'Reset'],
+  ['Drag at Balance', 'Level of the dominant light up/down, its temperature left/right; with Shift finer'],
+  ['Arrows on the board', 'A third of a stop'],
+  ['Click on the image', 'Place the pin; with Shift add another'],
+  ['Arrows on the image', 'Move the pin; with Shift by ten pixels'],
+  ['Enter on the image', 'With the mattes open: add the object at the pin'],
+  ['Delete on the image', 'Remove the pin'],
+  ['Escape', 'Close the top panel; at Source show all passes'],
+  ['?', 'Show or hide this list'],
 ]
 </script>
 
 <template>
-  <aside class="keys" aria-label="Keys">
+  <aside class="keys" aria-label="Keyboard shortcuts">
     <div class="bench-head">
-      <h2>Keys</h2>
-      <button type="button" @click="hints.again()">show the hints again</button>
-      <button type="button" @click="emit('close')">close</button>
+      <h2>Keyboard shortcuts</h2>
+      <button type="button" @click="hints.again()">Show hints</button>
+      <button type="button" @click="emit('close')">Close</button>
     </div>
     <dl>
       <template v-for="[key, what] in KEYS" :key="key">

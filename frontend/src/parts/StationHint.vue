@@ -8,18 +8,16 @@ import { useRoom } from '@/stores/room'
 const room = useRoom()
 const hints = useHints()
 const WORDS: Partial<Record<StationName, string>> = {
-  source:
-    'Every pass for what it is. Choose a tile to see its numbers, drag it to another role to correct it.',
-  surface:
-    'The hull band from ochre to deep teal: choose an object, turn its hue. Its light and highlights stay.',
-  balance: 'Drag in the picture: up and down changes the light that makes that place, sideways its warmth.',
+  source: 'All passes by role. Select one to inspect it; drag it onto a role to reassign it.',
+  surface: 'Select an object, then change its hue. Shading and highlights are preserved.',
+  balance: 'Drag in the image: up/down changes the level of the dominant light, left/right its temperature.',
   beauty:
-    'The passes add up, line by line, to the renderer’s own beauty. The last line is what no pass holds.',
+    'The passes sum line by line to the renderer’s beauty. The last line is the residual: what no term explains.',
   depth:
-    'Click in the picture what shall be sharp, or pull a line for haze: from where it begins to where half is left.',
-  lens: 'What glass and film do. Open an effect: its handles are in the picture. Neutral, nothing is touched.',
-  finish: 'Corrections on the whole picture. Drag a scale, type its number, double click for neutral.',
-  display: 'How light becomes a picture on this screen. Nothing here changes the light that is delivered.',
+    'Click in the image to set focus. Choose Set haze range and drag from the start distance to the 50% distance.',
+  lens: 'Open an effect to edit it with handles in the image.',
+  finish: 'Add corrections to the whole image. Drag a ruler or type its number; double-click resets it.',
+  display: 'Display and view affect the screen and PNG. Input and working space affect the exported result.',
 }
 const words = computed(() => (hints.wanted(room.station) ? WORDS[room.station] : undefined))
 </script>
@@ -27,8 +25,8 @@ const words = computed(() => (hints.wanted(room.station) ? WORDS[room.station] :
 <template>
   <aside v-if="words" class="hint" aria-label="Hint">
     <p>{{ words }}</p>
-    <button type="button" @click="hints.put(room.station)">got it</button>
-    <button type="button" @click="hints.putAll()">no more hints</button>
+    <button type="button" @click="hints.put(room.station)">Got it</button>
+    <button type="button" @click="hints.putAll()">Turn hints off</button>
   </aside>
 </template>
 

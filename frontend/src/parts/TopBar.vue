@@ -16,25 +16,25 @@ const naming = ref<'rename' | null>(null)
 const now = useNow({ interval: 1000 })
 
 const saved = computed(() => {
-  if (shots.saving) return 'saving'
-  if (shots.savedAt === null) return 'all saved'
+  if (shots.saving) return 'Saving…'
+  if (shots.savedAt === null) return 'All saved'
   const seconds = Math.max(0, Math.round((now.value.getTime() - shots.savedAt) / 1000))
-  return seconds < 60 ? `saved ${seconds} s ago` : `saved ${Math.floor(seconds / 60)} min ago`
+  return seconds < 60 ? `Saved ${seconds} s ago` : `Saved ${Math.floor(seconds / 60)} min ago`
 })
 const frames = computed(() => {
   const numbers = Object.keys(shots.shot?.render.frames ?? {})
   if (numbers.length > 1) return `${numbers.length} frames`
   const { samples, samplesWanted } = shots.shot?.render.attributes ?? {}
-  return Number(samples) < Number(samplesWanted) ? `still, ${samples} of ${samplesWanted} samples` : 'still'
+  return Number(samples) < Number(samplesWanted) ? `Still, ${samples} of ${samplesWanted} samples` : 'Still'
 })
 
 const items = computed(() => {
   const gone = shots.deletedVariant?.shot === shots.shot?.id ? shots.deletedVariant : null
   return [
-    { label: 'New variant, nothing changed', command: () => add(false) },
-    { label: 'Copy of this variant', command: () => add(true) },
-    { label: 'Rename this variant', command: () => (naming.value = 'rename') },
-    { label: 'Delete this variant', command: () => attempt(shots.deleteVariant()) },
+    { label: 'New variant', command: () => add(false) },
+    { label: 'Duplicate', command: () => add(true) },
+    { label: 'Rename', command: () => (naming.value = 'rename') },
+    { label: 'Delete variant', command: () => attempt(shots.deleteVariant()) },
     ...(gone ? [{ label: `Restore “${gone.name}”`, command: () => attempt(shots.restoreVariant()) }] : []),
   ]
 })
@@ -69,7 +69,7 @@ function attempt(work: Promise<unknown>) {
           <input
             v-if="naming && variant.id === shots.variant?.id"
             :value="variant.name"
-            aria-label="Name of the variant"
+            aria-label="Variant name"
             autofocus
             @blur="rename"
             @keydown.enter="($event.target as HTMLInputElement).blur()"
@@ -99,13 +99,21 @@ function attempt(work: Promise<unknown>) {
       </button>
       <button type="button" class="plain" @click="emit('history')">History</button>
       <span class="quiet saved" aria-live="polite">{{ saved }}</span>
-      <button type="button" class="plain" @click="emit('deliver')">Deliver</button>
+      <button type="button" class="plain" @click="emit('deliver')">Export</button>
     </template>
     <span v-else class="space" />
-    <button type="button" class="plain" @click="room.bright = !room.bright">
-      {{ room.bright ? 'Dark room' : 'Bright room' }}
+    <button type="button" class="plain" :aria-pressed="room.bright" @click="room.bright = !room.bright">
+      Light theme
     </button>
-    <button type="button" class="plain" aria-label="Keys" title="Keys" @click="emit('shortcuts')">?</button>
+    <button
+      type="button"
+      class="plain"
+      aria-label="Keyboard shortcuts"
+      title="Keyboard shortcuts"
+      @click="emit('shortcuts')"
+    >
+      ?
+    </button>
   </header>
 </template>
 

@@ -37,19 +37,22 @@ function alone(index: number, to: number): Triple {
       :label="label"
       :scale="scale"
       :value="mean"
-      :note="differ && !open ? 'mean of three' : ''"
       @moving="emit('moving', together($event))"
       @settled="emit('settled', together($event))"
-    />
-    <button
-      type="button"
-      class="link"
-      :aria-expanded="open"
-      :aria-label="`${label}, each channel`"
-      @click="open = !open"
     >
-      {{ open ? 'together' : 'each channel' }}
-    </button>
+      <template #note>
+        <button
+          type="button"
+          class="link"
+          :aria-pressed="open"
+          :aria-label="`${label} per channel`"
+          :title="differ ? 'The number is the average of R, G, B' : ''"
+          @click="open = !open"
+        >
+          Per channel
+        </button>
+      </template>
+    </RulerScale>
     <template v-if="open">
       <RulerScale
         v-for="(channel, index) in CHANNELS"
@@ -69,11 +72,12 @@ function alone(index: number, to: number): Triple {
   display: grid;
 }
 .link {
-  justify-self: start;
+  display: block;
   padding: 0;
   border: 0;
   background: none;
   color: var(--text-3);
-  font-size: 12px;
+  font-size: 11px;
+  line-height: 14px;
 }
 </style>

@@ -8,7 +8,7 @@ const troubles = useTroubles()
   <div class="troubles" role="alert">
     <div v-for="sentence in troubles.sentences" :key="sentence.id" class="trouble">
       <span>{{ sentence.text }}</span>
-      <button type="button" @click="troubles.dismiss(sentence.id)">close</button>
+      <button type="button" @click="troubles.dismiss(sentence.id)">Close</button>
     </div>
   </div>
 </template>

@@ -26,7 +26,7 @@ function go(name: string) {
       :title="`${spoken(station.name)}: ${station.words}`"
       @click="go(station.name)"
     >
-      <i v-if="station.name === room.tap" class="tap" aria-label="picture taken here" role="img" />
+      <i v-if="station.name === room.tap" class="tap" aria-label="Viewed here" role="img" />
       <span class="name">{{ spoken(station.name) }}</span>
       <span class="words">{{ station.words }}</span>
     </button>

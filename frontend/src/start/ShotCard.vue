@@ -44,18 +44,18 @@ function rename(event: Event) {
     <input
       v-if="naming"
       :value="shot.name"
-      aria-label="Name of the shot"
+      aria-label="Shot name"
       autofocus
       @blur="rename"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
       @keydown.escape.prevent="naming = false"
     />
     <div v-else class="acts" role="group" :aria-label="spoken(shot.name)">
-      <button type="button" @click="naming = true">rename</button>
-      <button type="button" @click="change({ place: shot.place === 'table' ? 'aside' : 'table' })">
-        {{ shot.place === 'table' ? 'put aside' : 'back on the table' }}
+      <button type="button" @click="naming = true">Rename</button>
+      <button type="button" @click="change({ status: shot.status === 'active' ? 'archived' : 'active' })">
+        {{ shot.status === 'active' ? 'Archive' : 'Unarchive' }}
       </button>
-      <button type="button" @click="change({ place: 'deleted' })">delete</button>
+      <button type="button" @click="change({ status: 'deleted' })">Delete</button>
     </div>
   </article>
 </template>

@@ -62,7 +62,7 @@ async function bring(files: FileList | null | undefined) {
   try {
     const paths: string[] = []
     for (const file of files) {
-      bringing.value = `Bringing in ${file.name}`
+      bringing.value = `Uploading ${file.name}`
       paths.push(await upload(file, batch))
     }
     await open(paths)
@@ -73,12 +73,12 @@ async function bring(files: FileList | null | undefined) {
   }
 }
 
-const onTable = computed(() => shots.shots.filter((shot) => shot.place === 'table'))
-const aside = computed(() => shots.shots.filter((shot) => shot.place === 'aside'))
+const active = computed(() => shots.shots.filter((shot) => shot.status === 'active'))
+const archived = computed(() => shots.shots.filter((shot) => shot.status === 'archived'))
 
-function bringBack() {
+function restore() {
   if (shots.deleted)
-    shots.changeShot(shots.deleted.id, { place: 'table' }).catch((error) => troubles.tell(error))
+    shots.changeShot(shots.deleted.id, { status: 'active' }).catch((error) => troubles.tell(error))
 }
 
 function show(id: number) {
@@ -89,32 +89,32 @@ function show(id: number) {
 <template>
   <main class="start" @dragover.prevent @drop.prevent="bring($event.dataTransfer?.files)">
     <p class="about">
-      Escala takes a finished render apart into its passes, proves that they make the picture again, and lets
-      you change every light, surface and colour of it without rendering anew.
+      Open a finished render split into passes. Escala verifies that the passes rebuild the beauty exactly,
+      then lets you rebalance lights, surfaces and colour without rendering again.
     </p>
     <section aria-label="Shots">
       <h1>Shots</h1>
       <p v-if="!shots.shots.length && demo" class="quiet">
-        The demo is being rendered; its first picture comes in a few seconds.
+        The demo is rendering; the first image appears in a few seconds.
       </p>
       <p v-else-if="!shots.shots.length" class="quiet">
-        None yet. Open a render at the right, or start with <code>make demo</code>.
+        No shots. Open a render on the right, or start with <code>make demo</code>.
       </p>
       <p v-else class="quiet">
-        Open one, then drag in the picture: the light under the hand follows, up and down.
+        Open a shot, then drag up or down in the image to change the light under the pointer.
       </p>
       <p v-for="problem in shots.problems" :key="problem" class="problem" role="alert">{{ problem }}</p>
       <div class="shots">
-        <ShotCard v-for="shot in onTable" :key="shot.id" :shot="shot" @open="show(shot.id)" />
+        <ShotCard v-for="shot in active" :key="shot.id" :shot="shot" @open="show(shot.id)" />
       </div>
       <p v-if="shots.deleted" class="deleted" role="status">
-        {{ spoken(shots.deleted.name) }} is deleted; its files stay.
-        <button type="button" @click="bringBack">bring it back</button>
+        {{ spoken(shots.deleted.name) }} deleted. Source files are kept.
+        <button type="button" @click="restore">Restore</button>
       </p>
-      <details v-if="aside.length">
-        <summary>{{ counted(aside.length, 'shot') }} put aside</summary>
+      <details v-if="archived.length">
+        <summary>{{ counted(archived.length, 'archived shot') }}</summary>
         <div class="shots">
-          <ShotCard v-for="shot in aside" :key="shot.id" :shot="shot" @open="show(shot.id)" />
+          <ShotCard v-for="shot in archived" :key="shot.id" :shot="shot" @open="show(shot.id)" />
         </div>
       </details>
       <JobLine v-for="job in running" :key="job.id" :job="job" />
@@ -131,13 +131,13 @@ function show(id: number) {
       </form>
       <p v-if="misfit">
         The files have different sizes.
-        <button type="button" @click="open(asked, true)">Fit them to the first</button>
+        <button type="button" @click="open(asked, true)">Resize to match the first file</button>
       </p>
       <p class="quiet">
-        It takes OpenEXR with all passes in one file or a file for each, TIFF and 16-bit PNG; stills and
-        sequences. Or drop the files here, or
+        Supported: OpenEXR (multi-channel or one file per pass), TIFF, PNG; stills and sequences. Drop files
+        here, or
         <label class="choose"
-          >choose them<input
+          >choose files…<input
             type="file"
             multiple
             accept=".exr,.tif,.tiff,.png"

@@ -5,7 +5,7 @@ import { useRoom } from '@/stores/room'
 
 const room = useRoom()
 const SENTENCES: Record<string, string> = {
-  plate: 'There is no plate. Backgrounds and foregrounds are not built yet.',
+  plate: 'Not available: plates are not supported in this version.',
 }
 const sentence = computed(() => SENTENCES[room.station] ?? '')
 </script>

@@ -72,7 +72,7 @@ export function clampStops(stops: number): number {
 
 /** Three values for reading; a channel that is no number says so. */
 export function threeText(values: readonly (number | null)[], digits: number): string {
-  return values.map((value) => value?.toFixed(digits).replace('-', '−') ?? 'no number').join('  ')
+  return values.map((value) => value?.toFixed(digits).replace('-', '−') ?? 'NaN/Inf').join('  ')
 }
 
 export function stopsText(stops: number): string {
@@ -93,6 +93,6 @@ export function counted(count: number, one: string): string {
 
 export function percent(share: number): string {
   const value = share * 100
-  if (value >= 9.95) return `${value.toFixed(0)}\u00a0%`
-  return value >= 0.05 ? `${value.toFixed(1)}\u00a0%` : value > 0 ? '<\u00a00.1\u00a0%' : '0\u00a0%'
+  if (value >= 9.95) return `${value.toFixed(0)}%`
+  return value >= 0.05 ? `${value.toFixed(1)}%` : value > 0 ? '<0.1%' : '0%'
 }

@@ -12,4 +12,4 @@ export function liftOf(pass: RenderPass): number {
   return Math.min(MOST, Math.max(0, Math.round(Math.log2(WANTED_MEAN / mean))))
 }
 
-export const liftText = (stops: number) => (stops ? `lifted +${stops}` : '')
+export const liftText = (stops: number) => (stops ? `+${stops} stops` : '')

@@ -16,6 +16,7 @@ export interface Pin {
 
 export const MOST_PINS = 8
 const THEME = 'escala-theme'
+const MEASURE = 'escala-measure'
 const AS_IT_IS = 'escala-dark-passes'
 
 /** How the room is arranged: station and tap, what is chosen, the part of the picture in view. */
@@ -67,12 +68,15 @@ export const useRoom = defineStore('room', () => {
   const aids = shallowRef<Aids>({ ...NO_AIDS })
   const aided = computed(() => JSON.stringify({ ...aids.value, over: null }) !== JSON.stringify(NO_AIDS))
   const bright = ref(localStorage.getItem(THEME) === 'light')
+  /** Whether probe and scope are docked over the image. */
+  const measureOver = ref(localStorage.getItem(MEASURE) === 'image')
 
   const sheetOver = computed(
     () => station.value === 'source' && sheetOpen.value && !tapped.value && !bare.value,
   )
   const tap = computed<StationName>(() => (tapped.value ? station.value : 'display'))
 
+  watch(measureOver, (over) => localStorage.setItem(MEASURE, over ? 'image' : 'panel'))
   watch(lifted, (on) => localStorage.setItem(AS_IT_IS, on ? 'lifted' : 'as they are'))
   watch(
     bright,
@@ -119,6 +123,6 @@ export const useRoom = defineStore('room', () => {
 
   return {
     station, tapped, tap, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, placing, milliseconds, zoomWish, settled, stopped, settleWish, pictureBefore, viewer, movingShare, pin, pins, chosenPin, probeSize, hover, frame, bare, putPin,
-    aids, aided, bright, lifted, sheetOpen, sheetOver, passShown, go, choose, showLarge, showSheet,
+    aids, aided, bright, measureOver, lifted, sheetOpen, sheetOver, passShown, go, choose, showLarge, showSheet,
   } // prettier-ignore
 })

@@ -66,7 +66,7 @@ export const useShelf = defineStore('shelf', () => {
     choose(name)
     const what = limited.value
     if (what && what.matte() !== name)
-      void shots.edit(what.patch(name), `${what.words}, where ${name ?? 'everywhere'}`)
+      void shots.edit(what.patch(name), `Matte for ${what.words}: ${name ?? 'none'}`)
   }
 
   const place = (name: string) => `/mattes/${pointerStep(name)}`
@@ -91,7 +91,7 @@ export const useShelf = defineStore('shelf', () => {
     if (!chosen.value || !matte.value) return
     const next = { ...matte.value, ...fields }
     if (label === null) preview(chosen.value, next)
-    else void keep(chosen.value, next, `${chosen.value}: ${label}`)
+    else void keep(chosen.value, next, `Matte ${chosen.value}: ${label}`)
   }
 
   /** A name that no matte has yet. */

@@ -88,13 +88,13 @@ export const useShot = defineStore('shot', () => {
     return `variant=${variant.value?.id}&key=${renderKey.value}${hashOf(read)}`
   })
 
-  /** Rename a shot, put it aside or back, delete it or bring it back; the last deleted can be brought back. */
-  async function changeShot(id: number, change: { name?: string; place?: ShotName['place'] | 'deleted' }) {
+  /** Rename, archive, unarchive, delete or restore a shot; the last deleted one can be restored. */
+  async function changeShot(id: number, change: { name?: string; status?: ShotName['status'] | 'deleted' }) {
     const known = shots.value.find((one) => one.id === id)
     const params = { path: { shot_id: id } }
-    const body = { name: null, place: null, ...change }
+    const body = { name: null, status: null, ...change }
     await told(api.PUT('/api/shots/{shot_id}', { params, body }))
-    if (change.place === 'deleted') deleted.value = known ?? null
+    if (change.status === 'deleted') deleted.value = known ?? null
     else if (deleted.value?.id === id) deleted.value = null
     await loadShots()
   }

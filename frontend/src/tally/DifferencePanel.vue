@@ -31,7 +31,7 @@ function goWorst() {
 <template>
   <section v-if="verdict" class="difference" aria-label="Difference from the reference">
     <div class="bar">
-      <span>Difference from the reference, times</span>
+      <span>Difference from the reference, gain</span>
       <button
         v-for="choice in GAINS"
         :key="choice"
@@ -46,13 +46,13 @@ function goWorst() {
     <div class="figures">
       <p :class="verdict.exact ? 'match' : 'warning'">{{ verdict.words }}</p>
       <dl class="values">
-        <dt>pixels outside rounding</dt>
+        <dt>Pixels outside rounding tolerance</dt>
         <dd>{{ verdict.outside.toLocaleString('en') }} of {{ verdict.pixels.toLocaleString('en') }}</dd>
-        <dt>root mean square</dt>
+        <dt>RMS</dt>
         <dd>{{ number(verdict.rms) }}</dd>
-        <dt>largest, red green blue</dt>
+        <dt>Largest, R G B</dt>
         <dd>{{ verdict.max_channels.map(number).join('  ') }}</dd>
-        <dt>worst place</dt>
+        <dt>Largest at</dt>
         <dd>
           <button type="button" @click="goWorst">{{ verdict.worst[0] }}, {{ verdict.worst[1] }}</button>
         </dd>
@@ -60,7 +60,7 @@ function goWorst() {
     </div>
   </section>
   <p v-else class="quiet empty">
-    {{ loaded ? 'There is no reference to compare with.' : 'Comparing with the reference' }}
+    {{ loaded ? 'No reference to compare with.' : 'Loading…' }}
   </p>
 </template>
 

@@ -34,7 +34,7 @@ const running = computed(() => picture(1))
 <template>
   <div class="line">
     <span class="operator">{{ operator }}</span>
-    <span class="small" :style="term" :title="lift ? `${liftText(lift)} stops to be seen` : ''">
+    <span class="small" :style="term" :title="lift ? liftText(lift) : ''">
       <i v-if="lift">+{{ lift }}</i>
     </span>
     <div class="words">

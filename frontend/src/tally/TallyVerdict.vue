@@ -13,8 +13,7 @@ const emit = defineEmits<{ repair: [finding: Finding] }>()
       <button v-if="cause.repair" type="button" @click="emit('repair', cause)">{{ cause.repair }}</button>
     </div>
     <p v-if="!verdict.exact && !verdict.causes.length" class="quiet">
-      No single cause explains it. The residual keeps the difference, so the picture is the beauty all the
-      same.
+      No single cause found. The residual holds the difference, so the image still equals the beauty.
     </p>
   </div>
 </template>

@@ -10,11 +10,11 @@ const props = defineProps<{ line: TallyTerm; names: string[] }>()
 const terms = useTermEdits()
 const edit = computed(() => terms.editOf(props.line.name))
 const OPERATORS = [
-  { value: 'add', label: 'add' },
-  { value: 'subtract', label: 'subtract' },
-  { value: 'multiply', label: 'multiply' },
-  { value: 'screen', label: 'screen' },
-  { value: 'over', label: 'lay over' },
+  { value: 'add', label: 'Add' },
+  { value: 'subtract', label: 'Subtract' },
+  { value: 'multiply', label: 'Multiply' },
+  { value: 'screen', label: 'Screen' },
+  { value: 'over', label: 'Over' },
 ]
 const STRENGTH = factorScale(4, 1)
 </script>
@@ -25,25 +25,25 @@ const STRENGTH = factorScale(4, 1)
       <button
         type="button"
         :aria-pressed="!edit.on"
-        @click="terms.keep(line.name, { on: !edit.on }, edit.on ? 'off' : 'on')"
+        @click="terms.keep(line.name, { on: !edit.on }, `mute ${edit.on ? 'on' : 'off'}`)"
       >
-        off
+        Mute
       </button>
       <button
         type="button"
         :aria-pressed="edit.alone"
-        @click="terms.keep(line.name, { alone: !edit.alone }, 'alone')"
+        @click="terms.keep(line.name, { alone: !edit.alone }, `solo ${edit.alone ? 'off' : 'on'}`)"
       >
-        alone
+        Solo
       </button>
-      <button type="button" aria-label="Move up" @click="terms.move(names, line.name, -1)">up</button>
-      <button type="button" aria-label="Move down" @click="terms.move(names, line.name, 1)">down</button>
+      <button type="button" aria-label="Move up" @click="terms.move(names, line.name, -1)">Move up</button>
+      <button type="button" aria-label="Move down" @click="terms.move(names, line.name, 1)">Move down</button>
       <button
         type="button"
-        title="Take it out of the recipe: the residual takes its light, the picture stays"
-        @click="terms.keep(line.name, { left_out: true }, 'left out')"
+        title="Exclude from the recipe: the residual takes its light, the image stays the same"
+        @click="terms.keep(line.name, { left_out: true }, 'excluded')"
       >
-        leave out
+        Exclude
       </button>
     </div>
     <RulerScale
@@ -54,14 +54,14 @@ const STRENGTH = factorScale(4, 1)
       @settled="terms.keep(line.name, { strength: $event }, 'strength')"
     />
     <label class="operator">
-      <span>put on the sum by</span>
+      <span>Operator</span>
       <Select
         :model-value="edit.operator ?? line.operator"
         :options="OPERATORS"
         option-label="label"
         option-value="value"
         aria-label="Operator"
-        @update:model-value="terms.keep(line.name, { operator: $event }, `put on by ${$event}`)"
+        @update:model-value="terms.keep(line.name, { operator: $event }, `operator ${$event}`)"
       />
     </label>
   </div>

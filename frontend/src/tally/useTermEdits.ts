@@ -30,7 +30,7 @@ export function useTermEdits() {
   }
 
   function addPass(name: string) {
-    if (editOf(name).left_out) return keep(name, { left_out: false }, 'back in the sum')
+    if (editOf(name).left_out) return keep(name, { left_out: false }, 'added to the sum')
     void shots.edit([{ op: 'add', path: '/tally/added/-', value: name }], `${name} added to the sum`)
   }
 
@@ -40,7 +40,7 @@ export function useTermEdits() {
 
   function asFound() {
     const value = { terms: {}, added: [], order: [], factor: [1, 1, 1] }
-    void shots.edit([{ op: 'replace', path: '/tally', value }], 'The sum as it was found')
+    void shots.edit([{ op: 'replace', path: '/tally', value }], 'Recipe reset to detected')
   }
 
   return { editOf, show, keep, move, addPass, repair, asFound }

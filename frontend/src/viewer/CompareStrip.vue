@@ -5,12 +5,12 @@ import { COMPARISONS, useHolds, type Comparison } from '@/stores/holds'
 /** What is held, and how it is compared with the present picture. */
 const holds = useHolds()
 const WORDS: Record<Comparison, string> = {
-  now: 'now',
-  held: 'held',
-  wipe: 'wipe',
-  split: 'split',
-  side: 'side by side',
-  difference: 'difference',
+  now: 'Current',
+  held: 'Held',
+  wipe: 'Wipe',
+  split: 'Split',
+  side: 'Side by side',
+  difference: 'Difference',
 }
 const GAINS = [1, 4, 16, 64, 256, 1024]
 const together = computed(() => holds.mode === 'split' || holds.mode === 'side')
@@ -32,18 +32,18 @@ function lean(event: Event) {
 </script>
 
 <template>
-  <div class="strip" role="group" aria-label="Comparing">
+  <div class="strip" role="group" aria-label="Compare">
     <ul aria-label="Held">
       <li v-for="hold in holds.holds" :key="hold.key">
         <button type="button" :aria-pressed="taking(hold.key)" :title="hold.name" @click="choose(hold.key)">
           {{ hold.name }}
         </button>
-        <button type="button" class="drop" :aria-label="`Let ${hold.name} go`" @click="holds.drop(hold.key)">
+        <button type="button" class="drop" :aria-label="`Remove ${hold.name}`" @click="holds.drop(hold.key)">
           ×
         </button>
       </li>
     </ul>
-    <div class="modes" role="group" aria-label="How to compare">
+    <div class="modes" role="group" aria-label="Compare mode">
       <button
         v-for="mode in COMPARISONS"
         :key="mode"
@@ -55,17 +55,17 @@ function lean(event: Event) {
       </button>
     </div>
     <label v-if="holds.mode === 'wipe'"
-      >lean
+      >Angle
       <input type="number" min="-90" max="90" step="5" :value="holds.wipe.angle" @change="lean" />°</label
     >
     <template v-if="holds.mode === 'difference'">
-      <select v-model="holds.measure" aria-label="Difference in">
-        <option value="display">as displayed</option>
-        <option value="linear">in light</option>
+      <select v-model="holds.measure" aria-label="Difference of">
+        <option value="display">Display values</option>
+        <option value="linear">Scene-linear</option>
       </select>
       <label
-        >times
-        <select v-model.number="holds.gain" aria-label="Gain of the difference">
+        >Gain
+        <select v-model.number="holds.gain" aria-label="Difference gain">
           <option v-for="gain in GAINS" :key="gain" :value="gain">{{ gain }}</option>
         </select></label
       >

@@ -62,17 +62,15 @@ function toggle() {
 
 const words = computed(() => {
   if (!reel.playing) return `${frames.value.length} frames`
-  const ahead = reel.prepared < frames.value.length ? `, ${reel.prepared} made ahead` : ''
-  return `${reel.rate.toFixed(1)} of ${wantedRate.value} frames a second${ahead}`
+  const ahead = reel.prepared < frames.value.length ? `, ${reel.prepared} frames cached` : ''
+  return `${reel.rate.toFixed(1)} / ${wantedRate.value} fps${ahead}`
 })
 </script>
 
 <template>
   <div class="strip">
-    <button type="button" :aria-pressed="reel.playing" @click="toggle">
-      {{ reel.playing ? 'stop' : 'play' }}
-    </button>
-    <span class="number">frame {{ current }}</span>
+    <button type="button" :aria-pressed="reel.playing" @click="toggle">Play</button>
+    <span class="number">Frame {{ current }}</span>
     <div
       class="ticks"
       role="slider"
@@ -89,7 +87,7 @@ const words = computed(() => {
         v-for="tick in ticks"
         :key="tick.number"
         :class="{ missing: tick.missing }"
-        :title="tick.missing ? `frame ${tick.number} is missing` : `frame ${tick.number}`"
+        :title="tick.missing ? `Frame ${tick.number} is missing` : `Frame ${tick.number}`"
         :style="{ left: share(tick.number) }"
       />
       <b :style="{ left: share(current) }" />

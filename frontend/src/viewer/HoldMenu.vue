@@ -26,7 +26,7 @@ function compare(hold: Parameters<typeof holds.add>[0]) {
 }
 
 function holdReference() {
-  compare({ name: "renderer's beauty", patch: [], follows: false, station: 'source' })
+  compare({ name: 'Renderer’s beauty', patch: [], follows: false, station: 'source' })
 }
 
 function holdPass(name: string) {
@@ -58,12 +58,12 @@ const chosenConfig = computed(() => shots.document?.colour?.config ?? 'ACES 2')
 const views = computed(() => offer.value?.views[chosenDisplay.value ?? offer.value.display] ?? [])
 const items = computed(() => [
   {
-    label: 'The render',
+    label: 'Render',
     items: [
-      { label: "the renderer's own beauty", command: holdReference },
+      { label: "Renderer’s beauty", command: holdReference },
       ...room.chosenPasses
         .slice(0, 4)
-        .map((name) => ({ label: `pass ${name}`, command: () => holdPass(name) })),
+        .map((name) => ({ label: `Pass ${name}`, command: () => holdPass(name) })),
     ],
   },
   {
@@ -73,17 +73,17 @@ const items = computed(() => [
       .map(({ id, name }) => ({ label: name, command: () => void holdVariant(id, name) })),
   },
   {
-    label: 'This state, seen by another view',
+    label: 'Current state, other view',
     items: [
       ...views.value.map((view) => ({ label: view, command: () => holdView('', view) })),
       ...(offer.value?.configs ?? [])
         .filter((config) => config.source !== chosenConfig.value)
-        .map(({ source, title }) => ({ label: `config ${title}`, command: () => holdView(source) })),
+        .map(({ source, title }) => ({ label: `Config ${title}`, command: () => holdView(source) })),
     ],
   },
   {
-    label: 'A picture',
-    items: [{ label: 'from a file, or drop it on the picture', command: () => files.value?.click() }],
+    label: 'Image file',
+    items: [{ label: 'Open file…', command: () => files.value?.click() }],
   },
 ].filter((group) => group.items.length)) // prettier-ignore
 
@@ -95,7 +95,7 @@ function bring(event: Event) {
 
 <template>
   <button type="button" class="compare" aria-haspopup="menu" @click="menu?.toggle($event)">
-    compare with
+    Compare with…
   </button>
   <Menu ref="menu" :model="items" popup />
   <input
@@ -104,7 +104,7 @@ function bring(event: Event) {
     accept=".exr,.png,.tif,.tiff,.jpg,.jpeg"
     hidden
     multiple
-    aria-label="Picture to compare with"
+    aria-label="Image to compare with"
     @change="bring"
   />
 </template>

@@ -15,7 +15,7 @@ const words = computed(() => {
   const found = probe.value
   if (!found || !room.hover) return ''
   const stops = found.stops === null ? 'no light' : `${stopsText(found.stops)} stops`
-  return `${found.x}, ${found.y}   ${threeText(found.linear, 3)}   ${stops}   screen ${threeText(found.display, 0)}`
+  return `${found.x}, ${found.y}   ${threeText(found.linear, 3)}   ${stops}   display ${threeText(found.display, 0)}`
 })
 let busy = false
 

@@ -19,8 +19,7 @@ export class PictureThread {
       if (data.tells === 'painted') hooks.painted(data.painted)
       else hooks.failed(new Problem(data.status, data.sentence))
     }
-    this.worker.onerror = () =>
-      hooks.failed(new Problem(0, 'Drawing the picture has failed. Load the page again.'))
+    this.worker.onerror = () => hooks.failed(new Problem(0, 'The image could not be drawn. Reload the page.'))
     const drawn = canvas.transferControlToOffscreen()
     this.ask({ does: 'begin', canvas: drawn, viewer: this.viewer }, [drawn])
   }

@@ -17,12 +17,12 @@ const aidWords = computed(() => {
     exposure ? `${stopsText(exposure)} stops` : '',
     gamma === 1 ? '' : `gamma ${gamma.toFixed(2)}`,
     show === 'colour' ? '' : show,
-    marks ? 'marks' : '',
-    behind === 'nothing' ? '' : `${behind} behind`,
+    marks ? 'clipping' : '',
+    behind === 'nothing' ? '' : `${behind} background`,
   ].filter(Boolean)
-  return words.length ? `viewer only: ${words.join(', ')}` : 'viewer exposure 0'
+  return words.length ? `Viewer: ${words.join(', ')}` : 'Viewer settings'
 })
-const zoomText = computed(() => `${Math.round(room.scale * 100)} %`)
+const zoomText = computed(() => `${Math.round(room.scale * 100)}%`)
 
 function hold() {
   if (shots.document && shots.variant)
@@ -31,17 +31,17 @@ function hold() {
 </script>
 
 <template>
-  <div class="tools" role="group" aria-label="Looking and comparing">
+  <div class="tools" role="group" aria-label="Viewer">
     <button type="button" class="aids" :aria-pressed="opened || room.aided" @click="opened = !opened">
       {{ aidWords }}
     </button>
     <ViewerAids v-if="opened" @close="opened = false" />
-    <button type="button" @click="hold">hold this state</button>
+    <button type="button" @click="hold">Hold this state</button>
     <HoldMenu />
     <button type="button" aria-label="Zoom out" @click="room.zoomWish = { to: 'wider' }">−</button>
     <span class="zoom" aria-label="Zoom">{{ zoomText }}</span>
     <button type="button" aria-label="Zoom in" @click="room.zoomWish = { to: 'closer' }">+</button>
-    <button type="button" :aria-pressed="room.fitted" @click="room.zoomWish = { to: 'fit' }">fit</button>
+    <button type="button" :aria-pressed="room.fitted" @click="room.zoomWish = { to: 'fit' }">Fit</button>
     <button
       type="button"
       :aria-pressed="room.scale === 1 && !room.fitted"

@@ -67,7 +67,7 @@ function labels(): (Place & { name: string })[] {
   if (holds.mode === 'split')
     return names.map((name, i) => ({ x: (i * frame!.size.width) / names.length, y: 0, name }))
   if (holds.mode === 'held') return [{ x: 0, y: 0, name: names[1]! }]
-  if (holds.mode === 'difference') return [{ x: 0, y: 0, name: `difference from ${holds.first!.name}` }]
+  if (holds.mode === 'difference') return [{ x: 0, y: 0, name: `Difference from ${holds.first!.name}` }]
   return []
 }
 
@@ -125,7 +125,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
   <section
     class="picture"
     :class="{ target: dropped.over.value }"
-    aria-label="Picture"
+    aria-label="Image"
     @dragover.prevent="dropped.onOver"
     @dragleave="dropped.onLeave"
     @drop.prevent="dropped.onDrop"
@@ -134,7 +134,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       ref="canvas"
       tabindex="0"
       role="img"
-      aria-label="The picture. Arrow keys move the pin, the wheel zooms, drag to pan."
+      aria-label="Image. Arrow keys move the pin, the wheel zooms, drag to pan."
       :data-settled="room.settled && !shots.saving"
       :class="{ gripping: hand.gripping.value }"
       @pointerdown="hand.onDown"
@@ -174,7 +174,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
       class="wipe-handle"
       :style="{ left: wipeMark.x + 'px', top: wipeMark.y + 'px', rotate: `${holds.wipe.angle}deg` }"
     >
-      <span>{{ holds.first?.name }}</span><i /><span>now</span>
+      <span>{{ holds.first?.name }}</span><i /><span>Current</span>
     </div>
     <span
       v-for="label in paneLabels"
@@ -185,7 +185,7 @@ const hand = usePictureHand(() => frame, canvas, size, { pin: pinMark, wipe: wip
     >
     <HoverReadout />
     <StationHint v-if="!room.bare && !room.sheetOver" />
-    <p v-if="dropped.over.value" class="drop-words">Let go to compare with this picture</p>
+    <p v-if="dropped.over.value" class="drop-words">Drop to compare</p>
   </section>
 </template>
 

@@ -13,19 +13,19 @@ const room = useRoom()
 const legend = shallowRef<StopColour[]>([])
 const GAMMA = factorScale(4, 1)
 const SHOWN = [
-  { value: 'colour', label: 'colour' },
-  { value: 'red', label: 'red alone' },
-  { value: 'green', label: 'green alone' },
-  { value: 'blue', label: 'blue alone' },
-  { value: 'luminance', label: 'luminance' },
-  { value: 'alpha', label: 'alpha' },
-  { value: 'stops', label: 'stops around grey' },
-  { value: 'gamut', label: 'colours beyond the working space, in white' },
+  { value: 'colour', label: 'Colour' },
+  { value: 'red', label: 'Red' },
+  { value: 'green', label: 'Green' },
+  { value: 'blue', label: 'Blue' },
+  { value: 'luminance', label: 'Luminance' },
+  { value: 'alpha', label: 'Alpha' },
+  { value: 'stops', label: 'Stops (false colour)' },
+  { value: 'gamut', label: 'Out of gamut' },
 ]
 const BEHIND = [
-  { value: 'nothing', label: 'nothing behind clear pixels' },
-  { value: 'checker', label: 'a checker behind clear pixels' },
-  { value: 'colour', label: 'a colour behind clear pixels' },
+  { value: 'nothing', label: 'Background: none' },
+  { value: 'checker', label: 'Background: checkerboard' },
+  { value: 'colour', label: 'Background: colour' },
 ]
 const aids = computed(() => room.aids)
 const hex = computed(
@@ -43,13 +43,13 @@ onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.G
 </script>
 
 <template>
-  <aside class="aids" aria-label="Viewer">
+  <aside class="aids" aria-label="Viewer settings">
     <div class="bench-head">
-      <h2>Viewer only</h2>
-      <button type="button" :disabled="!room.aided" @click="room.aids = { ...NO_AIDS }">as it is</button>
-      <button type="button" @click="emit('close')">close</button>
+      <h2>Viewer settings</h2>
+      <button type="button" :disabled="!room.aided" @click="room.aids = { ...NO_AIDS }">Reset</button>
+      <button type="button" @click="emit('close')">Close</button>
     </div>
-    <p class="quiet">For looking. Nothing of it is delivered.</p>
+    <p class="quiet">These settings affect the viewer only, never an export.</p>
     <RulerScale
       label="Viewer exposure"
       :scale="STOPS"
@@ -72,7 +72,7 @@ onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.G
       aria-label="Show"
       @update:model-value="room.aids = { ...aids, show: $event }"
     />
-    <ol v-if="aids.show === 'stops'" class="legend" aria-label="Stops around middle grey">
+    <ol v-if="aids.show === 'stops'" class="legend" aria-label="Stops (0 = 0.18)">
       <li v-for="band in legend" :key="band.stop" :style="{ background: `rgb(${band.colour.join(',')})` }">
         <span>{{ band.stop > 0 ? '+' : band.stop < 0 ? '−' : '' }}{{ Math.abs(band.stop) }}</span>
       </li>
@@ -83,24 +83,24 @@ onMounted(async () => (legend.value = (await told<{ stops: StopColour[] }>(api.G
         :options="BEHIND"
         option-label="label"
         option-value="value"
-        aria-label="Behind clear pixels"
+        aria-label="Background"
         @update:model-value="room.aids = { ...aids, behind: $event }"
       />
       <input
         v-if="aids.behind === 'colour'"
         type="color"
         :value="hex"
-        aria-label="Colour behind"
+        aria-label="Background colour"
         @change="chooseBehind"
       />
     </div>
     <button
       type="button"
       :aria-pressed="aids.marks"
-      title="Stripes: brighter than the screen shows. Dots: darker"
+      title="Stripes: above the display range. Dots: below it"
       @click="room.aids = { ...aids, marks: !aids.marks }"
     >
-      mark what the screen cannot show
+      Show clipping
     </button>
   </aside>
 </template>

@@ -28,7 +28,7 @@ class OneLineParser(argparse.ArgumentParser):
 
 def build_parser() -> argparse.ArgumentParser:
     """All commands and their options."""
-    parser = OneLineParser(prog="escala", description="Rebuild a render from its passes, rebalance it, deliver it.")
+    parser = OneLineParser(prog="escala", description="Rebuild a render from its passes, rebalance it, export it.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=OneLineParser)
     for module in (serve, inspect, rebuild, render, check, matte, split, gather, denoise, stage, bench):
         module.add_commands(commands)
@@ -46,7 +46,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
     if arguments is None and reads_files:
         # What is imported stays: to look it through for rubbish takes a tenth of a short command's time.
         gc.set_threshold(_MANY_OBJECTS)
-        guarded(lambda: _run(run, options), lambda how: _fail(f"{reads_files[0]}: its reader fell on it ({how})"))
+        guarded(lambda: _run(run, options), lambda how: _fail(f"{reads_files[0]}: decoding failed (decoder crashed, {how}). The file is probably damaged."))
     else:
         _run(run, options)
 

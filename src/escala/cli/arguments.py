@@ -9,13 +9,13 @@ Pair = tuple[str, Any]
 
 def add_fit(command: argparse.ArgumentParser) -> None:
     """The option to bring files of other sizes to that of the first."""
-    command.add_argument("--fit", action="store_true", help="fit files of other sizes to the first, on purpose")
+    command.add_argument("--fit", action="store_true", help="resize files to match the first")
 
 
 def add_choice(command: argparse.ArgumentParser) -> None:
     """Which passes are taken, and their new names."""
-    command.add_argument("--pass", dest="only", action="append", default=[], metavar="NAME", help="only this pass")
-    command.add_argument("--drop", action="append", default=[], metavar="NAME", help="leave this pass out")
+    command.add_argument("--pass", dest="only", action="append", default=[], metavar="NAME", help="use only this pass")
+    command.add_argument("--drop", action="append", default=[], metavar="NAME", help="exclude this pass")
     command.add_argument("--rename", action="append", default=[], type=renaming, metavar="OLD=NEW")
 
 

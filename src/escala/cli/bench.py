@@ -6,8 +6,8 @@ from typing import Any
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    bench = commands.add_parser("bench", help="measure, and hold the ratios against their targets")
-    bench.add_argument("name", nargs="*", metavar="NAME", help="which of them; all by default")
+    bench = commands.add_parser("bench", help="run benchmarks and compare with their targets")
+    bench.add_argument("name", nargs="*", metavar="NAME", help="benchmarks to run; default: all")
     bench.add_argument("--json", action="store_true", help="print JSON")
     bench.set_defaults(run=run_bench)
 

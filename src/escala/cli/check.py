@@ -9,9 +9,9 @@ from .arguments import add_fit
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    check = commands.add_parser("check", help="look a variant over: what waits in it, which files are missing")
+    check = commands.add_parser("check", help="check a variant: unresolved names, missing files")
     check.add_argument("document", type=Path, metavar="FILE.json")
-    check.add_argument("source", nargs="*", metavar="SOURCE", help="a render that it is meant for")
+    check.add_argument("source", nargs="*", metavar="SOURCE", help="render to check it against")
     check.add_argument("--json", action="store_true", help="print JSON")
     add_fit(check)
     check.set_defaults(run=run_check)
@@ -40,6 +40,6 @@ def run_check(options: argparse.Namespace) -> None:
         facts = {"kind": "variant", "waiting": [asdict(found) for found in waiting], "missing_files": missing}
         print(to_json(facts, indent=2))
         return
-    lines = [f"{found.place}: waits, the render has no {found.name}" for found in waiting]
+    lines = [f"{found.place}: unresolved, the render has no {found.name}" for found in waiting]
     lines += [f"{path}: missing" for path in missing]
-    print("\n".join(lines) or f"{options.document}: a variant, nothing waits and nothing is missing")
+    print("\n".join(lines) or f"{options.document}: a variant, nothing unresolved and nothing missing")

@@ -9,11 +9,11 @@ from .arguments import frame_range
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    denoise = commands.add_parser("denoise", help="write all passes into one file, denoised")
+    denoise = commands.add_parser("denoise", help="write all passes denoised to one file")
     denoise.add_argument("source", nargs="+", metavar="SOURCE")
     denoise.add_argument("--out", type=Path, required=True, metavar="FILE.exr", help="with #### for a sequence")
-    denoise.add_argument("--passes", nargs="+", metavar="PASS", help="the passes to denoise; all that are summed")
-    denoise.add_argument("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; all by default")
+    denoise.add_argument("--passes", nargs="+", metavar="PASS", help="passes to denoise; default: all of the sum")
+    denoise.add_argument("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; default: all")
     denoise.set_defaults(run=run_denoise)
 
 
@@ -27,9 +27,9 @@ def run_denoise(options: argparse.Namespace) -> None:
     from .rendering import frames_of
 
     if options.out.suffix.lower() != ".exr":
-        raise BadSource(f"{options.out}: passes are gathered into an EXR file")
+        raise BadSource(f"{options.out}: gather writes an EXR file")
     if not options.out.parent.is_dir():
-        raise UnreadableFile(options.out, "its folder does not exist")
+        raise UnreadableFile(options.out, "the folder does not exist")
     with opened_render(options.source) as (workshop, render):
         absent = next((name for name in options.passes or () if render.find_pass(name) is None), None)
         if absent is not None:

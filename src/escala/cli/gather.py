@@ -11,7 +11,7 @@ from .arguments import add_choice
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    gather = commands.add_parser("gather", help="write all passes into one file")
+    gather = commands.add_parser("gather", help="write all passes to one file")
     gather.add_argument("source", nargs="+", metavar="SOURCE")
     gather.add_argument("--out", type=Path, required=True, metavar="FILE.exr", help="with #### for a sequence")
     add_choice(gather)
@@ -26,9 +26,9 @@ def run_gather(options: argparse.Namespace) -> None:
 
     source = find_render(options.source)
     if options.out.suffix.lower() != ".exr":
-        raise BadSource(f"{options.out}: passes are gathered into an EXR file")
+        raise BadSource(f"{options.out}: gather writes an EXR file")
     if not options.out.parent.is_dir():
-        raise UnreadableFile(options.out, "its folder does not exist")
+        raise UnreadableFile(options.out, "the folder does not exist")
     choice = Choice(tuple(options.only), tuple(options.drop), dict(options.rename))
     for file in gather_frames(source.frames, options.out, choice):
         print(file.path)

@@ -8,7 +8,7 @@ from .arguments import add_fit
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    inspect = commands.add_parser("inspect", help="show every pass of a render for what it is")
+    inspect = commands.add_parser("inspect", help="list passes, roles and findings")
     inspect.add_argument("source", nargs="+", metavar="SOURCE")
     inspect.add_argument("--json", action="store_true", help="print JSON")
     add_fit(inspect)

@@ -9,7 +9,7 @@ from .arguments import add_fit
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    rebuild = commands.add_parser("rebuild", help="find the recipe and prove that the passes make the beauty")
+    rebuild = commands.add_parser("rebuild", help="find the recipe and verify that the passes rebuild the beauty")
     rebuild.add_argument("source", nargs="+", metavar="SOURCE")
     rebuild.add_argument("--json", action="store_true", help="print JSON")
     rebuild.add_argument("--out", type=Path, metavar="FILE.exr", help="write the rebuilt sum")

@@ -40,15 +40,15 @@ def rebuild_report(render: Render, frame: StoredFrame) -> dict[str, Any]:
 
 def told_rebuild(render: Render, report: dict[str, Any]) -> str:
     if not report["recipe"]:
-        return "No recipe: the render holds neither components nor lights."
+        return "No recipe: the render has no components or lights."
     lines = [f"{render.recipes[0].sentence}:"]
     lines.extend(f"  + {term['term']:28} {term['formula']}" for term in report["recipe"])
     if render.reference is None:
-        return "\n".join([*lines, "There is no beauty to compare with."])
+        return "\n".join([*lines, "No beauty to compare with."])
     verdict = "Matches" if report["exact"] else "Does not match"
-    lines.append(f"{verdict}. Largest difference {report['max_abs']:.6g}, root mean square {report['rms']:.6g}.")
+    lines.append(f"{verdict}. Largest difference {report['max_abs']:.6g}, RMS {report['rms']:.6g}.")
     if not report["exact"]:
-        lines.append(f"{report['outside_share']:.2%} of the pixels differ by more than rounding allows.")
+        lines.append(f"{report['outside_share']:.2%} of the pixels are outside rounding tolerance.")
         lines.extend(cause["message"] for cause in report["causes"])
     return "\n".join(lines)
 
@@ -57,7 +57,7 @@ def write_sum(render: Render, frame: StoredFrame, path: Path) -> None:
     raster = Window(**render.raster.model_dump())
     look = full_look(0, 0, raster.width, raster.height)
     if not render.recipes:
-        raise BadSource(f"{render.name}: no recipe was found, the render holds neither components nor lights")
+        raise BadSource(f"{render.name}: no recipe, the render has no components or lights")
     recipe = render.recipes[0].recipe
     pictures = [term_planes(term, lambda name: sample_pass(frame, name, look)) for term in recipe.terms]
     planes = fold_recipe(recipe, pictures)

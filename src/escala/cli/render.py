@@ -9,7 +9,7 @@ from .arguments import add_fit, frame_range, name_and_stops, name_and_tint, vari
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
-    render = commands.add_parser("render", help="apply levels and corrections, and write the picture")
+    render = commands.add_parser("render", help="apply levels and corrections, and export the image")
     render.add_argument("source", nargs="+", metavar="SOURCE")
     render.add_argument("--out", type=Path, required=True, metavar="FILE")
     render.add_argument("--variant", type=Path, metavar="FILE.json")
@@ -23,7 +23,7 @@ def add_commands(commands: Any) -> None:
     render.add_argument("--context", action="append", default=[], type=variable, metavar="NAME=VALUE")
     render.add_argument("--cdl", type=Path, metavar="FILE")
     render.add_argument("--lut", type=Path, metavar="FILE")
-    render.add_argument("--station", default="display", metavar="NAME", help="the picture as it is there on the path")
+    render.add_argument("--station", default="display", metavar="NAME", help="station of the path to export")
     render.add_argument("--frames", type=frame_range, metavar="A-B")
     render.add_argument("--bits", type=int, choices=(8, 16), default=16, help="for PNG and TIFF")
     render.add_argument("--float", action="store_true", help="write EXR as 32-bit float instead of half")

@@ -33,7 +33,7 @@ def render_frames(options: argparse.Namespace) -> None:
     """Render every frame asked for."""
     as_view = bool(options.display or options.view) or (options.out.suffix.lower() != ".exr" and not options.space)
     if options.space and (options.display or options.view):
-        raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display pixels")
+        raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display output")
     with opened_render(options.source, options.fit) as (workshop, render):
         base = read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
@@ -153,9 +153,9 @@ def tell_what_waits(workshop: Workshop, render: Render, variant: Variant) -> Non
     read, engine = workshop.reading_of(SHOT, render, variant), workshop.engine_for(SHOT, render)
     waiting = workshop.evaluate(lambda: waiting_names(read, variant, engine), LONG)
     for found in waiting:
-        print(f"escala: {found.place} waits: {render.name} has no {found.name}", file=sys.stderr)
+        print(f"escala: {found.place} is unresolved: {render.name} has no {found.name}", file=sys.stderr)
     for path in missing_files(variant.model_copy(update={"finish": Finish()})):
-        print(f"escala: {path} is missing: what names it waits", file=sys.stderr)
+        print(f"escala: {path} is missing: what uses it is unresolved", file=sys.stderr)
 
 
 def _with_own_paths(variant: Variant, folder: Path) -> Variant:
@@ -173,5 +173,5 @@ def frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:
         raise BadSource(f"{render.name} has no frame from {wanted[0]} to {wanted[1]}")
     absent = [number for number in inside if number in render.missing_frames]
     for number in absent:
-        print(f"escala: frame {number} of {render.name} is missing and was left out", file=sys.stderr)
+        print(f"escala: frame {number} of {render.name} is missing and was skipped", file=sys.stderr)
     return chosen

@@ -12,8 +12,8 @@ def add_commands(commands: Any) -> None:
     for name, told in (("demo", "start with the demo shot"), ("serve", "start the application")):
         command = commands.add_parser(name, help=told)
         command.add_argument("--port", type=int, default=8320)
-        command.add_argument("--host", default="127.0.0.1", help="another address than loopback needs the token")
-        command.add_argument("--home", type=Path, help="where data is kept")
+        command.add_argument("--host", default="127.0.0.1", help="an address other than loopback requires the token")
+        command.add_argument("--home", type=Path, help="data folder")
         command.add_argument("--media", type=Path, action="append", default=[], metavar="DIR")
         command.set_defaults(run=run_server, demo=name == "demo")
 

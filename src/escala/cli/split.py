@@ -11,7 +11,7 @@ def add_commands(commands: Any) -> None:
     """Register the command."""
     split = commands.add_parser(
         "split",
-        help="write one file for each pass; prints the files, and the pass where its name is not in that of the file",
+        help="write one file per pass; prints the files, and the pass where the file name differs",
     )
     split.add_argument("source", nargs="+", metavar="SOURCE")
     split.add_argument("--out", type=Path, required=True, metavar="DIR")

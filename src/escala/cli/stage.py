@@ -15,14 +15,14 @@ def add_commands(commands: Any) -> None:
     """Register the command."""
     stage = commands.add_parser("stage", help="render the demo scene with the stand-in renderer")
     stage.add_argument("--size", type=_size, default=(960, 540), metavar="WxH")
-    stage.add_argument("--samples", type=_positive, default=20, metavar="N", help="samples a pixel")
+    stage.add_argument("--samples", type=_positive, default=20, metavar="N", help="samples per pixel")
     stage.add_argument("--frames", type=_frames, default=(12, 12), metavar="A-B")
     stage.add_argument("--seed", type=int, default=1)
-    stage.add_argument("--noisy", action="store_true", help="leave the noise in")
-    stage.add_argument("--aperture", type=_distance, default=0.0, metavar="METRES", help="its radius; 0: a pinhole")
-    stage.add_argument("--focus", type=_distance, default=1.0, metavar="METRES", help="what is sharp with an aperture")
-    stage.add_argument("--shutter", type=_distance, default=0.0, metavar="FRAMES", help="how long it is open")
-    stage.add_argument("--for", type=int, dest="parent", metavar="PID", help="stop when this parent process is gone")
+    stage.add_argument("--noisy", action="store_true", help="do not denoise")
+    stage.add_argument("--aperture", type=_distance, default=0.0, metavar="METRES", help="aperture radius; 0: pinhole")
+    stage.add_argument("--focus", type=_distance, default=1.0, metavar="METRES", help="focus distance")
+    stage.add_argument("--shutter", type=_distance, default=0.0, metavar="FRAMES", help="shutter time, in frames")
+    stage.add_argument("--for", type=int, dest="parent", metavar="PID", help="stop when this parent process ends")
     stage.add_argument("--out", type=Path, required=True, metavar="DIR")
     stage.set_defaults(run=run_stage)
 
@@ -45,7 +45,7 @@ def run_stage(options: argparse.Namespace) -> None:
 
         def show(done: int, wanted: int, bar: _ProgressBar = bar) -> None:
             if options.parent and os.getppid() != options.parent:
-                raise EscalaError("whoever asked for this render is gone")
+                raise EscalaError("the parent process ended")
             bar.show(done, wanted)
 
         render_frame(job, frame, path, show)

@@ -33,7 +33,7 @@ class NoRoom(EscalaError, OSError):
     """A disk or a memory that has no room for what is to be kept; nothing half-written stays under a final name."""
 
     def __init__(self, place: object) -> None:
-        super().__init__(f"there is no room left for {place}: free some on its disk, then try again")
+        super().__init__(f"disk full: {place} could not be written. Free some space and try again.")
 
 
 class BadSource(EscalaError, ValueError):

@@ -49,7 +49,7 @@ def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery, progr
     if suffix != ".exr" and suffix not in STILLS:
         raise BadSource(f"{delivery.path}: files of kind {suffix or 'without extension'} are not written")
     if not delivery.path.parent.is_dir():
-        raise UnreadableFile(delivery.path, "its folder does not exist")
+        raise UnreadableFile(delivery.path, "the folder does not exist")
     choose("station", delivery.station, STATION_BY_NAME)
     colouring = engine.colouring(variant)
     if suffix == ".exr":

@@ -25,7 +25,7 @@ def denoise_frames(
     for number in frames:
         engine = workshop.engine_of_variant(shot, render, variant, number)
         if not engine.frame.denoised:
-            raise BadSource(f"{render.name} has no colour pass that is summed: name with --passes what to denoise")
+            raise BadSource(f"{render.name} has no lighting pass in its sum: name passes with --passes")
         path = frame_path(out, number, len(frames) > 1)
         corner = render.raster.x, render.raster.y
         smooth = {name: engine.frame.planes(name) for name in engine.frame.denoised}

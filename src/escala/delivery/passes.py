@@ -51,5 +51,5 @@ def choice_of_passes(names: Sequence[str], rename: Mapping[str, str], files: Seq
     known = pass_names(files)
     kept = tuple(name for name in names if name in known)
     if names and not kept:
-        raise BadSource(f"{', '.join(names)}: written together with the colour that it belongs to; choose that one")
+        raise BadSource(f"{', '.join(names)}: exported together with its colour pass; select that one")
     return Choice(only=kept, rename=rename)

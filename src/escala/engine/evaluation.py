@@ -21,7 +21,7 @@ class Purpose(Enum):
 
     MOVING = "moving"
     RESTING = "resting"
-    DELIVERING = "delivering"
+    DELIVERING = "exporting"
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ class Cancelled(EscalaError):
     """The user stopped the work."""
 
     def __init__(self, what: str) -> None:
-        super().__init__(f"{what} was stopped: everything is as it was before")
+        super().__init__(f"{what} was stopped; nothing was changed")
 
 
 def untold(share: float, doing: str) -> None:

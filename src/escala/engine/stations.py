@@ -105,7 +105,7 @@ def _source_words(render: Render, variant: Variant, view: View | None) -> tuple[
 
 def _surface_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     if not colour_passes(render):
-        return "no colour pass", False
+        return "no albedo pass", False
     changes = sum(change.changes for change in variant.surface.changes)
     return (_counted(changes, "change") if changes else "unchanged"), changes > 0
 
@@ -119,7 +119,7 @@ def _balance_words(render: Render, variant: Variant, view: View | None) -> tuple
     seen = sum(correction.is_seen for correction in variant.balance.corrections)
     said = [_counted(count, what) for count, what in ((changes, "level"), (seen, "correction")) if count]
     words = ", ".join(said) or "unchanged"
-    return f"{words}, {waiting} waiting" if waiting else words, changes + seen > 0
+    return f"{words}, {waiting} unresolved" if waiting else words, changes + seen > 0
 
 
 def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
@@ -129,11 +129,11 @@ def _beauty_words(render: Render, variant: Variant, view: View | None) -> tuple[
         return "no reference", False
     words = ["matches" if render.recipes[0].exact else "differs"]
     if variant.tally.changes_recipe or variant.tally.changes_picture:
-        words.append("changed")
+        words.append("recipe edited")
     if not variant.residual:
         words.append("no residual")
     if variant.beauty.removals:
-        words.append(f"{len(variant.beauty.removals)} taken away")
+        words.append(f"{len(variant.beauty.removals)} removed")
     if any(c.is_seen for c in variant.beauty.corrections):
         words.append(_named([c for c in variant.beauty.corrections if c.is_seen]))
     return ", ".join(words), len(words) > 1
@@ -159,7 +159,7 @@ def _finish_words(render: Render, variant: Variant, view: View | None) -> tuple[
 
 def _display_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
     if view is None:
-        return "cannot be shown", False
+        return "not available", False
     return f"{view.view.split(' - ')[0]} · {view.display.removesuffix(' - Display')}", False
 
 
@@ -176,7 +176,7 @@ def _lens_words(render: Render, variant: Variant, view: View | None) -> tuple[st
 
 
 def _plate_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
-    return "none", False
+    return "not available", False
 
 
 # In the order in which a picture is made.

@@ -45,7 +45,7 @@ def cdl_text(decisions: Mapping[str, CdlValues], suffix: str) -> str:
     """
     kind = choose("file extension of a colour decision", suffix, FORMATS)
     if not decisions:
-        raise BadSource("there is no colour decision to write: lay a CDL on first")
+        raise BadSource("there is no CDL to export: add a CDL first")
     group = ocio.GroupTransform()
     for identifier, values in list(decisions.items())[: 1 if suffix == ".cc" else None]:
         transform = ocio.CDLTransform()

@@ -60,5 +60,5 @@ def find_config(folder: Path) -> Path:
         raise BadSource(f"{folder.name}: there is no .ocio file in it")
     rivals = [f for f in found if len(f.parts) == len(found[0].parts)]
     if len(rivals) > 1 and found[0].name != "config.ocio":
-        raise BadSource(f"{folder.name} holds several configs: {', '.join(f.name for f in rivals)}; bring in one")
+        raise BadSource(f"{folder.name} holds several configs: {', '.join(f.name for f in rivals)}; load one of them")
     return found[0]

@@ -97,7 +97,7 @@ class _FolderFiles:
         real = place.resolve()
         contents = self._read(real if real.is_relative_to(self._folder) else self._roots.readable(place))
         if not self._roots.is_everywhere and refers_elsewhere(contents):
-            raise ColourError(f"{printable(name)} takes a part of itself from another file: bring in whole tables")
+            raise ColourError(f"{printable(name)} refers to another file: load complete LUTs")
         return contents
 
     def _read(self, path: Path) -> bytes:
@@ -157,7 +157,7 @@ def _load(
     try:
         return ColourConfig(source, key, context, own=not is_builtin(address), environment=roots.is_everywhere)
     except ColourError as error:
-        raise ColourError(f"{printable(address)} is no colour config: {error}") from error
+        raise ColourError(f"{printable(address)} is not a colour config: {error}") from error
 
 
 def _contents(path: Path) -> bytes:

@@ -112,7 +112,7 @@ def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress, key: 
             else:
                 _write_planes(file, writer, raster, share)
         if key is not None and frame_key(files) != key:
-            raise BeingWritten(f"{files[0].path.name} is being written: it is read when it has come to rest")
+            raise BeingWritten(f"{files[0].path.name} is still being written; it is read once it stops changing")
         writer.finish(_header(opened, raster))
 
 
@@ -211,9 +211,9 @@ def _size(window: Window) -> str:
 def _size_advice(ours: Window, theirs: Window) -> str:
     same_shape = abs(ours.width * theirs.height - ours.height * theirs.width) <= max(ours.width, theirs.width)
     shape = (
-        "it has the same shape and can be scaled" if same_shape else "its shape differs too, scaling would squeeze it"
+        "it has the same aspect ratio and can be resized" if same_shape else "its aspect ratio differs too, resizing would distort it"
     )
-    return f"the passes of one render have one size; {shape}. Fit it on purpose (--fit), or render it anew."
+    return f"all passes must have the same size; {shape}. Resize to match the first, or render again."
 
 
 def _pass_name(file: _OpenFile, layer: Layer) -> str:
@@ -327,7 +327,7 @@ def _text(value: object) -> str:
 
 def _plain(error: Exception) -> str:
     if isinstance(error, MemoryError):
-        return "there is not enough memory for it"
+        return "not enough memory"
     return f"it cannot be read: {getattr(error, 'strerror', None) or ' '.join(str(error).split())[:200]}"
 
 

@@ -146,7 +146,7 @@ def writable_attributes(attributes: Mapping[str, Any]) -> dict[str, Any]:
 
 def _part(path: Path, header: Mapping[str, Any]) -> ExrPart:
     if header.get("type") in _DEEP:
-        raise UnreadableFile(path, "it holds deep data; flatten it first, Escala reads flat pictures")
+        raise UnreadableFile(path, "it holds deep data, which is not supported; flatten it first")
     channels = header.get("channels", [])
     data, display = _window(header["dataWindow"]), _window(header["displayWindow"])
     for window in (data, display):

@@ -145,7 +145,7 @@ def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progres
         return _READERS.give(reader)
     if "error" not in answer:
         status = reader.close()
-        raise DecodeFailed(f"{files[0].path}: the reader fell on it (status {status}); the file is damaged")
+        raise DecodeFailed(f"{files[0].path}: decoding failed (decoder crashed, status {status}). The file is probably damaged.")
     _READERS.give(reader)
     if answer["error"] == _NO_ROOM:
         raise NoRoom("the decoded passes")

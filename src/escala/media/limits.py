@@ -25,16 +25,16 @@ def check_claim(path: Path, width: int, height: int, channels: int) -> None:
     if not 0 < channels <= MAX_CHANNELS:
         raise TooLarge(path, f"the header claims {channels} channels; 1 to {MAX_CHANNELS} are read")
     if not (0 < width <= MAX_SIDE and 0 < height <= MAX_SIDE):
-        raise TooLarge(path, f"the header claims {width} × {height} pixels; {MAX_SIDE} a side are the most")
+        raise TooLarge(path, f"the header claims {width} × {height} pixels; the limit is {MAX_SIDE} a side")
     if width * height > MAX_PIXELS:
-        raise TooLarge(path, f"the header claims {width} × {height} pixels; {MAX_PIXELS >> 20} million are the most")
+        raise TooLarge(path, f"the header claims {width} × {height} pixels; the limit is {MAX_PIXELS >> 20} million")
     check_bytes(path, width * height * channels * 4)
 
 
 def check_bytes(path: Path, claimed: int) -> None:
     """Raises `TooLarge` for more pixels than a frame may have."""
     if claimed > MAX_BYTES:
-        raise TooLarge(path, f"the header claims {claimed / 2**30:.0f} GiB of pixels; {MAX_BYTES >> 30} are the most")
+        raise TooLarge(path, f"the header claims {claimed / 2**30:.0f} GiB of pixels; the limit is {MAX_BYTES >> 30}")
 
 
 def check_memory(what: object, wanted: int) -> None:
@@ -56,4 +56,4 @@ def check_spread(path: Path, raster: Window, windows: Iterable[Window]) -> None:
     held = sum(window.width * window.height for window in windows)
     area = raster.width * raster.height
     if raster.width > MAX_SIDE or raster.height > MAX_SIDE or area > max(_MOST_SPREAD * held, _FREE_SPREAD):
-        raise TooLarge(path, f"its parts lie so far apart that {raster.width} × {raster.height} pixels were needed")
+        raise TooLarge(path, f"its parts are so far apart that they need {raster.width} × {raster.height} pixels")

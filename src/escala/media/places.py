@@ -35,12 +35,12 @@ def place_in(folder: Path, name: str) -> Path:
     """
     parts = name.split("/")
     if "\\" in name or name.startswith("/") or ".." in parts or re.match(r"[A-Za-z]:", name):
-        raise BadSource(f"{printable(name)}: the name leads out of its folder")
+        raise BadSource(f"{printable(name)}: invalid path, it leaves the target folder")
     if any(not _is_plain(part) for part in parts) or len(_bytes(name)) > _MOST_PATH_BYTES:
-        raise BadSource(f"{printable(name)}: no file can have this name: letters, figures, blanks, . _ - are safe")
+        raise BadSource(f"{printable(name)}: invalid file name; use letters, digits, spaces, . _ -")
     place = folder.joinpath(*parts)
     if not place.parent.resolve().is_relative_to(folder.resolve()):
-        raise BadSource(f"{printable(name)}: the name leads out of its folder by a link")
+        raise BadSource(f"{printable(name)}: invalid path, it leaves the target folder by a link")
     return place
 
 
@@ -153,7 +153,7 @@ def _exists(place: Path) -> bool:
     try:
         return place.exists()
     except (OSError, ValueError) as error:
-        raise BadSource(f"{printable(place)}: no file can have this name") from error
+        raise BadSource(f"{printable(place)}: invalid file name") from error
 
 
 def _is_plain(part: str) -> bool:

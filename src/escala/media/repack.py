@@ -41,9 +41,9 @@ class Choice:
         taken = [self.rename.get(name, name) for name in known if self.takes(name)]
         double = next((name for name in taken if taken.count(name) > 1), None)
         if double is not None:
-            raise BadSource(f"two passes would be named {double}: give one of them another name")
+            raise BadSource(f"two passes would be named {double}: rename one of them")
         if not taken:
-            raise BadSource("no pass is left to write")
+            raise BadSource("no passes to export")
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ def gather_frame(
     chosen = _chosen(files, choice)
     lost = next((name for name in instead if name not in {taken.name for taken in chosen}), None)
     if lost is not None:
-        raise BadSource(f"{lost} has another name in its file, so it cannot be written anew: gather or rename it first")
+        raise BadSource(f"{lost} has another name in its file and cannot be rewritten: gather or rename it first")
     changed = [_with_pixels(taken, instead[taken.name], corner) if taken.name in instead else taken for taken in chosen]
     _write(path, [(taken, _named_channels(taken)) for taken in changed])
     return WrittenFile(path, tuple(taken.name for taken in changed))
@@ -104,7 +104,7 @@ def _with_pixels(taken: FilePass, planes: NDArray[Any], corner: tuple[int, int])
     place = slice(top, top + data.height), slice(left, left + data.width)
     plain = all(channel.xSampling == channel.ySampling == 1 for channel in taken.channels)
     if not plain or planes[0][place].shape != (data.height, data.width):
-        raise BadSource(f"{taken.name}: its window is not that of the render, so it cannot be written anew")
+        raise BadSource(f"{taken.name}: its data window differs from that of the render and cannot be rewritten")
     new = [np.ascontiguousarray(plane[place], c.pixels.dtype) for plane, c in zip(planes, taken.channels, strict=False)]
     channels = [OpenEXR.Channel("", pixels) for pixels in new]
     return replace(taken, channels=(*channels, *taken.channels[len(new) :]))
@@ -128,7 +128,7 @@ def _chosen(files: Sequence[SourceFile], choice: Choice) -> list[FilePass]:
 
 def _passes_of(file: SourceFile) -> list[FilePass]:
     if file.path.suffix.lower() != ".exr":
-        raise BadSource(f"{file.path.name}: only EXR files are taken apart and gathered; deliver stills instead")
+        raise BadSource(f"{file.path.name}: only EXR files can be split and gathered; export stills instead")
     parts = read_parts(file.path)
     pixels = read_channels(file.path, parts)
     layers = layers_of_parts([(part.name, part.channels) for part in parts])

@@ -128,7 +128,7 @@ def _in_folder(folder: Path) -> list[Path]:
         folders[:] = sorted(name for name in folders if not name.startswith(".")) if depth < 2 else []
         found.extend(Path(place) / n for n in names if Path(n).suffix.lower() in SUFFIXES and not n.startswith("."))
         if len(found) > MAX_FILES:
-            raise BadSource(f"{folder} holds more than {MAX_FILES} pictures: name the render inside it")
+            raise BadSource(f"{folder} holds more than {MAX_FILES} images: name the render in it")
     if not found:
         raise UnreadableFile(folder, "the folder holds no EXR, TIFF or PNG file")
     return found

@@ -241,7 +241,7 @@ def _measure_depth(mattes: Mapping[str, Any], name: str, depths: dict[str, int])
         path.pop()
         depths[current] = 1 + max((depths[member] for member in members_of(mattes[current])), default=-1)
         if depths[current] > _MOST_DEPTH:
-            raise ValueError(f"the matte {current!r} is joined {depths[current]} deep; {_MOST_DEPTH} is the most")
+            raise ValueError(f"the matte {current!r} is joined {depths[current]} deep; the limit is {_MOST_DEPTH}")
 
 
 def _way_back(path: list[str], name: str) -> str:

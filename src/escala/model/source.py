@@ -12,7 +12,7 @@ from .render import Document
 
 
 class PassReading(Document):
-    """What a pass is, said by hand: it replaces what was recognised."""
+    """What a pass is, set manually: it replaces what was recognised."""
 
     role: Role
     light: str | None = Field(None, min_length=1, max_length=120)

@@ -10,7 +10,7 @@ from escala.media.whole import owner
 
 from .tables import DeliveryRow
 
-RUNNING, DONE, FAILED, CANCELLED, BROKEN_OFF = "running", "done", "failed", "cancelled", "broken off"
+RUNNING, DONE, FAILED, CANCELLED, INTERRUPTED = "running", "done", "failed", "cancelled", "interrupted"
 _MOST_TOLD = 20
 
 
@@ -31,11 +31,11 @@ def end_delivery(session: Session, delivery_id: int, state: str, error: str | No
         row.state, row.error = state, error
 
 
-def break_off(session: Session, is_alive: Callable[[str], bool]) -> None:
+def mark_interrupted(session: Session, is_alive: Callable[[str], bool]) -> None:
     """What a process was writing that is no longer alive did not come to its end."""
     for row in session.scalars(select(DeliveryRow).where(DeliveryRow.state == RUNNING)):
         if not is_alive(row.process):
-            row.state = BROKEN_OFF
+            row.state = INTERRUPTED
 
 
 def deliveries_of(session: Session, variant_id: int) -> Sequence[DeliveryRow]:

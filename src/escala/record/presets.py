@@ -30,6 +30,6 @@ def drop_preset(session: Session, name: str) -> None:
     """Take a preset away; what it was laid on stays. Raises `NotFound`."""
     row = session.get(PresetRow, name)
     if row is None:
-        raise NotFound(f"there is no preset {name!r}: it may have been taken away elsewhere")
+        raise NotFound(f"there is no preset {name!r}: it may have been removed elsewhere")
     session.delete(row)
     session.flush()

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import jsonpatch
 from jsonpointer import resolve_pointer
@@ -22,6 +22,8 @@ from .tables import RevisionRow, VariantRow
 # A gesture is a few steps; a document of thousands of names has about a hundred thousand characters.
 _MOST_STEPS, _MOST_SIGNS = 1000, 4 << 20
 _MAX_COPIED = 1 << 20
+
+Branch = Literal["", "undone", "other"]
 
 
 class StaleRevision(EscalaError, ValueError):
@@ -43,7 +45,7 @@ class DamagedHistory(EscalaError, ValueError):
 def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
     """The variant after a patch, without saving it; raises `BadEdit`, also for one that would make it huge."""
     if len(patch) > _MOST_STEPS:
-        raise BadEdit(f"the edit has {len(patch)} steps; {_MOST_STEPS} are the most")
+        raise BadEdit(f"the edit has {len(patch)} steps; the limit is {_MOST_STEPS}")
     try:
         # As it is read today: a document kept by an older version may lack parts that have come since.
         changed = Variant.model_validate(document).model_dump(mode="json")
@@ -224,12 +226,19 @@ def prepare_restore(session: Session, variant: VariantRow, base: int, number: in
     check_base(variant, base)
     before = state_at(session, variant, number).model_dump(mode="json")
     label = next((r.label for r in history(session, variant) if r.number == number), "As created")
-    return prepare_edit(variant, base, [{"op": "replace", "path": "", "value": before}], f"Back to: {label}")
+    return prepare_edit(variant, base, [{"op": "replace", "path": "", "value": before}], f"Restored: {label}")
 
 
-def on_the_way(revisions: Sequence[RevisionRow], head: int) -> set[int]:
-    """The revisions that lead to the present state."""
-    return set(_way_to({revision.number: revision for revision in revisions}, head))
+def branches_of(revisions: Sequence[RevisionRow], head: int) -> dict[int, Branch]:
+    """The branch of each revision, by number: "" on the way to `head`, "undone" where redo leads, else "other"."""
+    newest_child = {revision.parent: revision.number for revision in revisions}  # the oldest come first
+    undone, number = set(), head
+    while number in newest_child:
+        number = newest_child[number]
+        undone.add(number)
+    straight = set(_way_to({revision.number: revision for revision in revisions}, head))
+    numbers = [revision.number for revision in revisions]
+    return {n: "" if n in straight else "undone" if n in undone else "other" for n in numbers}
 
 
 def _way_to(revisions: Mapping[int, RevisionRow], number: int) -> list[int]:

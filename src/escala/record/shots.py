@@ -16,7 +16,7 @@ from escala.model.variant import Variant
 
 from .tables import RevisionRow, ShotRow, VariantRow
 
-FIRST_VARIANT = "As rendered"
+FIRST_VARIANT = "Variant 1"
 
 
 class NotFound(EscalaError, LookupError):
@@ -31,19 +31,19 @@ class LastVariant(EscalaError, ValueError):
     """A shot keeps at least one variant."""
 
 
-TABLE, ASIDE, DELETED = "table", "aside", "deleted"
+ACTIVE, ARCHIVED, DELETED = "active", "archived", "deleted"
 
 
 def all_shots(session: Session) -> Sequence[ShotRow]:
     """Every shot that is not deleted, in the order they came in."""
-    return session.scalars(select(ShotRow).where(ShotRow.place != DELETED).order_by(ShotRow.id)).all()
+    return session.scalars(select(ShotRow).where(ShotRow.status != DELETED).order_by(ShotRow.id)).all()
 
 
 def clear_deleted(session: Session) -> None:
     """Let go of the shots and variants that were deleted and not restored. Their ids are never given again."""
     for row in session.scalars(select(VariantRow).where(VariantRow.deleted)).all():
         session.delete(row)
-    for shot in session.scalars(select(ShotRow).where(ShotRow.place == DELETED)).all():
+    for shot in session.scalars(select(ShotRow).where(ShotRow.status == DELETED)).all():
         session.delete(shot)
 
 
@@ -105,7 +105,7 @@ def add_variant(session: Session, shot: ShotRow, name: str, document: Variant) -
 def delete_variant(session: Session, variant: VariantRow) -> None:
     """Delete a variant; until the next start it can be restored. Raises `LastVariant` for the only one."""
     if len(variant.shot.variants) == 1:
-        raise LastVariant(f"{variant.name!r} is the only variant of {variant.shot.name}: make another one first")
+        raise LastVariant(f"{variant.name!r} is the only variant of {variant.shot.name}: create another one first")
     variant.deleted = True
     session.flush()
     session.expire(variant.shot, ["variants"])

@@ -51,14 +51,14 @@ _NEVER_AGAIN = {"sqlite_autoincrement": True}
 
 
 class ShotRow(Base):
-    """A shot with its render, as a document. `place`: "table", "aside", or until the next start "deleted"."""
+    """A shot with its render, as a document. `status`: "active", "archived", or until the next start "deleted"."""
 
     __tablename__ = "shot"
     __table_args__ = _NEVER_AGAIN
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
-    place: Mapped[str] = mapped_column(default="table", server_default="table")
+    status: Mapped[str] = mapped_column(default="active")
     sources: Mapped[list[Any]]
     render: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)

@@ -26,7 +26,7 @@ Progress = Callable[[int, int], None]
 
 @dataclass(frozen=True)
 class StageJob:
-    """What to render: size, samples a pixel, seed; `clean`: take the noise out.
+    """What to render: size, samples per pixel, seed; `clean`: take the noise out.
 
     `lens`: of the camera; `shutter`: how many frames it is open, in the middle of which the frame's time is.
     """

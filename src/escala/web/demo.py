@@ -62,7 +62,7 @@ def start_demo(studio: Studio) -> None:
             for render in DEMO_RENDERS:
                 _keep(studio, render)
         except (EscalaError, OSError) as error:
-            studio.hub.tell("trouble", sentence=f"The demo cannot be shown: {sentence_of(error)}")
+            studio.hub.tell("trouble", sentence=f"The demo is not available: {sentence_of(error)}")
 
     studio.run_in_background("demo", work)
 

@@ -67,7 +67,7 @@ class _Parser(HTTPRequestParser):
             self.body_rcv.buf = _Nowhere()
             consumed = int(super().received(data))
         if self.completed and self.body_rcv is not None and isinstance(self.body_rcv.buf, _Nowhere):
-            self.error = _NoRoomForBody("there is no room left on the server's disk: free some, then try again")
+            self.error = _NoRoomForBody("disk full: the server cannot write. Free some space and try again.")
         return consumed
 
 

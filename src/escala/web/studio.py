@@ -21,7 +21,7 @@ from escala.model.corrections import Correction
 from escala.model.render import Render
 from escala.model.variant import Variant
 from escala.record.database import Record
-from escala.record.deliveries import break_off
+from escala.record.deliveries import mark_interrupted
 from escala.record.shots import add_shot, clear_deleted, find_shot, shot_render
 
 from .events import EventLog
@@ -85,7 +85,7 @@ class Studio:
         for folder in self.settings.folders[1:]:
             sweep(folder)
         with self.record.writing() as session:
-            break_off(session, is_alive)
+            mark_interrupted(session, is_alive)
             clear_deleted(session)
 
     def run_in_background(self, name: str, work: Callable[[], None]) -> None:
@@ -118,7 +118,7 @@ class Studio:
             render = self.render_of(shot_id)
             return self.workshop.reading_of(shot_id, render, variant, lambda *how: self.jobs.report(job, *how))
 
-        return self.jobs.here("reading anew", work)
+        return self.jobs.here("analysing passes", work)
 
     def render_of(self, shot_id: int) -> Render:
         """The render of a shot, read from the record once."""
@@ -179,7 +179,7 @@ class Studio:
             changes = self.reread(shot_id, paths, lambda share, doing: self.jobs.report(job, share, doing))
             return {"shot_id": shot_id, "changes": list(changes.sentences), "renamed": changes.renamed}
 
-        return self.jobs.start("taking over", work)
+        return self.jobs.start("replacing render", work)
 
     def reread(self, shot_id: int, sources: list[str] | None = None, progress: Progress = untold) -> Changes:
         """Read a shot's files again, or newer ones in their place; everything made on it stays."""
@@ -205,7 +205,7 @@ class Studio:
     def bring_picture(self, name: str, stream: ByteStream) -> str:
         """Keep a picture that others are compared with, and name it. Raises errors that say what is wrong."""
         if Path(name).suffix.lower() not in PICTURES:
-            raise BadSource(f"{printable(name)}: a picture to compare with comes as EXR, PNG, TIFF or JPEG")
+            raise BadSource(f"{printable(name)}: a comparison image must be EXR, PNG, TIFF or JPEG")
         folder = make_folder(self.settings.uploads, "picture-")
         try:
             file = keep_body(stream, place_in(folder, name), self.settings.upload_limit)

@@ -57,4 +57,4 @@ class TallyTest(FolderTest):
         self.assertFalse(tally.verdict.exact)
         np.testing.assert_allclose(tally.verdict.factor, 1.5, rtol=1e-2)
         self.assertIn("times 1.5", tally.verdict.causes[0].message)
-        self.assertEqual(tally.verdict.causes[0].repair, "multiply the sum by it")
+        self.assertEqual(tally.verdict.causes[0].repair, "Multiply the sum by it")

@@ -25,7 +25,7 @@ class ColouringTest(FolderTest):
         self.assertEqual(self.chosen().input_space, "ACEScg")
         self.assertIn("AP1", self.chosen().input.reason)
         by_hand = self.chosen(input_space="lin_rec2020")
-        self.assertEqual((by_hand.input.name, by_hand.input.reason), ("Linear Rec.2020", "chosen by hand"))
+        self.assertEqual((by_hand.input.name, by_hand.input.reason), ("Linear Rec.2020", "set manually"))
 
     def test_the_chain_in_words(self) -> None:
         chain = self.chosen(config="Soft").words

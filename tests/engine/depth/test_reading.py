@@ -76,4 +76,4 @@ class ReadingTest(FolderTest):
 
     def test_intake_tells_what_it_found(self) -> None:
         depth = camera_engine(self.folder).render.find_pass("depth")
-        self.assertIn("it holds distance along the axis", depth.reason)
+        self.assertIn("it holds planar (along camera axis)", depth.reason)

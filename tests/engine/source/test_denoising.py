@@ -108,7 +108,7 @@ class DenoisingTest(FolderTest):
         disk = mount_small_disk(self, self.folder / "disk", 80_000)
         fill(disk, leave=20_000)
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
-        with self.assertRaisesRegex(NoRoom, "no room left for the decoded passes"):
+        with self.assertRaisesRegex(NoRoom, "disk full: the decoded passes"):
             reading_of(self.engine, variant, disk)
         (disk / "filler").unlink()
         read = read_engine(self.engine, 1, self.engine, variant, disk)

@@ -48,7 +48,7 @@ class ReadingTest(FolderTest):
         by_hand = SourceChoice(roles={"notes": PassReading(role="light_group", light="window")})
         read = self.read(engine, Variant(source=by_hand))
         self.assertEqual(read.render.recipes[0].recipe.lights, ("key", "window"))
-        self.assertEqual(read.render.find_pass("notes").reason, "said by hand")
+        self.assertEqual(read.render.find_pass("notes").reason, "set manually")
         other = SourceChoice(roles={"lg_key": PassReading(role="mask")})
         lights = [light for f in self.read(engine, Variant(source=other)).render.recipes for light in f.recipe.lights]
         self.assertNotIn("key", lights)

@@ -20,7 +20,7 @@ class TakeoverTest(FolderTest):
         passes = {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL}
         changes = self.compare(passes, {name: planes * np.float32(0.5) for name, planes in passes.items()})
         self.assertFalse(changes.is_news)
-        self.assertEqual(changes.sentences, ("The same passes, newer pixels.",))
+        self.assertEqual(changes.sentences, ("Same passes, new pixels.",))
 
     def test_new_and_gone_lights_are_named(self) -> None:
         changes = self.compare(

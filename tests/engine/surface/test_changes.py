@@ -144,7 +144,7 @@ class SurfaceTest(FolderTest):
         self.assertEqual(words(engine.render, changed(), None), ("unchanged", False))
         self.assertEqual(words(engine.render, changed(TURN, Recolour()), None), ("1 change", True))
         bare = engine_for(write_layers(self.folder / "bare.exr", {"": light(1)}))
-        self.assertEqual(words(bare.render, changed(TURN), None), ("no colour pass", False))
+        self.assertEqual(words(bare.render, changed(TURN), None), ("no albedo pass", False))
 
 
 class ObjectTest(FolderTest):

@@ -12,8 +12,6 @@ import { useLightGrip } from './useLightGrip'
 import CorrectionList from '@/corrections/CorrectionList.vue'
 import WhereWord from '@/mattes/WhereWord.vue'
 import type { Limitable } from '@/stores/shelf'
-import PinPanel from '@/stations/looking/PinPanel.vue'
-import ScopePanel from '@/stations/looking/ScopePanel.vue'
 
 const shots = useShot()
 const room = useRoom()
@@ -47,7 +45,7 @@ const of = computed(() => {
 })
 const limitable = computed<Limitable>(() => ({
   key: `level ${room.chosen?.axis} ${room.chosen?.name}`,
-  words: `the level of ${title.value.toLowerCase()}`,
+  words: title.value.toLowerCase(),
   matte: () => level.value.matte ?? null,
   patch: (matte) => patchOf({ matte }),
 }))
@@ -61,7 +59,7 @@ function show(change: Partial<Level>) {
 }
 
 function keep(change: Partial<Level>, what: string) {
-  if (room.chosen) void shots.edit(patchOf(change), `${title.value}, ${what}`)
+  if (room.chosen) void shots.edit(patchOf(change), `${title.value}: ${what}`)
 }
 </script>
 
@@ -69,14 +67,22 @@ function keep(change: Partial<Level>, what: string) {
   <section v-if="room.chosen" class="bench-part" :aria-label="title">
     <div class="bench-head">
       <h2>{{ title }}</h2>
-      <button type="button" :aria-pressed="level.solo" @click="keep({ solo: !level.solo }, 'alone')">
-        alone
+      <button
+        type="button"
+        :aria-pressed="level.solo"
+        @click="keep({ solo: !level.solo }, `solo ${level.solo ? 'off' : 'on'}`)"
+      >
+        Solo
       </button>
-      <button type="button" :aria-pressed="level.mute" @click="keep({ mute: !level.mute }, 'off')">
-        off
+      <button
+        type="button"
+        :aria-pressed="level.mute"
+        @click="keep({ mute: !level.mute }, `mute ${level.mute ? 'off' : 'on'}`)"
+      >
+        Mute
       </button>
-      <button type="button" :disabled="isNeutral(level)" @click="keep({ ...NEUTRAL_LEVEL }, 'neutral')">
-        neutral
+      <button type="button" :disabled="isNeutral(level)" @click="keep({ ...NEUTRAL_LEVEL }, 'reset')">
+        Reset
       </button>
     </div>
     <RulerScale
@@ -95,7 +101,7 @@ function keep(change: Partial<Level>, what: string) {
       @settled="keep({ kelvin: $event }, `temperature ${$event} K`)"
     />
     <RulerScale
-      label="Magenta to green"
+      label="Green–magenta"
       :scale="DUV"
       :value="level.duv"
       @moving="show({ duv: $event })"
@@ -118,7 +124,7 @@ function keep(change: Partial<Level>, what: string) {
     />
     <WhereWord :what="limitable" />
     <p v-if="approximate" class="warning" role="status">
-      Approximate: lights and components move at once, and this render has no passes for both together.
+      Approximate: without light × component passes, combined changes are applied by ratio.
     </p>
   </section>
   <CorrectionList
@@ -126,8 +132,5 @@ function keep(change: Partial<Level>, what: string) {
     :key="`${room.chosen.axis} ${room.chosen.name}`"
     place="/balance/corrections"
     :of="of"
-    :empty="`None on ${title.toLowerCase()}.`"
   />
-  <PinPanel />
-  <ScopePanel />
 </template>

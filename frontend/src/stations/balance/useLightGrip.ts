@@ -17,7 +17,7 @@ interface Drag {
   dx: number
   dy: number
   fine: boolean
-  way: 'level' | 'warmth' | null
+  way: 'level' | 'temperature' | null
   /** Fixed when the make-up of the place is known, so that a change does not pass it on to another. */
   held: { axis: Axis; name: string } | null
 }
@@ -64,7 +64,7 @@ export function useLightGrip() {
     if (!held || !way || !shots.base) return null
     const level = levelOf(shots.base, held.axis, held.name)
     const step = fine ? 0.1 : 1
-    if (way === 'warmth') {
+    if (way === 'temperature') {
       const mired = 1e6 / level.kelvin + dx * MIRED_PER_PIXEL * step
       const kelvin = Math.min(20000, Math.max(1750, Math.round(1e6 / Math.max(mired, 1) / 10) * 10))
       return { ...held, level: { ...level, kelvin }, what: `${kelvin} K` }
@@ -91,7 +91,7 @@ export function useLightGrip() {
     room.choose(last.axis, last.name)
     await shots.edit(
       levelPatch(last.axis, last.name, last.level),
-      `${spoken(last.name)} ${last.what}, in the picture`,
+      `${spoken(last.name)}: ${last.what} set in the image`,
     )
   }
 
@@ -102,14 +102,14 @@ export function useLightGrip() {
         : null
     return level ? `${spoken(room.chosen!.name)} ${stopsText(level.stops)} stops, ${level.kelvin} K` : ''
   })
-  const doing = () => moving.value || 'drag up or down: level, sideways: warmth'
+  const doing = () => moving.value || 'Drag up/down: level, left/right: temperature'
   const grip = { begin, move, end: () => void end(), words: () => words.value, doing }
   onScopeDispose(useGrip().take(grip))
 }
 
 function wayOf(dx: number, dy: number): Drag['way'] {
   if (Math.hypot(dx, dy) < SLACK) return null
-  return Math.abs(dy) >= Math.abs(dx) ? 'level' : 'warmth'
+  return Math.abs(dy) >= Math.abs(dx) ? 'level' : 'temperature'
 }
 
 /** The light that makes most of a place, else the component. */

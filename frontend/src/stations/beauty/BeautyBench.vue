@@ -8,7 +8,7 @@ import { useTally } from '@/tally/useTally'
 import { useTermEdits } from '@/tally/useTermEdits'
 import RemovedList from './RemovedList.vue'
 import CorrectionList from '@/corrections/CorrectionList.vue'
-import { counted, percent, spoken } from '@/stores/levels'
+import { percent, spoken } from '@/stores/levels'
 import { useRoom } from '@/stores/room'
 import { useShot } from '@/stores/shot'
 
@@ -46,8 +46,8 @@ function use(name: string) {
 
 function stateOf(name: string): string {
   const edit = terms.editOf(name)
-  if (!edit.on) return 'off'
-  if (edit.alone) return 'alone'
+  if (!edit.on) return 'mute'
+  if (edit.alone) return 'solo'
   return edit.strength === 1 ? '' : `× ${edit.strength.toFixed(2)}`
 }
 </script>
@@ -57,8 +57,8 @@ function stateOf(name: string): string {
     <section class="bench-part">
       <h2>{{ tally.sentence }}</h2>
       <p class="quiet">
-        {{ changed ? 'Changed by hand.' : 'Found by itself.' }}
-        <button v-if="changed" type="button" class="link" @click="terms.asFound">as it was found</button>
+        {{ changed ? 'Edited.' : 'Detected automatically.' }}
+        <button v-if="changed" type="button" class="link" @click="terms.asFound">Reset to detected</button>
         <template v-if="others.length">
           Also possible:
           <button v-for="(name, i) in tally.others" :key="name" type="button" class="link" @click="use(name)">
@@ -68,7 +68,7 @@ function stateOf(name: string): string {
       </p>
     </section>
     <RemovedList />
-    <CorrectionList place="/beauty/corrections" empty="None on the whole of it." />
+    <CorrectionList place="/beauty/corrections" />
     <section class="bench-part lines" aria-label="Tally">
       <LiftSwitch class="lifting" />
       <template v-for="(line, index) in tally.lines" :key="line.name">
@@ -86,12 +86,12 @@ function stateOf(name: string): string {
         />
         <TermControls v-if="opened === line.name" :line="line" :names="names" />
       </template>
-      <p v-if="factor" class="quiet">all of it times {{ factor }}</p>
+      <p v-if="factor" class="quiet">Whole sum × {{ factor }}</p>
       <TallyLine
         v-if="tally.reference"
         operator="+"
         title="Residual"
-        :note="`what no term holds · ${percent(tally.residual_share)}`"
+        :note="`not explained by any term · ${percent(tally.residual_share)}`"
         :row="tally.lines.length"
         :rows="rows"
         :sheet="sheet"
@@ -99,7 +99,7 @@ function stateOf(name: string): string {
       <hr />
       <TallyLine
         operator="="
-        :title="tally.reference ? `Reference: ${tally.reference}` : 'The sum; there is no reference'"
+        :title="tally.reference ? `Reference: ${tally.reference}` : 'Sum (no reference)'"
         :row="rows - 1"
         :rows="rows"
         :sheet="sheet"
@@ -108,7 +108,7 @@ function stateOf(name: string): string {
       <TallyVerdict v-if="tally.verdict" :verdict="tally.verdict" @repair="terms.repair" />
     </section>
     <details v-if="tally.unused.length" class="bench-part">
-      <summary>{{ counted(tally.unused.length, 'pass') }} not in the sum</summary>
+      <summary>Unused passes ({{ tally.unused.length }})</summary>
       <div class="unused">
         <button
           v-for="name in tally.unused"
@@ -124,7 +124,11 @@ function stateOf(name: string): string {
   </template>
   <section v-else class="bench-part">
     <p class="quiet">
-      {{ shots.variant?.reading.recipes.length ? 'Adding up' : 'No recipe: there is nothing to add up.' }}
+      {{
+        shots.variant?.reading.recipes.length
+          ? 'Loading…'
+          : 'No recipe: this render has no lights or components to sum.'
+      }}
     </p>
   </section>
 </template>

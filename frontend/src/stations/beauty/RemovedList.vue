@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Removal } from '@/api/types'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import WhereWord from '@/mattes/WhereWord.vue'
 import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
@@ -14,8 +15,8 @@ const nameOf = (removal: Removal) => removal.matte ?? 'everything'
 /** Nothing is taken before it is known where: the first matte makes the entry. */
 function takeAway() {
   shelf.show({
-    key: 'something to take away',
-    words: 'what is taken away',
+    key: 'removed object',
+    words: 'the removed object',
     matte: () => null,
     needed: true,
     patch: (matte) => (matte ? [{ op: 'add', path: '/beauty/removed/-', value: { matte } }] : []),
@@ -24,30 +25,35 @@ function takeAway() {
 
 function drop(removal: Removal) {
   shelf.close()
-  void shots.edit([{ op: 'remove', path: `/beauty/removed/${removal.id}` }], `${nameOf(removal)} is back`)
+  void shots.edit([{ op: 'remove', path: `/beauty/removed/${removal.id}` }], `${nameOf(removal)} restored`)
 }
 </script>
 
 <template>
-  <section class="bench-part" aria-label="Taken away">
+  <section class="bench-part" aria-label="Removed objects">
     <div class="bench-head">
-      <h2>Taken away</h2>
-      <button type="button" @click="takeAway">take something away</button>
+      <h2>Removed objects</h2>
+      <button type="button" @click="takeAway">Remove object</button>
     </div>
     <p v-if="!removals.all.value.length" class="quiet">
-      Nothing. Point at a thing: it goes from every pass, and what lies beneath comes through.
+      No removed objects. A removed object is cut from every pass and from alpha; the area becomes
+      transparent.
     </p>
     <div v-for="removal in removals.all.value" :key="removal.id" class="bench-head">
-      <WhereWord :what="removals.limitable(removal.id!, 'what is taken away')" />
+      <WhereWord :what="removals.limitable(removal.id!, 'the removed object')" />
       <span class="fill" />
-      <button
-        type="button"
-        :aria-pressed="!removal.on"
-        @click="removals.keep(removal.id!, { on: !removal.on }, `${nameOf(removal)}, away or not`)"
-      >
-        off
-      </button>
-      <button type="button" @click="drop(removal)">put back</button>
+      <OnSwitch
+        :on="removal.on !== false"
+        :name="`Removal of ${nameOf(removal)}`"
+        @change="
+          removals.keep(
+            removal.id!,
+            { on: $event },
+            `Removal of ${nameOf(removal)}: ${$event ? 'on' : 'off'}`,
+          )
+        "
+      />
+      <button type="button" @click="drop(removal)">Restore</button>
     </div>
   </section>
 </template>

@@ -1,7 +1,5 @@
 <script setup lang="ts">
 import { onScopeDispose, ref, watch } from 'vue'
-import PinPanel from '@/stations/looking/PinPanel.vue'
-import ScopePanel from '@/stations/looking/ScopePanel.vue'
 import { useShelf } from '@/stores/shelf'
 import FocusPart from './FocusPart.vue'
 import HazePart from './HazePart.vue'
@@ -16,8 +14,8 @@ const { survey } = useDepth()
 const shelf = useShelf()
 type Doing = 'focus' | 'haze'
 const HANDS: { doing: Doing; words: string }[] = [
-  { doing: 'focus', words: 'click what is sharp' },
-  { doing: 'haze', words: 'pull the haze' },
+  { doing: 'focus', words: 'Set focus' },
+  { doing: 'haze', words: 'Set haze range' },
 ]
 const doing = ref<Doing>('focus')
 let hand: { stop: () => void } | null = null
@@ -33,7 +31,7 @@ watch(
 </script>
 
 <template>
-  <section v-if="survey?.found" class="bench-part hands" aria-label="In the picture">
+  <section v-if="survey?.found" class="bench-part hands" aria-label="In the image">
     <div class="bench-head">
       <button
         v-for="one in HANDS"
@@ -48,8 +46,8 @@ watch(
     <p class="quiet">
       {{
         doing === 'focus'
-          ? 'The circle under the pointer is as large as the blur there.'
-          : 'From where it begins to where half of the light is left.'
+          ? 'Click to set focus. The circle at the pointer shows the blur radius there.'
+          : 'Drag from the start distance to the 50% distance.'
       }}
     </p>
   </section>
@@ -59,6 +57,4 @@ watch(
   </template>
   <MotionPart />
   <ReadingPart />
-  <PinPanel />
-  <ScopePanel />
 </template>

@@ -103,10 +103,10 @@ function take() {
 <template>
   <div class="ruler">
     <div class="head">
-      <span>In focus, scene units</span>
+      <span>Focus distance</span>
       <input
         :value="typing ? text : distanceText(shown)"
-        aria-label="In focus, number"
+        aria-label="Focus distance, number"
         inputmode="decimal"
         @focus="((typing = true), (text = String(shown)))"
         @input="text = ($event.target as HTMLInputElement).value"
@@ -119,7 +119,7 @@ function take() {
       :viewBox="`0 0 ${WIDTH} ${HEIGHT + 16}`"
       role="slider"
       tabindex="0"
-      aria-label="In focus"
+      aria-label="Focus distance"
       :aria-valuemin="low"
       :aria-valuemax="high"
       :aria-valuenow="shown"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import RulerScale from '@/parts/RulerScale.vue'
 import { readout, SHARE, TURN, type RulerScale as Scale } from '@/parts/ruler'
 import DepthRuler from './DepthRuler.vue'
@@ -29,13 +30,11 @@ const sharp = computed<[number, number] | null>(() => {
   <section class="bench-part" aria-label="Focus">
     <div class="bench-head">
       <h2>Focus</h2>
-      <button
-        type="button"
-        :aria-pressed="lens.on"
-        @click="defocus.keep(lens.on ? { on: false } : switchedOn({}), `defocus ${lens.on ? 'off' : 'on'}`)"
-      >
-        {{ lens.on ? 'on' : 'off' }}
-      </button>
+      <OnSwitch
+        name="Defocus"
+        :on="lens.on"
+        @change="defocus.keep($event ? switchedOn({}) : { on: false }, `Defocus: ${$event ? 'on' : 'off'}`)"
+      />
     </div>
     <DepthRuler
       v-if="survey"
@@ -43,7 +42,7 @@ const sharp = computed<[number, number] | null>(() => {
       :focus="lens.focus"
       :sharp="sharp"
       @moving="defocus.show(onWith({ focus: $event }))"
-      @settled="defocus.keep(onWith({ focus: $event }), `focus ${distanceText($event)}`)"
+      @settled="defocus.keep(onWith({ focus: $event }), `Focus distance ${distanceText($event)} scene units`)"
     />
     <RulerScale
       label="Blur radius at infinity"
@@ -51,43 +50,43 @@ const sharp = computed<[number, number] | null>(() => {
       :value="radius"
       :note="radius > lens.limit_px ? `limited to ${readout(LIMIT, lens.limit_px)} px` : ''"
       @moving="defocus.show(withRadius($event))"
-      @settled="defocus.keep(withRadius($event), `blur radius at infinity ${readout(RADIUS, $event)} px`)"
+      @settled="defocus.keep(withRadius($event), `Blur radius at infinity ${readout(RADIUS, $event)} px`)"
     />
     <RulerScale
-      label="Never wider than"
+      label="Max blur radius"
       :scale="LIMIT"
       :value="lens.limit_px"
       @moving="defocus.show({ limit_px: $event })"
-      @settled="defocus.keep({ limit_px: $event }, `discs up to ${readout(LIMIT, $event)} px`)"
+      @settled="defocus.keep({ limit_px: $event }, `Max blur radius ${readout(LIMIT, $event)} px`)"
     />
     <div class="bench-head">
-      <span class="quiet">Opening</span>
+      <span class="quiet">Aperture shape</span>
       <select
-        aria-label="Shape of the opening"
+        aria-label="Aperture shape"
         :value="lens.blades"
         @change="
-          defocus.keep({ blades: Number(($event.target as HTMLSelectElement).value) }, 'shape of the opening')
+          defocus.keep({ blades: Number(($event.target as HTMLSelectElement).value) }, 'Aperture shape')
         "
       >
         <option v-for="blades in SHAPES" :key="blades" :value="blades">
-          {{ blades ? `${blades} blades` : 'round' }}
+          {{ blades ? `${blades} blades` : 'Round' }}
         </option>
       </select>
     </div>
     <template v-if="lens.blades">
       <RulerScale
-        label="Turned"
+        label="Blade rotation"
         :scale="TURN"
         :value="lens.turn"
         @moving="defocus.show({ turn: $event })"
-        @settled="defocus.keep({ turn: $event }, `opening turned ${readout(TURN, $event)}°`)"
+        @settled="defocus.keep({ turn: $event }, `Blade rotation ${readout(TURN, $event)}°`)"
       />
       <RulerScale
-        label="Rounded"
+        label="Roundness"
         :scale="SHARE"
         :value="lens.round * 100"
         @moving="defocus.show({ round: $event / 100 })"
-        @settled="defocus.keep({ round: $event / 100 }, `opening rounded ${readout(SHARE, $event)} %`)"
+        @settled="defocus.keep({ round: $event / 100 }, `Aperture roundness ${readout(SHARE, $event)}%`)"
       />
     </template>
   </section>

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import type { Triple } from '@/api/types'
 import WhereWord from '@/mattes/WhereWord.vue'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import RulerScale from '@/parts/RulerScale.vue'
 import TripleRuler from '@/parts/TripleRuler.vue'
 import { factorScale, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
@@ -18,17 +19,17 @@ const DENSITY: Scale = {
   step: 0.002,
   major: 5,
   digits: 4,
-  unit: 'per unit',
+  unit: '/ unit',
 }
 const COLOUR = factorScale(4, 0.18)
 const half = computed(() =>
-  air.value.density > 0 ? (air.value.start + Math.LN2 / air.value.density).toFixed(1) : 'nowhere',
+  air.value.density > 0 ? (air.value.start + Math.LN2 / air.value.density).toFixed(1) : null,
 )
 const onWith = (change: object) => ({ ...change, on: true })
 
 function turnHeight() {
   const height = air.value.height ? null : { base: 0, thickness: 5, up: [0, 1, 0] }
-  haze.keep({ height }, height ? 'haze by height' : 'haze at any height')
+  haze.keep({ height }, height ? 'Haze height falloff on' : 'Haze height falloff off')
 }
 const withHeight = (change: object) => ({ height: { ...air.value.height, ...change } })
 const switched = () =>
@@ -39,28 +40,22 @@ const switched = () =>
   <section class="bench-part" aria-label="Haze">
     <div class="bench-head">
       <h2>Haze</h2>
-      <button
-        type="button"
-        :aria-pressed="air.on"
-        @click="haze.keep(switched(), `haze ${air.on ? 'off' : 'on'}`)"
-      >
-        {{ air.on ? 'on' : 'off' }}
-      </button>
+      <OnSwitch name="Haze" :on="air.on" @change="haze.keep(switched(), `Haze: ${$event ? 'on' : 'off'}`)" />
     </div>
     <RulerScale
       label="Density"
       :scale="DENSITY"
       :value="air.density"
-      :note="`half at ${half}`"
+      :note="half === null ? 'no haze' : `50% at ${half}`"
       @moving="haze.show(onWith({ density: $event }))"
-      @settled="haze.keep(onWith({ density: $event }), `haze density ${readout(DENSITY, $event)}`)"
+      @settled="haze.keep(onWith({ density: $event }), `Haze density ${readout(DENSITY, $event)}`)"
     />
     <RulerScale
-      label="Begins at"
+      label="Start distance"
       :scale="UNITS"
       :value="air.start"
       @moving="haze.show({ start: $event })"
-      @settled="haze.keep({ start: $event }, `haze from ${readout(UNITS, $event)}`)"
+      @settled="haze.keep({ start: $event }, `Haze start ${readout(UNITS, $event)} scene units`)"
     />
     <TripleRuler
       label="Colour"
@@ -68,40 +63,42 @@ const switched = () =>
       :scale="COLOUR"
       keeps="ratio"
       @moving="haze.show({ colour: $event })"
-      @settled="haze.keep({ colour: $event }, 'haze colour')"
+      @settled="haze.keep({ colour: $event }, 'Haze colour')"
     />
     <RulerScale
       label="Brightness"
       :scale="STOPS"
       :value="air.level"
       @moving="haze.show({ level: $event })"
-      @settled="haze.keep({ level: $event }, `haze ${readout(STOPS, $event)} stops`)"
+      @settled="haze.keep({ level: $event }, `Haze brightness ${readout(STOPS, $event)} stops`)"
     />
     <div class="bench-head">
       <button
         type="button"
         :aria-pressed="air.background"
-        title="Air where the depth pass has nothing, as in front of a sky"
-        @click="haze.keep({ background: !air.background }, 'haze before the background')"
+        title="Also where the depth pass is empty, as in the sky"
+        @click="
+          haze.keep({ background: !air.background }, `Haze on background: ${air.background ? 'off' : 'on'}`)
+        "
       >
-        background too
+        Apply to background
       </button>
-      <button type="button" :aria-pressed="!!air.height" @click="turnHeight">thinner with height</button>
+      <button type="button" :aria-pressed="!!air.height" @click="turnHeight">Height falloff</button>
     </div>
     <template v-if="air.height">
       <RulerScale
-        label="Full up to"
+        label="Base height"
         :scale="{ ...UNITS, min: -100, max: 100, signed: true }"
         :value="air.height.base ?? 0"
         @moving="haze.show(withHeight({ base: $event }))"
-        @settled="haze.keep(withHeight({ base: $event }), 'height of the haze')"
+        @settled="haze.keep(withHeight({ base: $event }), 'Haze base height')"
       />
       <RulerScale
-        label="Thinner by e every"
+        label="Scale height"
         :scale="{ ...UNITS, min: 0.05, neutral: 5 }"
         :value="air.height.thickness"
         @moving="haze.show(withHeight({ thickness: $event }))"
-        @settled="haze.keep(withHeight({ thickness: $event }), 'thickness of the haze')"
+        @settled="haze.keep(withHeight({ thickness: $event }), 'Haze scale height')"
       />
     </template>
     <WhereWord :what="haze.limitable('the haze')" />

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import RulerScale from '@/parts/RulerScale.vue'
 import { factorScale, readout } from '@/parts/ruler'
 import { useDepth } from './useDepth'
@@ -12,39 +13,37 @@ const CENTRE = { ...factorScale(1, 0), min: -1, signed: true }
 const onWith = (change: object) => ({ ...change, on: true })
 const turned = (axis: 0 | 1) => open.value.scale.map((one, i) => (i === axis ? -one : one))
 const AXES = [
-  { axis: 0, words: 'turn x' },
-  { axis: 1, words: 'turn y' },
+  { axis: 0, words: 'Flip X' },
+  { axis: 1, words: 'Flip Y' },
 ] as const
 </script>
 
 <template>
-  <section class="bench-part" aria-label="Motion">
+  <section class="bench-part" aria-label="Motion blur">
     <div class="bench-head">
-      <h2>Motion</h2>
-      <button
-        type="button"
-        :aria-pressed="open.on"
+      <h2>Motion blur</h2>
+      <OnSwitch
+        name="Motion blur"
+        :on="open.on"
         :disabled="!survey?.moves"
-        @click="motion.keep({ on: !open.on }, `motion blur ${open.on ? 'off' : 'on'}`)"
-      >
-        {{ open.on ? 'on' : 'off' }}
-      </button>
+        @change="motion.keep({ on: $event }, `Motion blur: ${$event ? 'on' : 'off'}`)"
+      />
     </div>
-    <p v-if="survey && !survey.moves" class="quiet">This render has no pass of motion vectors.</p>
+    <p v-if="survey && !survey.moves" class="quiet">No motion vector pass in this render.</p>
     <template v-else>
       <RulerScale
-        label="Shutter open"
+        label="Shutter"
         :scale="FRAMES"
         :value="open.shutter"
         @moving="motion.show(onWith({ shutter: $event }))"
-        @settled="motion.keep(onWith({ shutter: $event }), `shutter ${readout(FRAMES, $event)} frames`)"
+        @settled="motion.keep(onWith({ shutter: $event }), `Shutter ${readout(FRAMES, $event)} frames`)"
       />
       <RulerScale
-        label="Before or after the frame"
+        label="Shutter offset"
         :scale="CENTRE"
         :value="open.centre"
         @moving="motion.show({ centre: $event })"
-        @settled="motion.keep({ centre: $event }, `shutter centred at ${readout(CENTRE, $event)}`)"
+        @settled="motion.keep({ centre: $event }, `Shutter offset ${readout(CENTRE, $event)}`)"
       />
       <div class="bench-head">
         <button
@@ -52,8 +51,13 @@ const AXES = [
           :key="axis"
           type="button"
           :aria-pressed="open.scale[axis] < 0"
-          title="For renderers that write this axis the other way"
-          @click="motion.keep({ scale: turned(axis) }, `vectors: ${words}`)"
+          title="For renderers that store this axis with the opposite sign"
+          @click="
+            motion.keep(
+              { scale: turned(axis) },
+              `Motion vectors: ${words} ${open.scale[axis] < 0 ? 'off' : 'on'}`,
+            )
+          "
         >
           {{ words }}
         </button>

@@ -1,5 +1,5 @@
 import { createSharedComposable } from '@vueuse/core'
-import { computed, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { api, told } from '@/api/client'
 import { NEUTRAL_DEPTH } from '@/api/defaults'
 import type { Defocus, DepthPlace, DepthReading, Haze, Motion, Survey } from '@/api/types'
@@ -21,6 +21,7 @@ export const useDepth = createSharedComposable(() => {
   const defocus = usePart<Defocus>('/depth/defocus', NEUTRAL_DEPTH.defocus as Defocus)
   const motion = usePart<Motion>('/depth/motion', NEUTRAL_DEPTH.motion as Motion)
   const survey = shallowRef<Survey | null>(null)
+  const surveyState = ref<'loading' | 'error' | 'ready'>('loading')
   const at = () => ({ params: { path: { variant_id: shots.variant!.id } } })
 
   const read = computed(() =>
@@ -34,13 +35,16 @@ export const useDepth = createSharedComposable(() => {
   watch(
     [() => shots.variant?.id, () => room.frame, () => shots.renderKey, read],
     async () => {
-      if (!shots.variant) return void (survey.value = null)
+      survey.value = null // that of another variant says nothing of this one
+      surveyState.value = 'loading'
+      if (!shots.variant) return
       try {
         const body = { frame: room.frame, patch: shots.draft as unknown as Record<string, never>[] }
         const request = api.POST('/api/variants/{variant_id}/depth', { ...at(), body })
         survey.value = (await told<{ survey: Survey }>(request)).survey
+        surveyState.value = 'ready'
       } catch {
-        survey.value = null // the picture itself tells what is wrong
+        surveyState.value = 'error' // the image itself shows what is wrong
       }
     },
     { immediate: true },
@@ -70,11 +74,11 @@ export const useDepth = createSharedComposable(() => {
     const request = api.POST('/api/variants/{variant_id}/depth/at', { ...at(), body })
     return (await told<{ place: DepthPlace }>(request)).place
   }
-  return { reading, haze, defocus, motion, survey, placeAt, switchedOn, radiusOf, apertureOf }
+  return { reading, haze, defocus, motion, survey, surveyState, placeAt, switchedOn, radiusOf, apertureOf }
 })
 
 /** A distance as it is read: as many digits as matter. */
 export function distanceText(distance: number | null): string {
-  if (distance === null) return 'nothing there'
+  if (distance === null) return 'No depth'
   return distance >= 100 ? distance.toFixed(0) : distance >= 10 ? distance.toFixed(1) : distance.toFixed(2)
 }

@@ -22,7 +22,7 @@ export function useFocusHand() {
         wish = null
         const found = await placeAt(next)
         const radius = Math.abs(found.radius_px ?? 0)
-        const blur = defocus.now.value.on ? `, blurred over ${radius.toFixed(1)} px` : ''
+        const blur = defocus.now.value.on ? `, blur radius ${radius.toFixed(1)} px` : ''
         marks.show([
           { kind: 'circle', at: next, radius: defocus.now.value.on ? radius : 0 },
           { kind: 'words', at: next, text: `${distanceText(found.distance)}${found.distance === null ? '' : blur}` }, // prettier-ignore
@@ -38,10 +38,10 @@ export function useFocusHand() {
   async function click(at: GripPlace) {
     try {
       const found = await placeAt(at)
-      if (found.distance === null) return troubles.tell('Nothing is there to be sharp: the depth pass is empty at this place.') // prettier-ignore
+      if (found.distance === null) return troubles.tell('No depth at this pixel.') // prettier-ignore
       const focus = Number(found.distance.toPrecision(5))
       const change = defocus.now.value.on ? { focus } : switchedOn({ focus })
-      defocus.keep(change, `focus ${distanceText(focus)}`)
+      defocus.keep(change, `Focus distance ${distanceText(focus)} scene units`)
     } catch (error) {
       troubles.tell(error)
     }

@@ -59,7 +59,7 @@ export function useHazeHand() {
     if (survey.value?.has_sky) change = { ...change, background: true }
     // Air that was not there before takes the light of what lies farthest.
     if (wasOff && survey.value) change = { ...change, colour: survey.value.air.map(round) }
-    return { change, label: `haze from ${distanceText(near!)}, half at ${distanceText(far!)}` }
+    return { change, label: `Haze from ${distanceText(near!)}, 50% at ${distanceText(far!)}` }
   }
 
   /** The hand may be quicker than the server: what it pulled is kept as soon as the distances are there. */

@@ -37,13 +37,13 @@ watch(
     <div v-for="warning in warnings" :key="warning.code">
       <p class="warning">{{ warning.message }}</p>
       <p v-if="warning.share !== null" class="quiet">
-        {{ percent(warning.share) }} of the picture.
+        {{ percent(warning.share) }} of the image.
         <button
           v-if="warning.code === 'outside_gamut'"
           type="button"
           @click="room.aids = { ...room.aids, show: 'gamut' }"
         >
-          show where
+          Show out-of-gamut pixels
         </button>
       </p>
     </div>

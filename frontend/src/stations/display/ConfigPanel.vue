@@ -23,7 +23,7 @@ async function choose(source: string) {
       { op: 'replace', path: '/colour', value: { config: source } },
       { op: 'replace', path: '/display', value: {} },
     ],
-    `Colour by ${offer.value?.configs.find((known) => known.source === source)?.title ?? source}`,
+    `Colour config ${offer.value?.configs.find((known) => known.source === source)?.title ?? source}`,
   )
 }
 
@@ -31,10 +31,7 @@ function setVariable(name: string, event: Event) {
   const value = (event.target as HTMLInputElement).value.trim()
   const context = { ...shots.document?.colour?.context, [name]: value }
   if (!value) delete context[name]
-  void shots.edit(
-    [{ op: 'add', path: '/colour/context', value: context }],
-    `${name} is ${value || 'as given'}`,
-  )
+  void shots.edit([{ op: 'add', path: '/colour/context', value: context }], `${name}: ${value || 'default'}`)
 }
 
 async function bring(event: Event) {
@@ -74,7 +71,7 @@ async function openPath() {
       @update:model-value="choose"
     />
     <div v-if="offer.faults.length" role="status">
-      <p class="warning">Parts of this config do not work:</p>
+      <p class="warning">Parts of this config cannot be used:</p>
       <p v-for="fault in offer.faults" :key="fault" class="warning fault">{{ fault }}</p>
     </div>
     <label v-for="[name, given] in variables" :key="name" class="variable">
@@ -86,23 +83,23 @@ async function openPath() {
       />
     </label>
     <details>
-      <summary>bring in your own config</summary>
+      <summary>Load config</summary>
       <div class="own">
-        <p class="quiet">An OpenColorIO config with its tables: a folder, one archive, or the files.</p>
+        <p class="quiet">An OpenColorIO config with its LUTs: a folder, an archive, or files.</p>
         <div class="row">
-          <button type="button" @click="folder?.click()">a folder</button>
-          <button type="button" @click="files?.click()">an archive or files</button>
+          <button type="button" @click="folder?.click()">Choose folder…</button>
+          <button type="button" @click="files?.click()">Choose files…</button>
         </div>
         <form class="row" @submit.prevent="openPath">
-          <input v-model="path" aria-label="Path of a config" placeholder="or its path under a media root" />
-          <button type="submit" :disabled="!path.trim()">open</button>
+          <input v-model="path" aria-label="Config path" placeholder="Path below a media root" />
+          <button type="submit" :disabled="!path.trim()">Load</button>
         </form>
         <input ref="folder" type="file" webkitdirectory hidden aria-label="Config folder" @change="bring" />
         <input ref="files" type="file" multiple hidden aria-label="Config files" @change="bring" />
       </div>
     </details>
     <details>
-      <summary>roles of this config</summary>
+      <summary>Config roles</summary>
       <dl class="values">
         <template v-for="[role, space] in roles" :key="role">
           <dt>{{ role }}</dt>

@@ -4,7 +4,6 @@ import { computed } from 'vue'
 import { useShot } from '@/stores/shot'
 import ColourWarnings from './ColourWarnings.vue'
 import ConfigPanel from './ConfigPanel.vue'
-import ScopePanel from '@/stations/looking/ScopePanel.vue'
 import InputSpaces from './InputSpaces.vue'
 import { useColourOffer } from '@/stores/useColourOffer'
 
@@ -20,8 +19,8 @@ const chosenView = computed(
     '',
 )
 const looks = computed(() => [
-  { value: null, label: "the view's own" },
-  { value: '', label: 'none' },
+  { value: null, label: 'View default' },
+  { value: '', label: 'None' },
   ...(offer.value?.looks ?? []).map((name) => ({ value: name, label: name })),
 ])
 
@@ -37,7 +36,7 @@ function chooseDisplay(name: string) {
 <template>
   <ColourWarnings />
   <section v-if="offer" class="bench-part" aria-label="Colour">
-    <h2>From file to screen</h2>
+    <h2>Colour pipeline</h2>
     <ol class="chain">
       <li v-for="step in shots.variant?.chain" :key="step">{{ step }}</li>
     </ol>
@@ -60,12 +59,12 @@ function chooseDisplay(name: string) {
       "
     />
     <template v-if="offer.looks.length">
-      <label for="look">Look before the view</label>
+      <label for="look">Look</label>
       <Select
         input-id="look"
-        aria-label="Look before the view"
+        aria-label="Look"
         :model-value="display?.look ?? null"
-        placeholder="the view's own"
+        placeholder="View default"
         :options="looks"
         option-label="label"
         option-value="value"
@@ -81,7 +80,6 @@ function chooseDisplay(name: string) {
   </section>
   <InputSpaces />
   <ConfigPanel />
-  <ScopePanel />
 </template>
 
 <style scoped>

@@ -23,12 +23,12 @@ function asTold() {
     { op: 'replace' as const, path: '/colour/input_space', value: null },
     { op: 'replace' as const, path: '/colour/file_spaces', value: {} },
   ]
-  void shots.edit(patch, 'Input spaces as the files say')
+  void shots.edit(patch, 'Input spaces reset to file metadata')
 }
 
 function chooseFor(file: string, space: string) {
   const path = `/colour/file_spaces/${pointerStep(file)}`
-  void shots.edit([{ op: 'add', path, value: space }], `${file} read as ${space}`)
+  void shots.edit([{ op: 'add', path, value: space }], `Input space of ${file}: ${space}`)
 }
 
 function chooseWorking(space: string) {
@@ -45,7 +45,7 @@ function chooseWorking(space: string) {
         type="button"
         @click="asTold"
       >
-        as the files say
+        Reset to file metadata
       </button>
     </div>
     <Select
@@ -55,9 +55,9 @@ function chooseWorking(space: string) {
       :options="offer.spaces"
       @update:model-value="chooseInput"
     />
-    <p class="quiet">Why: {{ reason }}. Data passes are left as they are.</p>
+    <p class="quiet">Source: {{ reason }}. Data passes are not converted.</p>
     <details v-if="inputs.length > 1">
-      <summary>by file, {{ inputs.length }} files</summary>
+      <summary>Per file ({{ inputs.length }})</summary>
       <div v-for="entry in inputs" :key="entry.file" class="file">
         <span :title="entry.reason">{{ entry.file }}</span>
         <Select

@@ -27,17 +27,17 @@ async function bring(event: Event) {
 <template>
   <div class="bench-head">
     <select
-      aria-label="Picture of the glass"
+      aria-label="Dirt image"
       :value="picture ?? ''"
       @change="emit('chosen', ($event.target as HTMLSelectElement).value || null)"
     >
-      <option value="">no picture</option>
+      <option value="">None</option>
       <option v-if="picture && !offered.some((one) => one.path === picture)" :value="picture">
         {{ nameOf(picture) }}
       </option>
       <option v-for="one in offered" :key="one.path" :value="one.path">{{ one.name }}</option>
     </select>
-    <button type="button" @click="file?.click()">from a file</button>
+    <button type="button" @click="file?.click()">Choose file…</button>
     <input ref="file" type="file" accept=".png,.tif,.tiff,.exr" hidden @change="bring" />
   </div>
 </template>

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import type { Triple } from '@/api/types'
 import WhereWord from '@/mattes/WhereWord.vue'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import RulerScale from '@/parts/RulerScale.vue'
 import TripleRuler from '@/parts/TripleRuler.vue'
 import { factorScale, readout } from '@/parts/ruler'
@@ -35,11 +36,11 @@ function moving(ruler: LensRuler, value: number) {
 
 function settled(ruler: LensRuler, value: number) {
   if (ruler.marksOver) room.aids = { ...room.aids, over: null }
-  props.part.keep(change(ruler, value), `${words.value} ${ruler.label.toLowerCase()} ${readout(ruler.scale, value)}`) // prettier-ignore
+  props.part.keep(change(ruler, value), `${props.effect.title} ${ruler.label.toLowerCase()} ${readout(ruler.scale, value)}`) // prettier-ignore
 }
 
-const words = computed(() => props.effect.title.toLowerCase())
-const turnFlag = (field: string, label: string) => props.part.keep({ [field]: !now.value[field] }, label)
+const turnFlag = (field: string, label: string) =>
+  props.part.keep({ [field]: !now.value[field] }, `${label}: ${now.value[field] ? 'off' : 'on'}`)
 </script>
 
 <template>
@@ -48,21 +49,18 @@ const turnFlag = (field: string, label: string) => props.part.keep({ [field]: !n
       <button type="button" class="name" :aria-expanded="open" @click="emit('toggle')">
         {{ effect.title }}
       </button>
-      <button
-        type="button"
-        :aria-label="`${effect.title} on or off`"
-        :aria-pressed="now.on === true"
-        @click="part.keep({ on: !now.on }, `${words} ${now.on ? 'off' : 'on'}`)"
-      >
-        {{ now.on ? 'on' : 'off' }}
-      </button>
+      <OnSwitch
+        :name="effect.title"
+        :on="now.on === true"
+        @change="part.keep({ on: $event }, `${effect.title}: ${$event ? 'on' : 'off'}`)"
+      />
     </div>
     <template v-if="open">
       <p class="quiet">{{ effect.says }}</p>
       <DirtPicture
         v-if="effect.name === 'dirt'"
         :picture="(now.picture as string | null) ?? null"
-        @chosen="part.keep({ picture: $event, on: $event !== null }, 'picture of the glass')"
+        @chosen="part.keep({ picture: $event, on: $event !== null }, 'Dirt image')"
       />
       <RulerScale
         v-for="ruler in effect.rulers"
@@ -80,7 +78,7 @@ const turnFlag = (field: string, label: string) => props.part.keep({ [field]: !n
         :scale="TINT"
         keeps="ratio"
         @moving="part.show({ tint: $event })"
-        @settled="part.keep({ tint: $event }, `${words} tint`)"
+        @settled="part.keep({ tint: $event }, `${effect.title} tint`)"
       />
       <div v-if="effect.flags.length" class="bench-head">
         <button

@@ -2,8 +2,6 @@
 import { computed, ref } from 'vue'
 import { NEUTRAL_LENS } from '@/api/defaults'
 import type { Lens } from '@/api/types'
-import PinPanel from '@/stations/looking/PinPanel.vue'
-import ScopePanel from '@/stations/looking/ScopePanel.vue'
 import { useShot } from '@/stores/shot'
 import { usePart } from '@/stores/usePart'
 import EffectPart from './EffectPart.vue'
@@ -23,7 +21,7 @@ const partOf = (name: EffectName) => rows.find((row) => row.effect.name === name
 useLensHand(open, lens, {
   moving: (name, change) => partOf(name).part.show({ ...change, on: true }),
   settled: (name, change) =>
-    partOf(name).part.keep({ ...change, on: true }, `${partOf(name).effect.title.toLowerCase()}, in the picture`), // prettier-ignore
+    partOf(name).part.keep({ ...change, on: true }, `${partOf(name).effect.title} set in the image`), // prettier-ignore
 })
 </script>
 
@@ -36,6 +34,4 @@ useLensHand(open, lens, {
     :open="open === effect.name"
     @toggle="open = open === effect.name ? null : effect.name"
   />
-  <PinPanel />
-  <ScopePanel />
 </template>

@@ -1,16 +1,15 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { spoken } from '@/stores/levels'
 import { useObjects, useScope, type ScopeKind, type Within } from './useScope'
 
 /** How often each brightness and colour occurs in the picture. */
 const { kind, scale, within, picture } = useScope()
 const objects = useObjects()
 const KINDS: { value: ScopeKind; label: string }[] = [
-  { value: 'waveform', label: 'waveform' },
-  { value: 'parade', label: 'parade' },
-  { value: 'histogram', label: 'histogram' },
-  { value: 'chromaticity', label: 'chromaticity' },
+  { value: 'waveform', label: 'Waveform' },
+  { value: 'parade', label: 'Parade' },
+  { value: 'histogram', label: 'Histogram' },
+  { value: 'chromaticity', label: 'Chromaticity' },
 ]
 const AXES = {
   stops: { low: -10, high: 8, marks: [8, 4, 0, -4, -8] },
@@ -25,9 +24,9 @@ const away = (mark: number, { low, high }: { low: number; high: number }) =>
 const text = (mark: number) =>
   `${scale.value === 'stops' && mark > 0 && kind.value !== 'chromaticity' ? '+' : mark < 0 ? '−' : ''}${Math.abs(mark)}`
 const places = computed(() => [
-  { value: 'whole', label: 'the whole picture' },
-  { value: 'view', label: 'the part in view' },
-  ...objects.value.map((name) => ({ value: `object ${name}`, label: `object: ${spoken(name)}` })),
+  { value: 'whole', label: 'Area: full image' },
+  { value: 'view', label: 'Area: visible part' },
+  ...objects.value.map((name) => ({ value: `object ${name}`, label: `Area: object ${name}` })),
 ])
 const place = computed({
   get: () => (within.value.what === 'object' ? `object ${within.value.name}` : within.value.what),
@@ -45,16 +44,16 @@ const place = computed({
         <option v-for="each in KINDS" :key="each.value" :value="each.value">{{ each.label }}</option>
       </select>
       <select v-if="kind !== 'chromaticity'" v-model="scale" aria-label="Scale">
-        <option value="stops">stops from grey</option>
-        <option value="display">display values</option>
+        <option value="stops">Stops (0 = 0.18)</option>
+        <option value="display">Display values</option>
       </select>
-      <span v-else class="quiet">CIE x, y, white at D65</span>
-      <select v-model="place" aria-label="Of what">
+      <span v-else class="quiet">CIE xy, D65</span>
+      <select v-model="place" aria-label="Area">
         <option v-for="each in places" :key="each.value" :value="each.value">{{ each.label }}</option>
       </select>
     </div>
     <div class="scope" :class="kind">
-      <img v-if="picture" :src="picture" :alt="`The ${kind} of the picture`" />
+      <img v-if="picture" :src="picture" :alt="`${kind} of the image`" />
       <template v-if="up">
         <i v-for="mark in axis.marks" :key="mark" class="across" :style="{ bottom: away(mark, axis) }">{{
           text(mark)
@@ -85,8 +84,7 @@ const place = computed({
       </template>
     </div>
     <p v-if="kind === 'chromaticity'" class="quiet">
-      Triangles from the brightest line: Rec.709, P3, Rec.2020. The outline is the light of single
-      wavelengths.
+      Triangles: Rec.709 (brightest), P3, Rec.2020. Outline: spectral locus.
     </p>
   </section>
 </template>
@@ -94,24 +92,26 @@ const place = computed({
 <style scoped>
 .choices {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: 5fr 6fr 6fr;
   gap: 4px;
   align-items: center;
+  padding-bottom: 4px;
+  font-size: 12px;
 }
 .choices select {
   min-width: 0;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
   padding: 2px 4px;
   border: 1px solid var(--line);
   background: var(--well);
   color: inherit;
   font: inherit;
 }
-.choices select:last-child {
-  grid-column: 1 / 3;
-}
 .scope {
   position: relative;
-  height: 144px;
+  height: 112px;
   overflow: hidden;
   background: #141414;
 }

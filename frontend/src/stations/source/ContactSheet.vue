@@ -65,12 +65,17 @@ function drop(target: string) {
     <div class="bar">
       <span>{{ passes.length }} of {{ counted(all.length, 'pass') }}</span>
       <LiftSwitch />
-      <button type="button" @click="room.showLarge(null)">the picture</button>
-      <button type="button" @click="order = order === 'file' ? 'name' : order === 'name' ? 'role' : 'file'">
-        order: {{ order }}
-      </button>
-      <button type="button" aria-label="Smaller pictures" @click="size = Math.max(84, size - 48)">−</button>
-      <button type="button" aria-label="Larger pictures" @click="size = Math.min(276, size + 48)">+</button>
+      <button type="button" @click="room.showLarge(null)">View image</button>
+      <label>
+        Sort
+        <select v-model="order">
+          <option value="file">File order</option>
+          <option value="name">Name</option>
+          <option value="role">Role</option>
+        </select>
+      </label>
+      <button type="button" aria-label="Smaller thumbnails" @click="size = Math.max(84, size - 48)">−</button>
+      <button type="button" aria-label="Larger thumbnails" @click="size = Math.min(276, size + 48)">+</button>
       <input
         v-model="wanted"
         type="search"
@@ -81,10 +86,10 @@ function drop(target: string) {
     <div
       class="roles"
       role="group"
-      title="Show only a role. Drop passes on one to give it to them"
+      title="Filter by role. Drop passes on a role to assign it"
       aria-label="Roles"
     >
-      <button type="button" :aria-pressed="!role" @click="role = ''">all</button>
+      <button type="button" :aria-pressed="!role" @click="role = ''">All</button>
       <button
         v-for="each in roles"
         :key="each.name"
@@ -105,7 +110,7 @@ function drop(target: string) {
         class="tile"
         draggable="true"
         :aria-pressed="room.chosenPasses.includes(p.name)"
-        :title="`${p.name}: double click to see it large`"
+        :title="`${p.name}: double-click to view the pass`"
         @click="choose($event, p.name)"
         @dblclick="room.showLarge(p.name)"
         @dragstart="lift($event, p.name)"
@@ -127,7 +132,9 @@ function drop(target: string) {
         <span class="name">{{ p.name }}</span>
         <span class="quiet"
           >{{ shortMeaning(p) }}<template v-if="liftOfTile(p)"> · {{ liftText(liftOfTile(p)) }}</template
-          ><b v-if="p.diagnostics?.length" class="warning"> · look</b></span
+          ><b v-if="p.diagnostics?.length" class="warning">
+            · {{ counted(p.diagnostics.length, 'warning') }}</b
+          ></span
         >
       </button>
     </div>

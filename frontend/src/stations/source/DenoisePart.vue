@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { NEUTRAL_DENOISE } from '@/api/defaults'
 import type { Denoise } from '@/api/types'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import RulerScale from '@/parts/RulerScale.vue'
 import { readout, SHARE } from '@/parts/ruler'
 import { useRoom } from '@/stores/room'
@@ -13,8 +14,8 @@ const { now, keep } = usePart<Denoise>('/source/denoise', NEUTRAL_DENOISE)
 const STRENGTH = { ...SHARE, neutral: 100 }
 const only = computed(() => now.value.passes)
 const says = computed(() => {
-  if (!now.value.on) return 'Every colour pass that is summed, guided by albedo and normals.'
-  return only.value ? `Only ${only.value.join(', ')}.` : 'Every colour pass that is summed is shown denoised.'
+  if (!now.value.on) return 'All lighting passes of the sum, guided by albedo and normal.'
+  return only.value ? `Only ${only.value.join(', ')}.` : 'All lighting passes of the sum are denoised.'
 })
 </script>
 
@@ -25,27 +26,24 @@ const says = computed(() => {
       <button
         v-if="room.chosenPasses.length"
         type="button"
-        title="Only the passes that are chosen on the sheet"
-        @click="keep({ on: true, passes: [...room.chosenPasses] }, 'chosen passes denoised')"
+        title="Only the passes selected on the contact sheet"
+        @click="keep({ on: true, passes: [...room.chosenPasses] }, 'Denoise: selected passes')"
       >
-        the chosen ones
+        Selected passes only
       </button>
-      <button
-        type="button"
-        aria-label="Denoise on or off"
-        :aria-pressed="now.on"
-        @click="keep({ on: !now.on, passes: null }, `denoise ${now.on ? 'off' : 'on'}`)"
-      >
-        {{ now.on ? 'on' : 'off' }}
-      </button>
+      <OnSwitch
+        name="Denoise"
+        :on="now.on"
+        @change="keep({ on: $event, passes: null }, `Denoise: ${$event ? 'on' : 'off'}`)"
+      />
     </div>
-    <p class="quiet">{{ says }} The residual stays that of the passes as stored.</p>
+    <p class="quiet">{{ says }} The residual is computed from the original passes.</p>
     <RulerScale
       v-if="now.on"
       label="Strength"
       :scale="STRENGTH"
       :value="now.strength * 100"
-      @settled="keep({ strength: $event / 100 }, `denoised by ${readout(STRENGTH, $event)} %`)"
+      @settled="keep({ strength: $event / 100 }, `Denoise strength ${readout(STRENGTH, $event)}%`)"
     />
   </section>
 </template>

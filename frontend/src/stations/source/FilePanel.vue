@@ -53,27 +53,27 @@ function takeOver() {
 <template>
   <section class="bench-part" aria-label="Files">
     <h2>Files</h2>
-    <div class="row" role="group" aria-label="Which passes to write">
+    <div class="row" role="group" aria-label="Passes to export">
       <button type="button" :aria-pressed="everything" @click="everything = true">
-        all {{ all }} passes
+        All {{ all }} passes
       </button>
       <button type="button" :aria-pressed="!everything" @click="everything = false">
-        the {{ chosen.length === 1 ? 'chosen pass' : `${chosen.length} chosen` }}
+        {{ chosen.length === 1 ? 'Selected pass' : `Selected passes (${chosen.length})` }}
       </button>
     </div>
     <input
       v-if="one"
       v-model="newName"
-      :placeholder="`another name than ${chosen[0]!.name}`"
+      :placeholder="`New name for ${chosen[0]!.name}`"
       aria-label="New name"
     />
     <div class="row">
-      <button type="button" @click="write(false)">write one file for each</button>
-      <button type="button" @click="write(true)">write all in one</button>
+      <button type="button" @click="write(false)">Export one file per pass</button>
+      <button type="button" @click="write(true)">Export one multi-channel EXR</button>
     </div>
     <form class="row" @submit.prevent="takeOver">
       <input v-model="newer" class="fill" aria-label="Newer render" placeholder="Path of a newer render" />
-      <button type="submit" :disabled="!newer.trim()">take over</button>
+      <button type="submit" :disabled="!newer.trim()">Replace render</button>
     </form>
     <div role="status">
       <JobLine v-if="job?.state === 'running'" :job="job" />

@@ -53,7 +53,7 @@ const marks = computed(() => {
 
 <template>
   <figure v-if="histogram" aria-label="Histogram">
-    <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT + 14}`" role="img" aria-label="How often each brightness occurs">
+    <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT + 14}`" role="img" aria-label="Histogram in stops">
       <template v-for="mark in marks" :key="mark.stop">
         <line :x1="mark.x" :x2="mark.x" y1="0" :y2="HEIGHT" />
         <text :x="mark.x" :y="HEIGHT + 11">
@@ -63,7 +63,7 @@ const marks = computed(() => {
       <polyline v-for="(points, i) in lines" :key="i" :points="points" :class="`line-${i}`" />
     </svg>
     <figcaption class="quiet">
-      stops from middle grey; {{ histogram.dark }} of the values are 0 or less
+      stops (0 = 0.18); {{ histogram.dark.toLocaleString('en') }} values ≤ 0
     </figcaption>
   </figure>
 </template>

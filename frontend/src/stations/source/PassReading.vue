@@ -34,7 +34,7 @@ function setRole(role: RenderPass['role']) {
 
 <template>
   <div class="reading" role="group" aria-label="Role">
-    <span>role</span>
+    <span>Role</span>
     <Select
       :model-value="first.role"
       :options="ROLES"
@@ -44,22 +44,22 @@ function setRole(role: RenderPass['role']) {
       @update:model-value="setRole"
     />
     <template v-if="hasLight">
-      <label for="pass-light">light</label>
+      <label for="pass-light">Light</label>
       <input id="pass-light" :value="first.light ?? ''" @change="setText('light', $event)" />
     </template>
     <template v-if="hasComponent">
-      <label for="pass-component">component</label>
+      <label for="pass-component">Component</label>
       <input id="pass-component" :value="first.component ?? ''" @change="setText('component', $event)" />
-      <span>portion</span>
+      <span>Lighting part</span>
       <Select
         :model-value="first.part ?? 'total'"
         :options="PARTS"
-        aria-label="Portion of the component"
+        aria-label="Lighting part"
         @update:model-value="edits.readAs(passes, { part: $event }, $event)"
       />
     </template>
     <button v-if="byHand" type="button" class="back" @click="edits.asRecognised(passes)">
-      as recognised
+      Reset to detected
     </button>
   </div>
 </template>

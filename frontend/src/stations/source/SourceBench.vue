@@ -49,9 +49,9 @@ function chooseRate(event: Event) {
 }
 
 const ALPHAS = [
-  { value: 'associated', title: 'Associated: colour was multiplied by alpha' },
-  { value: 'unassociated', title: 'Unassociated: colour is multiplied by alpha first' },
-  { value: 'ignored', title: 'Colour is taken as it stands, as if all were solid' },
+  { value: 'associated', title: 'Associated (premultiplied)' },
+  { value: 'unassociated', title: 'Unassociated: colour is multiplied by alpha on reading' },
+  { value: 'ignored', title: 'Ignore alpha: every pixel is opaque' },
 ] as const
 const hasAlpha = computed(() => all.value.some((p) => p.role === 'alpha'))
 const alpha = computed(() => shots.document?.source?.alpha ?? 'associated')
@@ -71,7 +71,7 @@ const TWINS = [
     </p>
     <p v-for="finding in render.diagnostics" :key="finding.code" class="warning">{{ finding.message }}</p>
     <label v-if="frames.length > 1" class="bench-head">
-      <span class="fill">frames a second</span>
+      <span class="fill">Frame rate (fps)</span>
       <input
         type="number"
         class="rate"
@@ -83,7 +83,7 @@ const TWINS = [
       />
     </label>
     <div v-if="hasAlpha" class="bench-head" role="group" aria-label="Alpha">
-      <span class="fill">alpha</span>
+      <span class="fill">Alpha</span>
       <button
         v-for="each in ALPHAS"
         :key="each.value"
@@ -97,13 +97,13 @@ const TWINS = [
     </div>
     <div v-if="ruled.length" class="bench-head">
       <span class="fill">
-        {{ ruled.length === 1 ? 'A naming rule' : `${ruled.length} naming rules` }} of earlier renders would
-        read {{ ruled.slice(0, 3).join(', ') }}{{ ruled.length > 3 ? ' and more' : '' }} otherwise.
+        {{ ruled.length === 1 ? 'A saved naming rule gives' : `${ruled.length} saved naming rules give` }}
+        {{ ruled.slice(0, 3).join(', ') }}{{ ruled.length > 3 ? ' and more' : '' }} another role.
       </span>
-      <button type="button" @click="edits.useRules(rules)">use</button>
+      <button type="button" @click="edits.useRules(rules)">Apply</button>
     </div>
     <div v-if="twins" class="bench-head" role="group" aria-label="Noisy or denoised passes">
-      <span class="fill">passes to use</span>
+      <span class="fill">Use passes</span>
       <button
         v-for="choice in TWINS"
         :key="choice.words"
@@ -121,7 +121,7 @@ const TWINS = [
           >, {{ countOf(repair)!.toLocaleString('en') }} pixels</template
         >
       </span>
-      <button type="button" @click="edits.undoRepair(repair.index)">take back</button>
+      <button type="button" @click="edits.undoRepair(repair.index)">Remove repair</button>
     </div>
   </section>
   <DenoisePart v-if="shots.shot" />
@@ -129,13 +129,13 @@ const TWINS = [
     <div class="bench-head">
       <h2>{{ chosen.length > 1 ? `${chosen.length} passes` : pass.name }}</h2>
       <button type="button" :aria-pressed="room.passShown === pass.name" @click="room.showLarge(pass.name)">
-        see it large
+        View pass
       </button>
     </div>
     <p>{{ meaningOf(pass) }}</p>
     <div class="bench-head">
-      <span class="fill quiet">{{ pass.reason }}; sure to {{ Math.round(pass.sure * 100) }} %.</span>
-      <button v-if="isGuess" type="button" @click="edits.confirm(pass)">that is right</button>
+      <span class="fill quiet">{{ pass.reason }}; {{ Math.round(pass.sure * 100) }}% confidence.</span>
+      <button v-if="isGuess" type="button" @click="edits.confirm(pass)">Confirm role</button>
     </div>
     <PassReading :passes="chosen" />
     <div v-for="finding in pass.diagnostics" :key="finding.code" class="finding">
@@ -145,7 +145,7 @@ const TWINS = [
         type="button"
         @click="room.putPin({ x: finding.place[0], y: finding.place[1] })"
       >
-        show {{ finding.place[0] }}, {{ finding.place[1] }}
+        Show {{ finding.place[0] }}, {{ finding.place[1] }}
       </button>
       <button v-if="finding.repair" type="button" @click="edits.repair(pass.name, finding.repair)">
         {{ wordsOf(finding.repair) }}
@@ -153,7 +153,7 @@ const TWINS = [
     </div>
     <PassHistogram :name="pass.name" />
     <dl class="values">
-      <dt>stored as</dt>
+      <dt>Pixel type</dt>
       <dd>{{ pass.pixel_type }}</dd>
       <template v-for="range in ranges" :key="range.channel">
         <dt>{{ range.channel }}</dt>
@@ -161,9 +161,11 @@ const TWINS = [
       </template>
     </dl>
     <p v-if="pass.role === 'depth'" class="bench-head">
-      <button type="button" @click="edits.repair(pass.name, 'reverse_depth')">read reversed</button>
+      <button type="button" @click="edits.repair(pass.name, 'reverse_depth')">
+        Reverse depth (near/far)
+      </button>
       <button type="button" @click="edits.repair(pass.name, 'invert_depth')">
-        read as one over distance
+        Read as inverse depth (1/z)
       </button>
     </p>
   </section>

@@ -2,20 +2,20 @@ import type { RenderPass } from '@/api/types'
 import { spoken } from '@/stores/levels'
 
 const ROLES: Record<string, string> = {
-  beauty: 'The finished picture, the reference for every sum',
-  alpha: 'How much of each pixel is covered',
-  shadow: 'Where light is held back',
-  occlusion: 'How open each place is to its surroundings',
+  beauty: 'The renderer’s beauty, the reference of the sum',
+  alpha: 'Alpha (coverage)',
+  shadow: 'Shadow',
+  occlusion: 'Ambient occlusion',
   depth: 'Distance from the camera',
-  normal: 'The direction that surfaces face',
-  position: 'Where in the scene each pixel lies',
+  normal: 'Surface normal',
+  position: 'Position',
   uv: 'Texture coordinates',
-  motion: 'Movement to the next frame, in pixels',
-  id: 'Numbers of objects or materials',
-  cryptomatte: 'Ids and coverage of named things',
-  mask: 'A mask',
-  variance: 'How noisy each pixel still is',
-  other: 'Not recognised; it takes no part in the sum',
+  motion: 'Motion vectors, in pixels per frame',
+  id: 'Object or material ID',
+  cryptomatte: 'Cryptomatte: IDs and coverage of named objects',
+  mask: 'Mask',
+  variance: 'Variance (noise estimate)',
+  other: 'Not recognised; not part of the sum',
 }
 
 /** Each role in a word or two. */
@@ -46,9 +46,7 @@ export function meaningOf(pass: RenderPass): string {
   if (pass.role === 'light_component')
     return `${spoken(pass.light ?? '')} through ${pass.component}${portion}`
   if (pass.role === 'component') {
-    return pass.part === 'colour'
-      ? `Surface colour of ${pass.component}`
-      : `Component ${pass.component}${portion}`
+    return pass.part === 'colour' ? `Albedo of ${pass.component}` : `Component ${pass.component}${portion}`
   }
   return ROLES[pass.role] ?? pass.role
 }

@@ -4,16 +4,16 @@ import { useShot } from '@/stores/shot'
 import { ROLE_WORDS } from './meaning'
 
 const REPAIR_WORDS: Record<string, string> = {
-  decode: 'read as display-encoded',
-  fill: 'fill not-a-number pixels from their neighbours',
-  fireflies: 'suppress fireflies',
-  reverse_depth: 'read depth reversed',
-  invert_depth: 'read depth as one over distance',
-  scale: 'multiply by a factor',
+  decode: 'Decode from display (sRGB)',
+  fill: 'Fill NaN/Inf pixels from their neighbours',
+  fireflies: 'Suppress fireflies',
+  reverse_depth: 'Reverse depth (near/far)',
+  invert_depth: 'Read as inverse depth (1/z)',
+  scale: 'Multiply by a factor',
 }
 
 /** A repair as a person would say it; one between gamuts is named by them. */
-export const wordsOf = (how: string) => REPAIR_WORDS[how] ?? `primaries brought from ${how}`
+export const wordsOf = (how: string) => REPAIR_WORDS[how] ?? `Convert primaries from ${how}`
 
 /** Data have no light and no component, whatever the pass was before. */
 function withoutLeftovers(reading: PassReading): PassReading {
@@ -42,7 +42,7 @@ export function useSourceEdits() {
     })
     void shots.edit(
       patch,
-      passes.length === 1 ? `${passes[0]!.name} is ${what}` : `${passes.length} passes are ${what}`,
+      passes.length === 1 ? `${passes[0]!.name}: ${what}` : `${passes.length} passes: ${what}`,
     )
   }
 
@@ -54,7 +54,7 @@ export function useSourceEdits() {
     const patch = passes
       .filter((p) => p.name in known)
       .map((p): PatchStep => ({ op: 'remove', path: `/source/roles/${pointerStep(p.name)}` }))
-    if (patch.length) void shots.edit(patch, 'Roles as recognised')
+    if (patch.length) void shots.edit(patch, 'Roles reset to detected')
   }
 
   function repair(pass: string, how: string) {
@@ -63,14 +63,11 @@ export function useSourceEdits() {
   }
 
   function undoRepair(index: number) {
-    void shots.edit([{ op: 'remove', path: `/source/repairs/${index}` }], 'Repair taken back')
+    void shots.edit([{ op: 'remove', path: `/source/repairs/${index}` }], 'Repair removed')
   }
 
   function useTwin(twin: PassReading['twin']) {
-    void shots.edit(
-      [{ op: 'replace', path: '/source/twin', value: twin }],
-      twin ? `The ${twin} passes` : 'Either twin',
-    )
+    void shots.edit([{ op: 'replace', path: '/source/twin', value: twin }], `Use passes: ${twin ?? 'auto'}`)
   }
 
   function useRules(rules: Record<string, PassReading>) {
@@ -79,7 +76,7 @@ export function useSourceEdits() {
       path: `/source/roles/${pointerStep(name)}`,
       value,
     }))
-    void shots.edit(patch, 'Naming rules used')
+    void shots.edit(patch, 'Naming rules applied')
   }
 
   function readAlpha(alpha: 'associated' | 'unassociated' | 'ignored') {
@@ -87,7 +84,7 @@ export function useSourceEdits() {
   }
 
   function setFrameRate(rate: number | null) {
-    const label = rate ? `${rate} frames a second` : 'Frame rate of the header'
+    const label = rate ? `Frame rate ${rate} fps` : 'Frame rate of the header'
     void shots.edit([{ op: 'replace', path: '/source/frame_rate', value: rate }], label)
   }
 

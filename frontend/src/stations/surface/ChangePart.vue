@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, type Component } from 'vue'
 import type { SurfaceChange } from '@/api/types'
+import OnSwitch from '@/parts/OnSwitch.vue'
 import WhereWord from '@/mattes/WhereWord.vue'
 import { spoken } from '@/stores/levels'
 import type { useEntries } from '@/stores/useEntries'
@@ -15,18 +16,18 @@ const props = defineProps<{
   components: string[]
 }>()
 const PARTS: Record<SurfaceChange['kind'], { words: string; part: Component }> = {
-  recolour: { words: 'Turned colour', part: RecolourPart },
-  repaint: { words: 'Repainted colour', part: RepaintPart },
+  recolour: { words: 'Recolour', part: RecolourPart },
+  repaint: { words: 'Replace colour', part: RepaintPart },
   label: { words: 'Label', part: LabelPart },
 }
 const id = computed(() => props.change.id ?? '')
 const kind = computed(() => PARTS[props.change.kind])
-const name = computed(() => props.change.matte ?? 'everywhere')
+const name = computed(() => props.change.matte ?? 'whole image')
 
 const keep = (change: object, label: string) => props.changes.keep(id.value, change, label)
 
 function settled(change: object, label: string) {
-  keep(change, `${kind.value.words}, ${name.value}: ${label}`)
+  keep(change, `${kind.value.words} ${name.value}: ${label}`)
 }
 </script>
 
@@ -34,26 +35,27 @@ function settled(change: object, label: string) {
   <section class="bench-part" :class="{ off: change.on === false }" :aria-label="`${kind.words} ${name}`">
     <div class="bench-head">
       <h2>{{ kind.words }}</h2>
-      <button
-        type="button"
-        :aria-pressed="change.on === false"
-        @click="keep({ on: change.on === false }, `${kind.words} ${name} on or off`)"
-      >
-        off
-      </button>
-      <button type="button" @click="changes.drop(id, `${kind.words} ${name} as rendered`)">take away</button>
+      <OnSwitch
+        :name="`${kind.words} ${name}`"
+        :on="change.on !== false"
+        @change="keep({ on: $event }, `${kind.words} ${name}: ${$event ? 'on' : 'off'}`)"
+      />
+      <button type="button" @click="changes.drop(id, `${kind.words} ${name} removed`)">Remove</button>
     </div>
     <div class="bench-head">
       <WhereWord :what="changes.limitable(id, `the ${kind.words.toLowerCase()}`)" />
       <select
         v-if="components.length > 1"
         :value="change.component ?? ''"
-        aria-label="Which component"
+        aria-label="Component"
         @change="
-          keep({ component: ($event.target as HTMLSelectElement).value || null }, 'Another component changed')
+          keep(
+            { component: ($event.target as HTMLSelectElement).value || null },
+            `component ${($event.target as HTMLSelectElement).value || 'all'}`,
+          )
         "
       >
-        <option value="">every component with a colour</option>
+        <option value="">All components</option>
         <option v-for="one in components" :key="one" :value="one">{{ spoken(one) }}</option>
       </select>
     </div>

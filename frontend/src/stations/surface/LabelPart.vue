@@ -22,9 +22,9 @@ const move = computed(() => (props.change.move ?? [0, 0]) as [number, number])
 const SIZE = { ...factorScale(16, 1), min: 0.01 }
 const PLACE = { ...factorScale(4, 0), min: -4, step: 0.02, digits: 3, signed: true }
 const HANDS: { doing: Doing; words: string }[] = [
-  { doing: 'move', words: 'drag it' },
-  { doing: 'turn', words: 'turn it' },
-  { doing: 'scale', words: 'scale it' },
+  { doing: 'move', words: 'Move' },
+  { doing: 'turn', words: 'Rotate' },
+  { doing: 'scale', words: 'Scale' },
 ]
 const OUTSIDE = ['clip', 'repeat', 'mirror']
 const nameOf = (path: string) => path.split('/').at(-1)!
@@ -72,7 +72,7 @@ function grow(by: number) {
 </script>
 
 <template>
-  <div class="pictures" role="group" aria-label="Pictures of the label">
+  <div class="pictures" role="group" aria-label="Label images">
     <button
       v-for="(path, index) in pictures"
       :key="path"
@@ -88,16 +88,16 @@ function grow(by: number) {
       :key="one.path"
       type="button"
       class="offered"
-      :title="`${one.path}: lay it on`"
+      :title="`Add ${one.path}`"
       @click="take([one.path])"
     >
       + {{ one.name }}
     </button>
-    <button type="button" @click="file?.click()">from a file</button>
+    <button type="button" @click="file?.click()">Choose file…</button>
     <input ref="file" type="file" accept=".png,.tif,.tiff,.exr" multiple hidden @change="bring" />
   </div>
   <template v-if="pictures.length">
-    <div class="pictures" role="group" aria-label="Place it in the picture">
+    <div class="pictures" role="group" aria-label="Place in the image">
       <button
         v-for="one in HANDS"
         :key="one.doing"
@@ -109,10 +109,16 @@ function grow(by: number) {
       </button>
       <select
         :value="change.outside ?? 'clip'"
-        aria-label="Beyond its edges"
-        @change="emit('settled', { outside: ($event.target as HTMLSelectElement).value }, 'beyond its edges')"
+        aria-label="Outside"
+        @change="
+          emit(
+            'settled',
+            { outside: ($event.target as HTMLSelectElement).value },
+            `outside ${($event.target as HTMLSelectElement).value}`,
+          )
+        "
       >
-        <option v-for="one in OUTSIDE" :key="one" :value="one">{{ one }}</option>
+        <option v-for="one in OUTSIDE" :key="one" :value="one">Outside: {{ one }}</option>
       </select>
     </div>
     <RulerScale
@@ -123,28 +129,28 @@ function grow(by: number) {
       @settled="emit('settled', grow($event), `size ${readout(SIZE, $event)}`)"
     />
     <RulerScale
-      label="Width to height"
+      label="Aspect ratio"
       :scale="SIZE"
       :value="scale[0] / scale[1]"
       @moving="emit('moving', stretch($event))"
-      @settled="emit('settled', stretch($event), `width to height ${readout(SIZE, $event)}`)"
+      @settled="emit('settled', stretch($event), `aspect ratio ${readout(SIZE, $event)}`)"
     />
     <RulerScale
-      label="Turn"
+      label="Rotation"
       :scale="TURN"
       :value="change.turn ?? 0"
       @moving="emit('moving', { turn: $event })"
-      @settled="emit('settled', { turn: $event }, `turn ${readout(TURN, $event)}°`)"
+      @settled="emit('settled', { turn: $event }, `rotation ${readout(TURN, $event)}°`)"
     />
     <RulerScale
-      label="Along u"
+      label="Offset U"
       :scale="PLACE"
       :value="move[0]"
       @moving="emit('moving', { move: [$event, move[1]] })"
       @settled="emit('settled', { move: [$event, move[1]] }, 'moved')"
     />
     <RulerScale
-      label="Along v"
+      label="Offset V"
       :scale="PLACE"
       :value="move[1]"
       @moving="emit('moving', { move: [move[0], $event] })"

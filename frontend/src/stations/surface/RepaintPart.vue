@@ -51,9 +51,9 @@ watch(picking, (on) => {
 onScopeDispose(() => letGo())
 
 const ROWS = [
-  { key: 'hue', label: 'Hue becomes', scale: DEGREES, factor: 1 },
-  { key: 'saturation', label: 'Saturation becomes', scale: SHARE, factor: 100 },
-  { key: 'value', label: 'Brightness becomes', scale: { ...factorScale(4, 0.18) }, factor: 1 },
+  { key: 'hue', label: 'New hue', scale: DEGREES, factor: 1 },
+  { key: 'saturation', label: 'New saturation', scale: SHARE, factor: 100 },
+  { key: 'value', label: 'New value', scale: { ...factorScale(4, 0.18) }, factor: 1 },
 ] as const
 
 const changed = (key: string, value: number) => ({ to: colourOf({ ...to.value, [key]: value }) })
@@ -62,7 +62,7 @@ const changed = (key: string, value: number) => ({ to: colourOf({ ...to.value, [
 <template>
   <div class="bench-head">
     <button type="button" :aria-pressed="picking" @click="picking = !picking">
-      {{ picking ? 'click it in the picture' : 'pick the colour' }}
+      {{ picking ? 'Click in the image' : 'Pick colour' }}
     </button>
     <span class="quiet">{{ picked }}</span>
   </div>
@@ -86,6 +86,6 @@ const changed = (key: string, value: number) => ({ to: colourOf({ ...to.value, [
     :scale="{ ...SHARE, neutral: 100 }"
     :value="(change.amount ?? 1) * 100"
     @moving="emit('moving', { amount: $event / 100 })"
-    @settled="emit('settled', { amount: $event / 100 }, `amount ${Math.round($event)} %`)"
+    @settled="emit('settled', { amount: $event / 100 }, `amount ${Math.round($event)}%`)"
   />
 </template>

@@ -2,9 +2,6 @@
 import { computed } from 'vue'
 import { NEUTRAL_RECOLOUR } from '@/api/defaults'
 import type { SurfaceChange } from '@/api/types'
-import PinPanel from '@/stations/looking/PinPanel.vue'
-import ScopePanel from '@/stations/looking/ScopePanel.vue'
-import { spoken } from '@/stores/levels'
 import { useShelf } from '@/stores/shelf'
 import { useShot } from '@/stores/shot'
 import { useEntries } from '@/stores/useEntries'
@@ -26,36 +23,36 @@ async function add(value: object, label: string, words: string) {
   if (made?.id) shelf.show(changes.limitable(made.id, words))
 }
 
-const turn = () => add({ ...NEUTRAL_RECOLOUR }, 'A colour to turn', 'the turned colour')
-const repaint = () => add({ kind: 'repaint', from: GREY, to: GREY }, 'A colour to repaint', 'the repainted colour') // prettier-ignore
-const label = () => add({ kind: 'label', pictures: [] }, 'A label to lay', 'the label')
+const turn = () => add({ ...NEUTRAL_RECOLOUR }, 'Recolour added', 'the recolour')
+const repaint = () => add({ kind: 'repaint', from: GREY, to: GREY }, 'Replace colour added', 'the replaced colour') // prettier-ignore
+const label = () => add({ kind: 'label', pictures: [] }, 'Label added', 'the label')
 </script>
 
 <template>
   <section v-if="!coloured.length" class="bench-part" aria-label="Surface">
     <h2>Surface</h2>
     <p class="quiet">
-      No pass of this render holds the colour of a component, so surfaces cannot be told from the light on
-      them. If one is named unusually, give it its role at Source.
+      No albedo pass, so surface colour cannot be separated from light. If one has an unusual name, set its
+      role at Source.
     </p>
   </section>
   <template v-else>
     <section class="bench-part" aria-label="Change a surface">
       <div class="bench-head">
-        <button type="button" @click="turn">turn a colour</button>
-        <button type="button" @click="repaint">repaint one</button>
+        <button type="button" @click="turn">Recolour</button>
+        <button type="button" @click="repaint">Replace colour</button>
         <button
           type="button"
           :disabled="!hasUv"
-          :title="hasUv ? 'A picture on the surface, by its uv' : 'This render has no uv pass'"
+          :title="hasUv ? 'An image on the surface, placed by UV' : 'No UV pass in this render'"
           @click="label"
         >
-          lay a label
+          Add label
         </button>
       </div>
       <p class="quiet">
-        Colour passes of {{ coloured.map(spoken).join(', ').toLowerCase() }} are changed before light
-        multiplies them. Where a renderer gives no light by itself, the lit pass is divided by its colour.
+        Albedo of {{ coloured.join(', ') }} is changed before lighting multiplies it. Without separate
+        lighting passes, the lit pass is divided by its albedo.
       </p>
     </section>
     <ChangePart
@@ -66,6 +63,4 @@ const label = () => add({ kind: 'label', pictures: [] }, 'A label to lay', 'the 
       :components="coloured"
     />
   </template>
-  <PinPanel />
-  <ScopePanel />
 </template>

@@ -127,7 +127,7 @@ def recipe_sentence(recipe: Recipe) -> str:
         parts += _counted([t for t in summed if t not in cells])
     else:
         parts = _counted(summed)
-    return f"The beauty is the sum of {' and '.join(parts)}" if parts else "The beauty is made of its terms"
+    return f"The beauty is the sum of {' and '.join(parts)}" if parts else "The beauty is composed of its terms"
 
 
 def _counted(terms: Sequence[Term]) -> list[str]:
@@ -220,5 +220,5 @@ def three_channels(planes: Planes) -> Planes:
     Raises `ShapeError` for two channels: they are no colour.
     """
     if planes.shape[0] == 2:
-        raise ShapeError("a pass of two channels holds no colour: give it another role")
+        raise ShapeError("a pass of two channels has no colour: assign another role")
     return planes[:3] if planes.shape[0] >= 3 else np.repeat(planes[:1], 3, axis=0)

@@ -116,7 +116,7 @@ def _twice(difference: NDArray[np.float64], used: Mapping[str, NDArray[np.float6
         if not _NEAR_ONE[0] <= -weight <= _NEAR_ONE[1]:
             continue
         explained = _explained_by(difference, planes, weight)
-        text = f"{name} is counted twice: a pass that holds it already is in the sum too."
+        text = f"{name} is counted twice: another pass of the sum already contains it."
         found.append(Cause("counted_twice", text, explained, name, (weight,)))
     return found
 
@@ -134,11 +134,11 @@ def _one_sided(difference: NDArray[np.float64]) -> list[Cause]:
         return []
     if under > over:
         text = (
-            "The sum is darker than the beauty, nowhere brighter: a component was not written as a pass (transmission, "
-            "subsurface, volume, emission or environment, as a rule). The residual keeps its light."
+            "The sum is darker than the beauty wherever they differ: a component has no pass (typically transmission, "
+            "subsurface, volume, emission or environment). The residual holds its light."
         )
         return [Cause("not_rendered", text, under / total)]
-    text = "The sum is brighter than the beauty, nowhere darker: something in it is counted twice."
+    text = "The sum is brighter than the beauty everywhere it differs: something is counted twice."
     return [Cause("too_bright", text, over / total)]
 
 
@@ -148,7 +148,7 @@ def _factor(beauty: NDArray[np.float64], rebuilt: NDArray[np.float64], explain: 
         return []
     shown = ", ".join(f"{value:.4g}" for value in factor)
     what = "an exposure" if np.ptp(factor) < 0.01 * factor.max() else "a white balance"
-    text = f"The beauty is the sum times {shown}: {what} was baked into the beauty alone."
+    text = f"The beauty is the sum times {shown}: {what} was baked into the beauty only."
     return [Cause("constant_factor", text, explain(rebuilt * factor[:, None]), None, tuple(float(f) for f in factor))]
 
 
@@ -160,7 +160,7 @@ def _gamut(rebuilt: NDArray[np.float64], explain: Explain) -> list[Cause]:
                 continue
             explained = explain(gamut_matrix(source, target) @ rebuilt)
             text = (
-                f"The beauty is the sum taken from {source} to {target}: the passes and the beauty were written in "
+                f"The beauty is the sum converted from {source} to {target}: the passes and the beauty were written in "
                 "different colour spaces."
             )
             found.append(Cause("wrong_colour_space", text, explained, f"{source} to {target}"))
@@ -171,15 +171,15 @@ def _display(
     beauty: NDArray[np.float64], rebuilt: NDArray[np.float64], terms: list[NDArray[np.float64]], explain: Explain
 ) -> list[Cause]:
     """A display transform, a clamp, or screen instead of addition."""
-    text = "The beauty is display-encoded, the passes are not: read it as encoded."
+    text = "The beauty is display-encoded, the passes are not. Decode it."
     found = [Cause("encoded_beauty", text, explain(srgb_encode(rebuilt)))]
     if terms:
-        text = "The passes are display-encoded, the beauty is not: read them as encoded."
+        text = "The passes are display-encoded, the beauty is not. Decode them."
         found.append(Cause("encoded_passes", text, explain(np.sum([srgb_decode(p) for p in terms], axis=0))))
-        text = "The beauty is the passes laid on each other by screen, not their sum."
+        text = "The beauty is a screen blend of the passes, not their sum."
         found.append(Cause("screened", text, explain(_screened(terms))))
     if float(beauty.max()) <= 1.0 + 1e-3 and float(rebuilt.max()) > 1.01:
-        text = "The beauty is cut off at 1: a display picture, its highlights gone. The passes still have them."
+        text = "The beauty is clipped at 1, as a display image is; the passes still hold the highlights."
         found.append(Cause("clamped_beauty", text, explain(np.minimum(rebuilt, 1.0))))
     return found
 

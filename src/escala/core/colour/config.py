@@ -439,7 +439,7 @@ class _OneTable:
 
     def read(self, name: str) -> bytes:
         if name != f"{self._lut.digest}{self._lut.kind}" or refers_elsewhere(self._lut.contents):
-            raise ColourError("the table refers to another file; a LUT is one file")
+            raise ColourError("the LUT refers to another file; a LUT must be one file")
         return self._lut.contents
 
 
@@ -521,7 +521,7 @@ def _told(action: Callable[[], Any], tables: "_Tables | None" = None) -> Any:
             raise ColourError(said + reason) from error
 
 
-_NOT_TEXT = "it is no text that its format knows; it may be of another kind"
+_NOT_TEXT = "its content is not in the format of its extension"
 # What the library says of every table that it cannot read.
 _BOILERPLATE = re.compile(r" ?All formats have been tried\. \(Enable debug log[^)]*\)[^:]*:?")
 

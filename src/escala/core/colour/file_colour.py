@@ -59,7 +59,7 @@ def input_space_of(config: ColourConfig, file: FileColour) -> InputSpace:
         return InputSpace(ruled, "a file rule of the config says so")
     if file.encoded:
         known = next((name for name in ENCODED_SPACES if config.has_space(name)), config.default_working_space)
-        return InputSpace(config.space(known), "whole numbers in PNG and TIFF are taken as sRGB-encoded")
+        return InputSpace(config.space(known), "integer PNG and TIFF are treated as sRGB-encoded")
     return _by_primaries(config, file)
 
 
@@ -70,9 +70,9 @@ def _by_primaries(config: ColourConfig, file: FileColour) -> InputSpace:
     if corners is None:
         reason = "the header names no primaries; OpenEXR's default is Rec.709"
     elif gamut is None:
-        reason = "the header's primaries are of no known gamut; Rec.709 is assumed"
+        reason = "the header's primaries match no known gamut; Rec.709 is assumed"
     else:
-        reason = f"the header's primaries are those of {gamut}"
+        reason = f"the header's primaries match {gamut}"
     if file.told:
         reason = f"the header names {file.told}, which the config lacks; {reason}"
     return InputSpace(space, reason)

@@ -24,12 +24,12 @@ def guess_kind(name: str, depth: Planes, places: Planes | None) -> tuple[str, st
             return fitted
     values = depth[there]
     if _INVERSE.search(name):
-        return "inverse", f"its name, {name}, says one over distance"
+        return "inverse", f"its name, {name}, indicates inverse depth"
     if values.size and float(values.max()) <= 1.0 and np.unique(values).size > 1:
-        return "unit", "no value is above 1: it was normalised"
+        return "unit", "no value is above 1: normalised depth"
     return (
         "planar",
-        "its values are distances; no positions tell whether along the axis or from the eye",
+        "its values are distances; without a position pass planar is assumed",
     )
 
 
@@ -37,15 +37,15 @@ def _kind_by_places(values: NDArray[np.float64], places: NDArray[np.float64]) ->
     if values.size < _FEWEST or values.std() < 1e-6 * values.mean():
         return None
     found = {
-        "planar": (_left_of_plane(values, places), "it grows evenly along one axis of the positions"),
-        "ray": (_left_of_sphere(values, places), "it is the distance of the positions from one place"),
-        "inverse": (_left_of_plane(1.0 / values, places), "one over it grows evenly along one axis of the positions"),
+        "planar": (_left_of_plane(values, places), "it is linear along one axis of the position pass"),
+        "ray": (_left_of_sphere(values, places), "it is the distance of the position pass from one point"),
+        "inverse": (_left_of_plane(1.0 / values, places), "one over it is linear along one axis of the position pass"),
     }
     kind = min(found, key=lambda name: found[name][0])
     if found[kind][0] > _FITS:
         return None
     if kind == "planar" and values.max() <= 1.0:
-        return "unit", "it grows evenly along one axis of the positions, and no value is above 1"
+        return "unit", "it is linear along one axis of the position pass, and no value is above 1"
     return kind, found[kind][1]
 
 

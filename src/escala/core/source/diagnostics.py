@@ -68,20 +68,20 @@ def diagnose_pass(role: PassRole, statistics: PassStatistics) -> list[Diagnostic
     found = []
     low, high = min(statistics.low, default=0.0), max(statistics.high, default=0.0)
     if low == high == 0.0:
-        found.append(Diagnostic("empty", "Every pixel is 0: the pass adds nothing and can be left out."))
+        found.append(Diagnostic("empty", "Every pixel is 0: the pass adds nothing and can be excluded."))
     elif all(a == b for a, b in zip(statistics.low, statistics.high, strict=True)):
         found.append(Diagnostic("constant", f"Every pixel is {high:g}: probably not rendered; check the source."))
     if statistics.not_finite:
         text = (
-            f"{statistics.not_finite} values are no finite numbers: no comparison counts them. Neighbours can fill in."
+            f"{statistics.not_finite} values are NaN or Inf and excluded from comparisons. Fill them from their neighbours."
         )
         found.append(Diagnostic("not_finite", text, value=float(statistics.not_finite), repair="fill"))
     if role.is_colour and statistics.negative:
-        text = f"{statistics.negative} values are below 0, down to {low:g}: light is not negative; check the filter."
+        text = f"{statistics.negative} values are below 0, down to {low:g}: light cannot be negative; check the pixel filter."
         found.append(Diagnostic("negative", text))
     if role.role in (Role.BEAUTY, Role.LIGHT) and 0.99 < high <= 1.0 and low < high:
-        text = "Nothing is brighter than 1: probably a display picture saved as light, its highlights gone."
+        text = "No value is above 1: probably display-referred and clipped."
         found.append(Diagnostic("clamped", text))
     if role.role == Role.DEPTH and low >= 0.0 and 0.0 < high <= 1.0:
-        found.append(Diagnostic("depth_normalised", "Depth runs from 0 to 1: it was normalised, scene units are lost."))
+        found.append(Diagnostic("depth_normalised", "Depth ranges from 0 to 1: it was normalised, scene units are lost."))
     return found

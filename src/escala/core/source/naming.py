@@ -316,7 +316,7 @@ def _family_role(reading: _Reading, family: Mapping[str, str]) -> PassRole | Non
     light = family.get(reading.named.name)
     if light is None:
         return None
-    reason = "one of a family of passes that are named after lights"
+    reason = "one of a set of passes named after lights"
     twin, selected = reading.first("twin"), reading.is_selected
     return PassRole(Role.LIGHT, light, twin=twin, sure=0.9, reason=reason, is_selected=selected)
 
@@ -334,13 +334,13 @@ def _known_lights(readings: Iterable[_Reading], table: NamingTable) -> dict[str,
         if not rest or not _is_colour(reading) or ("role" in reading.found and reading.first("role") != "beauty"):
             continue
         if "light" in reading.found:
-            lights[rest] = (0.95, "the name says that it is a light")
+            lights[rest] = (0.95, "the name marks it as a light")
         elif "component" not in reading.found and with_component[rest]:
-            lights[rest] = (0.9, f"other passes hold components of {reading.rest}")
+            lights[rest] = (0.9, f"other passes are components of {reading.rest}")
         elif with_component[rest] > 1 and rest not in lights:
-            lights[rest] = (0.8, f"several components carry the word {reading.rest}")
+            lights[rest] = (0.8, f"several components contain the word {reading.rest}")
         elif reading.first("role") == "beauty" and rest not in lights:
-            lights[rest] = (0.7, f"the whole picture of {reading.rest}")
+            lights[rest] = (0.7, f"the combined image of {reading.rest}")
         elif {text for text, _, _ in split_words(rest)} & table.lights and rest not in lights:
             lights[rest] = (0.7, f"{reading.rest} is a usual name of a light")
     return lights
@@ -349,7 +349,7 @@ def _known_lights(readings: Iterable[_Reading], table: NamingTable) -> dict[str,
 def _decide(reading: _Reading, lights: Mapping[str, tuple[float, str]], table: NamingTable) -> PassRole:
     channels = reading.named.channels
     if len(channels) == 1 and channels[0].upper() in table.depth_channels and "role" not in reading.found:
-        return PassRole(Role.DEPTH, sure=0.9, reason=f"a single channel named {channels[0]} holds depth")
+        return PassRole(Role.DEPTH, sure=0.9, reason=f"a single channel named {channels[0]} is depth")
     role = next((r for r in reading.meanings("role") if r != "beauty"), None)
     light = reading.rest if reading.rest.lower() in lights else None
     if role:
@@ -368,10 +368,10 @@ def _decide(reading: _Reading, lights: Mapping[str, tuple[float, str]], table: N
         words = ", ".join(word for kind in ("component", "portion") for _, word in reading.found.get(kind, []))
         return PassRole(Role.COMPONENT, None, component, portion, twin, sure, f"the name holds {words}")
     if reading.rest:
-        return PassRole(Role.OTHER, twin=twin, sure=0.2, reason=f"no word of the table explains {reading.rest}")
+        return PassRole(Role.OTHER, twin=twin, sure=0.2, reason=f"no known word in {reading.rest}")
     if "portion" in reading.found:
-        return PassRole(Role.OTHER, twin=twin, sure=0.2, reason="its name tells a part, but not of which component")
-    return PassRole(Role.BEAUTY, twin=twin, sure=0.9 if reading.found else 0.7, reason="colour with no other meaning")
+        return PassRole(Role.OTHER, twin=twin, sure=0.2, reason="its name gives a lighting part but no component")
+    return PassRole(Role.BEAUTY, twin=twin, sure=0.9 if reading.found else 0.7, reason="colour with no other role")
 
 
 def _data_role(reading: _Reading, role: Role, light: str | None) -> PassRole:
@@ -386,7 +386,7 @@ def _role_by_channels(channels: tuple[str, ...]) -> PassRole:
         return PassRole(Role.ALPHA, sure=0.9, reason="a single channel named A holds alpha")
     if letters in ({"U", "V"}, {"U", "V", "W"}):
         return PassRole(Role.UV, sure=0.7, reason="its channels are U and V")
-    return PassRole(Role.OTHER, sure=0.2, reason=f"channels {', '.join(channels)} and no word that explains them")
+    return PassRole(Role.OTHER, sure=0.2, reason=f"channels {', '.join(channels)} and no known word")
 
 
 def _component_of(reading: _Reading) -> tuple[str | None, Portion | None]:

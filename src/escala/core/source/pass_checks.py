@@ -35,7 +35,7 @@ def _fireflies(planes: Planes) -> list[Diagnostic]:
     count, place = count_fireflies(planes[:3])
     if not count or count > planes[0].size // 500:  # that many are noise or stars, not accidents
         return []
-    text = f"{count} pixels are far brighter than all around them: fireflies. Suppress them, or keep the sparkle."
+    text = f"{count} pixels are far brighter than their neighbours: fireflies. Suppress them, or keep them if intended."
     return [Diagnostic("fireflies", text, place=place, value=float(count), repair="fireflies")]
 
 
@@ -61,20 +61,19 @@ _CODINGS: tuple[tuple[str, Callable[[NDArray[np.float64]], NDArray[np.float64]],
     (
         "encoded",
         lambda values: values,
-        "Its values stand on the steps of an 8-bit display picture: it is encoded, not light; read it as encoded.",
+        "Display-encoded 8-bit values, not scene-linear light. Decode it.",
         "decode",
     ),
     (
         "eight_bit",
         srgb_encode,
-        "It was made from an 8-bit picture: only 256 steps, which show as bands when it is brightened. Render it as "
-        "half or float.",
+        "Only 256 levels, from an 8-bit source: banding when brightened. Render it as half or float.",
         None,
     ),
     (
         "encoded_twice",
         srgb_decode,
-        "It was encoded for display twice, so it looks washed out: read it as encoded.",
+        "It was display-encoded twice and looks washed out. Decode it.",
         "decode",
     ),
 )
@@ -96,8 +95,8 @@ def _depth_filtered(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
         return []
     y, x = np.argwhere(edge)[0]
     text = (
-        f"{between:.0%} of its edges hold depths between the two sides, which nothing in the scene has: it was "
-        "filtered. Render depth without filtering, else defocus and haze leave a rim."
+        f"{between:.0%} of its edges hold depths between both sides: the pass was filtered. Render depth unfiltered, "
+        "or defocus and haze leave a rim."
     )
     return [Diagnostic("depth_filtered", text, place=(int(x) + 2, int(y)), value=between)]
 
@@ -111,7 +110,7 @@ def _depth_reversed(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
     back, front = depth[finite & (alpha <= 0.0)], depth[finite & (alpha >= 1.0)]
     if back.size < 50 or front.size < 50 or float(back.max()) > 0.0 or float(front.min()) <= 0.0:
         return []
-    text = "Depth falls with distance, the background is 0: it is reversed; read it reversed."
+    text = "Depth decreases with distance and the background is 0: it is reversed. Reverse it."
     return [Diagnostic("depth_reversed", text, repair="reverse_depth")]
 
 
@@ -126,8 +125,7 @@ def _depth_stepped(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
     if np.abs(gaps / step - np.rint(gaps / step)).max() > 0.05 or levels[-1] - levels[0] > 300 * step:
         return []
     text = (
-        f"Depth has {levels.size} even steps only: it was stored in 8 bits, defocus and haze will show them. "
-        "Write it as float."
+        f"Depth has only {levels.size} levels, from 8 bits: visible in defocus and haze. Write it as float."
     )
     return [Diagnostic("depth_stepped", text, value=float(levels.size))]
 
@@ -148,8 +146,8 @@ def _unassociated(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
         share = soft[chosen] / near[chosen]
         if np.median(np.abs(share - 1)) < 0.5 * np.median(np.abs(share - edge[chosen])):
             text = (
-                "Its colour does not fall with alpha at edges: alpha is unassociated, and edges would get a bright "
-                "rim. Multiply colour by alpha when rendering, or take the alpha as unassociated."
+                "Colour is not multiplied by alpha at edges: alpha is unassociated, edges would show a bright rim. Render "
+                "with associated alpha, or set alpha to unassociated."
             )
             return [Diagnostic("alpha_unassociated", text, value=float(np.median(share)))]
     return []
@@ -165,16 +163,16 @@ def _normals(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
     if float(np.nanmin(planes[:3])) >= 0.0:
         shifted = np.sqrt(((planes[:3].astype(np.float64) * 2 - 1) ** 2).sum(axis=0))[held]
         if float((np.abs(shifted - 1) < 0.05).mean()) > 0.8:
-            text = "Its values run from 0 to 1: normals were squeezed into a picture. Subtract a half and double them."
+            text = "Values range from 0 to 1: normals were encoded. Decode them with 2n − 1."
             return [Diagnostic("normal_squeezed", text)]
-        text = "No component is below 0: normals were cut off or colour-managed. Write them as plain data."
+        text = "No component is below 0: normals were clipped or colour-managed. Write them as data."
         return [Diagnostic("data_colour_managed", text)]
     wrong = float((np.abs(length[held] - 1) > 0.03).mean())
     if wrong > 0.5:
-        text = f"{wrong:.0%} of its normals do not have length 1: the pass was colour-managed. Write it as plain data."
+        text = f"{wrong:.0%} of its normals do not have length 1: the pass was colour-managed. Write it as data."
         return [Diagnostic("data_colour_managed", text, value=wrong)]
     if wrong > 0.01:
-        text = f"{wrong:.1%} of its normals, at edges, are shorter than 1: the pass was filtered. Render it unfiltered."
+        text = f"{wrong:.1%} of its normals are shorter than 1 at edges: the pass was filtered. Render it unfiltered."
         return [Diagnostic("normal_filtered", text, value=wrong)]
     return []
 
@@ -184,7 +182,7 @@ def _ids_filtered(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
     broken = float((values != np.rint(values)).mean())
     if broken == 0.0 or planes.shape[0] > 1:
         return []
-    text = f"{broken:.1%} of its ids are no whole numbers: the pass was filtered, its edges name wrong objects."
+    text = f"{broken:.1%} of its IDs are not integers: the pass was filtered, edges identify wrong objects."
     return [Diagnostic("id_filtered", text, value=broken)]
 
 

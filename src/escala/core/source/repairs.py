@@ -107,11 +107,11 @@ REPAIRS: dict[str, Repair] = {
 }
 # Each as a person would say it, for the page and the history.
 REPAIR_WORDS = {
-    "decode": "read as display-encoded",
-    "fill": "not-a-number pixels replaced by their neighbours",
+    "decode": "decoded from display (sRGB)",
+    "fill": "NaN/Inf pixels filled from their neighbours",
     "fireflies": "fireflies suppressed",
-    "reverse_depth": "depth read reversed",
-    "invert_depth": "depth read as one over distance",
+    "reverse_depth": "depth reversed",
+    "invert_depth": "depth read as inverse (1/z)",
     "scale": "times a factor",
-    **{gamut_repair(a, b): f"primaries of {a} read as {b}" for a, b in permutations(GAMUTS, 2)},
+    **{gamut_repair(a, b): f"primaries converted from {a} to {b}" for a, b in permutations(GAMUTS, 2)},
 }

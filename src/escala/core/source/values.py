@@ -47,7 +47,7 @@ def _of_vectors(planes: Planes) -> Guess:
     if there.max() <= _UNIT[1]:
         near = float((there > _NEAR_UNIT).mean())
         return (Role.NORMAL, "its channels X, Y and Z have length 1, less at edges") if near > 0.5 else None
-    return Role.POSITION, "its channels X, Y and Z reach farther than 1"
+    return Role.POSITION, "its channels X, Y and Z exceed length 1"
 
 
 def _of_three(planes: Planes) -> Guess:
@@ -64,7 +64,7 @@ def _of_three(planes: Planes) -> Guess:
     if unit > 0.95 and signs > 0.05 and seen.std(axis=1).max() > 0.05:
         return Role.NORMAL, "its three channels have length 1"
     if signs > 0.01 and np.abs(seen).max() > 2.0 and _is_smooth(planes):
-        return Role.POSITION, "its three channels run smoothly over both signs, as places do"
+        return Role.POSITION, "its three channels are smooth and of both signs, as positions are"
     return None
 
 
@@ -76,12 +76,12 @@ def _of_one_channel(plane: Planes) -> Guess:
     ends = (np.isclose(near, 0.0, atol=1e-3) | np.isclose(near, 1.0, atol=1e-3)).mean()
     if near.max() <= 1.001:
         has_both = near.min() < 0.01 and near.max() > 0.99
-        return (Role.MASK, "it is 0 or 1 but at edges") if ends > 0.9 and has_both else None
+        return (Role.MASK, "it is 0 or 1 except at edges") if ends > 0.9 and has_both else None
     kinds = np.unique(near)
     if kinds.size < _MOST_IDS and (near == np.rint(near)).all():
-        return (Role.ID, f"it holds {kinds.size} whole numbers") if kinds.size > 1 else None
+        return (Role.ID, f"it holds {kinds.size} integers") if kinds.size > 1 else None
     if kinds.size >= _FEWEST_DEPTHS and _is_smooth(plane[None]):
-        return Role.DEPTH, "one channel that grows beyond 1 smoothly, as distance does"
+        return Role.DEPTH, "one channel with smooth values beyond 1, as distance has"
     return None
 
 

@@ -116,12 +116,11 @@ def what_is_approximate(render: Render, variant: Variant, space: WorkingSpace) -
     if render.reference is not None and proven is not None and not proven.exact:
         found.append(
             f"the sum of {render.name} does not match its reference {render.reference} (largest difference "
-            f"{proven.max_abs:.4g}): levels act on what its terms hold, the rest stays as it is"
+            f"{proven.max_abs:.4g}): levels act on its terms, the rest is unchanged"
         )
     if plan.second is not None:
         found.append(
-            f"{render.name} has no passes for lights and components together: levels of both are applied by ratio, "
-            "an approximation"
+            f"{render.name} has no light × component passes: combined changes are applied by ratio, an approximation"
         )
     return found
 

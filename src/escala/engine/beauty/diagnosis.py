@@ -63,32 +63,32 @@ def _finding(cause: Cause, render: Render, recipe: Recipe) -> Finding:
 
 
 def _add(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
-    return f"add {cause.subject} to the sum", ({"op": "add", "path": "/tally/added/-", "value": cause.subject},)
+    return f"Add {cause.subject} to the sum", ({"op": "add", "path": "/tally/added/-", "value": cause.subject},)
 
 
 def _leave_out(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
     path = f"/tally/terms/{pointer_step(str(cause.subject))}"
-    return f"leave out {cause.subject}", ({"op": "add", "path": path, "value": {"left_out": True}},)
+    return f"Exclude {cause.subject}", ({"op": "add", "path": path, "value": {"left_out": True}},)
 
 
 def _factor(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
     factor = [a * b for a, b in zip(recipe.factor, cause.numbers, strict=True)]
-    return "multiply the sum by it", ({"op": "replace", "path": "/tally/factor", "value": factor},)
+    return "Multiply the sum by it", ({"op": "replace", "path": "/tally/factor", "value": factor},)
 
 
 def _decode_beauty(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
-    return "read the beauty as encoded", (_decode(str(render.reference)),)
+    return "Decode the beauty", (_decode(str(render.reference)),)
 
 
 def _decode_passes(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
-    return "read the passes as encoded", tuple(_decode(name) for name in recipe.passes)
+    return "Decode the passes", tuple(_decode(name) for name in recipe.passes)
 
 
 def _same_primaries(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
     """The beauty into the gamut of its passes, and all of it read as that."""
     passes, beauty = str(cause.subject).split(" to ")
     repair = {"pass_name": render.reference, "how": gamut_repair(beauty, passes)}
-    return f"bring the beauty from {beauty} to {passes}, and read all as {passes}", (
+    return f"Convert the beauty from {beauty} to {passes}, and interpret all as {passes}", (
         {"op": "add", "path": "/source/repairs/-", "value": repair},
         {"op": "add", "path": "/colour/input_space", "value": GAMUT_SPACES[passes][0]},
     )
@@ -96,7 +96,7 @@ def _same_primaries(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, 
 
 def _screen(cause: Cause, render: Render, recipe: Recipe) -> tuple[str, Patch]:
     edits = [f"/tally/terms/{pointer_step(term.name)}" for term in recipe.terms[1:]]
-    return "lay them on by screen", tuple({"op": "add", "path": p, "value": {"operator": "screen"}} for p in edits)
+    return "Combine them by screen", tuple({"op": "add", "path": p, "value": {"operator": "screen"}} for p in edits)
 
 
 def _decode(name: str) -> dict[str, Any]:

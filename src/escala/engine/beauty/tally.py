@@ -163,7 +163,7 @@ def _verdict(engine: Evaluator, recipe: Recipe) -> Verdict | None:
     numbers = f"Largest difference {_short(proof.max_abs)}, {_rounding(engine)} allows {_short(proof.allowed_at_worst)}"
     words = f"Matches. {numbers}." if proof.exact else f"Does not match. {numbers} there."
     if engine.frame.denoised:
-        words += f" The passes as stored are compared; {len(engine.frame.denoised)} of them are shown denoised."
+        words += f" The stored passes are compared; {len(engine.frame.denoised)} of them are viewed denoised."
     across, down = engine.render.offset
     return Verdict(
         exact=proof.exact,

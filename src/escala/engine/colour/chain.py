@@ -99,7 +99,7 @@ def colouring_of(render: Render, choices: Choices, roots: Roots = EVERYWHERE) ->
 def _input(config: ColourConfig, choice: ColourChoice, file: FileColour) -> InputSpace:
     """The space of a file: as chosen for it, as chosen for all, or as it says itself."""
     chosen = choice.file_spaces.get(file.name) or choice.input_space
-    return InputSpace(config.space(chosen), "chosen by hand") if chosen else input_space_of(config, file)
+    return InputSpace(config.space(chosen), "set manually") if chosen else input_space_of(config, file)
 
 
 def _view(config: ColourConfig, chosen: DisplayChoice) -> View:

@@ -55,15 +55,15 @@ def _shown_wrongly(engine: Evaluator, colouring: Colouring, reference: Planes | 
         share = None if reference is None else float((reference.max(axis=0) > 1).mean())
         return ColourWarning(
             "raw_view",
-            f"The view {view} shows linear light as it is: everything looks dark and contrasty, and nothing above "
-            "1 is seen. Choose a view that brings it to the screen.",
+            f"The view {view} shows scene-linear values without a transform: the image looks dark and clips above 1. "
+            "Choose a display transform.",
             share,
         )
     if _codes(engine) & _ENCODED:
         return ColourWarning(
             "encoded_again",
-            "The beauty is a display picture already, and the view is laid on it once more: it looks washed out. Read "
-            "it as encoded, at Source.",
+            "The beauty is already display-referred, and the view is applied again: it looks washed out. Decode it at "
+            "Source.",
         )
     return None
 
@@ -72,12 +72,12 @@ def _clamped(engine: Evaluator, colouring: Colouring, reference: Planes | None) 
     if "clamped" not in _codes(engine) or reference is None:
         return None
     stored = colouring.config.convert(reference, colouring.working.name, colouring.input_space)
-    text = "The beauty ends at 1: its highlights are gone, and stay grey when they are darkened."
+    text = "The beauty is clipped at 1: its highlights stay grey when darkened."
     return ColourWarning("clamped", text, float((stored.max(axis=0) > 0.998).mean()))
 
 
 def _other_primaries(engine: Evaluator, colouring: Colouring, reference: Planes | None) -> ColourWarning | None:
-    """The header names primaries, and the space chosen by hand has others."""
+    """The header names primaries, and the space set manually has others."""
     for p in engine.render.passes:
         corners = p.colour.chromaticities
         told = gamut_of(corners) if corners and p.is_colour else None
@@ -86,8 +86,8 @@ def _other_primaries(engine: Evaluator, colouring: Colouring, reference: Planes 
             space = colouring.space_of(p.name)
             return ColourWarning(
                 "wrong_gamut",
-                f"The header of {p.colour.name} names the primaries of {told}, and it is read as {space}: hues and "
-                "saturation are off everywhere. Read it as its header says, unless the header is wrong.",
+                f"The header of {p.colour.name} names the primaries of {told}, but the input space is {space}: hue and "
+                "saturation are wrong everywhere. Use the space of the header, unless the header is wrong.",
                 _share_off(colouring, reference, space, told),
             )
     return None
@@ -113,8 +113,7 @@ def _outside(colouring: Colouring, reference: Planes | None) -> ColourWarning | 
         return None
     return ColourWarning(
         "outside_gamut",
-        f"Colours lie beyond the primaries of {colouring.working.name}: read as {colouring.input_space}, the beauty is "
-        "more saturated than its light can be. Its input space is likely too wide; the renderer's working space tells "
-        "which is right.",
+        f"Colours lie outside {colouring.working.name}: with input space {colouring.input_space} the beauty is more "
+        "saturated than light can be. The input space is probably too wide; use the renderer's working space.",
         share,
     )

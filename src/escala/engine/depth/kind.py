@@ -12,10 +12,10 @@ Kind = Literal["planar", "ray", "inverse", "unit"]
 
 _GUESSED_FROM = 320
 WORDS = {
-    "planar": "distance along the axis",
-    "ray": "distance from the eye",
-    "inverse": "one over distance",
-    "unit": "0 to 1 between two distances",
+    "planar": "planar (along camera axis)",
+    "ray": "radial (from camera)",
+    "inverse": "inverse (1/z)",
+    "unit": "normalised 0–1 (near to far)",
 }
 
 

@@ -38,7 +38,7 @@ def found_depth(terms: Terms, name: str | None = None) -> FoundDepth | None:
         return None
     if chosen.depth is not None:
         return FoundDepth(chosen.name, chosen.depth.kind, chosen.depth.reason)
-    return FoundDepth(chosen.name, "planar", f"as {chosen.role.value.replace('_', ' ')} it is read as it stands")
+    return FoundDepth(chosen.name, "planar", f"as {chosen.role.value.replace('_', ' ')} it is used unchanged")
 
 
 def waiting_passes(render: Render, variant: Variant, there: Mapping[str, object]) -> list[tuple[str, str]]:

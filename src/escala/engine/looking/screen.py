@@ -107,7 +107,7 @@ def difference_of(
     seen = [see(subject, look) for subject in (one, other)]
     if measure == "linear":
         if not all(each.scene for each in seen):
-            raise BadSource("one of the two is display values, not light: compare them as displayed")
+            raise BadSource("one of the two holds display values, not scene-linear ones: compare display values")
         planes = [each.planes for each in seen]
     else:
         planes = [_as_displayed(each, subject) for each, subject in zip(seen, (one, other), strict=True)]

@@ -35,7 +35,7 @@ def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None
     layers = crypto_layers(frame)
     if not layers:
         file = printable(next(iter(frame.passes.values())).file)
-        raise BadSource(f"{file} holds no cryptomatte: its header declares none, or the passes are missing")
+        raise BadSource(f"{file} has no cryptomatte: the header declares none, or its passes are missing")
     if layer is not None and layer not in {found.name for found in layers}:
         raise UnknownChoice("cryptomatte layer", layer, [found.name for found in layers])
     wanted = list(names)

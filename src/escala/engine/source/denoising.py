@@ -29,7 +29,7 @@ def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
         named = [found for name in choice.passes if (found := render.find_pass(name))]
         data = next((p for p in named if (not p.is_colour and p.role != Role.OTHER) or len(p.channels) < 3), None)
         if data is not None:
-            raise BadSource(f"{data.name} holds {data.role.value.replace('_', ' ')}, no colour: it is not denoised")
+            raise BadSource(f"{data.name} holds {data.role.value.replace('_', ' ')}, not colour: it cannot be denoised")
         return tuple(p.name for p in named)
     summed = {
         name

@@ -49,7 +49,7 @@ def read_render(
     stamp = source_stamp(source)
     progress(0.0, "decoding")
     frame = take_in_frame(source.first, store, lambda share: progress(0.8 * share, "decoding"), decoder)
-    progress(0.85, "finding the recipe")
+    progress(0.85, "finding recipe")
     render = evaluate(lambda: recognise_render(source, frame)).model_copy(update={"stamp": stamp})
     progress(1.0, "ready")
     return render, frame
@@ -147,10 +147,10 @@ def _box(window: Window) -> WindowBox:
 
 def _render_diagnostics(source: RenderSource, reference: str | None, attributes: Mapping[str, str]) -> list[Diagnostic]:
     fitted = {key.removeprefix(FITTED): size for key, size in attributes.items() if key.startswith(FITTED)}
-    found = [Diagnostic("fitted", f"{name} was fitted on purpose: {size}.") for name, size in fitted.items()]
+    found = [Diagnostic("fitted", f"{name} was resized: {size}.") for name, size in fitted.items()]
     if source.missing:
         shown = ", ".join(map(str, source.missing[:8])) + (" and more" if len(source.missing) > 8 else "")
         found.append(Diagnostic("missing_frames", f"Frames {shown} are missing: render or copy them, then open again."))
     if reference is None:
-        found.append(Diagnostic("no_beauty", "There is no beauty pass: sums cannot be proven, the plain sum is shown."))
+        found.append(Diagnostic("no_beauty", "No beauty pass: sums cannot be verified, the plain sum is shown."))
     return found

@@ -32,7 +32,7 @@ REPAIRED = "repaired/"
 
 def read_as(render: Render, frame: StoredFrame, variant: Variant, progress: Progress = untold) -> Render:
     """The render as a variant reads it; `frame` is its first frame, repaired. Recipes are found and proven anew."""
-    progress(0.0, "finding the recipe")
+    progress(0.0, "finding recipe")
     source, recipes = variant.source, [found.recipe for found in render.recipes]
     render = render.model_copy(update={"alpha_ignored": source.alpha == "ignored"})
     if source.roles or source.repairs or source.twin or source.alpha == "unassociated":
@@ -192,7 +192,7 @@ def _slot(frame: StoredFrame, name: str, role: Role) -> PassSlot:
 def _role(reading: PassReading) -> PassRole:
     # What is named a component and no more holds all of it.
     part = reading.part or (Portion.TOTAL if reading.component else None)
-    return PassRole(reading.role, reading.light, reading.component, part, reading.twin, 1.0, "said by hand")
+    return PassRole(reading.role, reading.light, reading.component, part, reading.twin, 1.0, "set manually")
 
 
 def _added(name: str, render: Render) -> Term:

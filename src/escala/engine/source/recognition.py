@@ -90,7 +90,7 @@ def _by_values(frame: StoredFrame, p: StoredPass, role: PassRole) -> PassRole:
     if role.role != Role.OTHER:
         return role
     if p.pixel_type == "uint" and len(p.channels) == 1:
-        return PassRole(Role.ID, sure=GUESSED, reason="a guess: it holds whole numbers")
+        return PassRole(Role.ID, sure=GUESSED, reason="a guess: it holds integers")
     if p.pixel_type == "uint" or p.colour.encoded:
         return role
     bands = [as_planes(frame.planes(p.name)[:, top:bottom]) for top, bottom in _bands(*p.levels[0][1:])]
@@ -249,7 +249,7 @@ def with_recipes(render: Render, frame: StoredFrame, recipes: Sequence[Recipe], 
     for index, recipe in enumerate(recipes):
 
         def told(share: float, done: int = index) -> None:
-            progress((done + share) / len(recipes), "proving the sum")
+            progress((done + share) / len(recipes), "verifying sum")
 
         found.append(_found(render, frame, recipe, told))
     found.sort(key=lambda f: not f.exact)

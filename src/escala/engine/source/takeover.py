@@ -46,7 +46,7 @@ def compare_renders(before: Render, after: Evaluator, seen: Evaluator | None) ->
     gone_lights = tuple(n for n in gone if n not in renamed)
     sentences = [f"{a} is now named {b}." for a, b in renamed.items()]
     sentences += [f"The light {n} is new." for n in new_lights]
-    sentences += [f"The light {n} is gone; its level waits for a render that has it." for n in gone_lights]
+    sentences += [f"The light {n} is gone; its level is unresolved until a render has it." for n in gone_lights]
     sentences += _listed("Components", set(render_components(before)), set(render_components(after.render)))
     sentences += _size(before, after.render)
     if not sentences:
@@ -85,11 +85,11 @@ def _listed(what: str, before: set[str], after: set[str]) -> list[str]:
 
 def _size(before: Render, after: Render) -> list[str]:
     old, new = (f"{render.width} × {render.height}" for render in (before, after))
-    return [f"The picture is {new} now, it was {old}."] if old != new else []
+    return [f"The image is now {new}, it was {old}."] if old != new else []
 
 
 def _passes(lost: list[str], added: list[str]) -> str:
     if not lost and not added:
-        return "The same passes, newer pixels."
+        return "Same passes, new pixels."
     parts = [f"{len(names)} {word}" for names, word in ((added, "new"), (lost, "gone")) if names]
     return f"The same lights and components; of the other passes {' and '.join(parts)}."

@@ -126,7 +126,7 @@ def read_cdl_file() -> dict[str, Any]:
     """The numbers of a colour decision file."""
     name = request.args.get("name", "grade.cdl")
     if Path(name).suffix.lower() not in (".cdl", ".cc", ".ccc"):
-        raise BadSource(f"{printable(name)}: a colour decision comes as .cdl, .cc or .ccc")
+        raise BadSource(f"{printable(name)}: a CDL file must be .cdl, .cc or .ccc")
     with told_writing(name), tempfile.TemporaryDirectory(prefix="escala-") as folder:
         values = read_cdl(keep_body(request.stream, place_in(Path(folder), name), _CDL_LIMIT))
     return {"slope": values.slope, "offset": values.offset, "power": values.power, "saturation": values.saturation}

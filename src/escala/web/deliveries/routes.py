@@ -42,7 +42,7 @@ def deliver(path: VariantPath, body: NewDelivery) -> tuple[dict[str, Any], int]:
     """Begin to write frames of a variant."""
     studio = the_studio()
     noted = _noted_order(studio, path.variant_id, body)
-    return studio.jobs.start("delivering", lambda job: _deliver(studio, job, noted)).facts(), 202
+    return studio.jobs.start("exporting", lambda job: _deliver(studio, job, noted)).facts(), 202
 
 
 @routes.get("/variants/<int:variant_id>/deliveries", responses={200: DeliveryList})

@@ -30,7 +30,7 @@ class DeliveryOut(BaseModel):
     """A delivery: how it stands, and the files that are there whole."""
 
     id: Id
-    state: Literal["running", "done", "failed", "cancelled", "broken off"]
+    state: Literal["running", "done", "failed", "cancelled", "interrupted"]
     error: str | None
     created: str
     frames: Count

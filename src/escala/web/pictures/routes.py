@@ -109,7 +109,7 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
     purpose, urgency = (Purpose.MOVING, MOVING) if body.live else (Purpose.RESTING, RESTING)
     wanted = _Size(body.out_width, body.out_height)
     if wanted.width * wanted.height > _MOST_SHOWN:
-        raise BadSource(f"a picture for the screen has {_MOST_SHOWN // 10**6} million pixels at most; deliver it")
+        raise BadSource(f"a viewer image has at most {_MOST_SHOWN // 10**6} million pixels; export it instead")
 
     def made(progress: Progress) -> tuple[bytes, str, Region]:
         def show(subject: Subject) -> tuple[bytes, str, Region]:
@@ -146,7 +146,7 @@ def _told_to_pages(work: Callable[[Progress], Result], viewer: str) -> Result:
 
         return work(progress)
 
-    return jobs.here("exact picture", run, viewer, _TOLD_AFTER_SECONDS)
+    return jobs.here("Exact image", run, viewer, _TOLD_AFTER_SECONDS)
 
 
 @routes.post("/values", responses={200: ValuesOut})
@@ -154,7 +154,7 @@ def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
     """The numbers behind a few pixels."""
     wanted = _Size(body.out_width or body.region.width, body.out_height or body.region.height)
     if wanted.width * wanted.height > _MOST_VALUES:
-        raise BadSource(f"numbers are told of {_MOST_VALUES} pixels at most")
+        raise BadSource(f"limit: {_MOST_VALUES} pixels per request")
 
     def work(subject: Subject) -> tuple[Planes, Region]:
         look = _look(subject.engine, wanted, body.region)

@@ -63,7 +63,7 @@ def list_shots() -> dict[str, Any]:
     """All shots."""
     studio = the_studio()
     with studio.record.reading() as session:
-        found = [ShotFacts(row.id, row.name, row.place, row.created) for row in all_shots(session)]
+        found = [ShotFacts(row.id, row.name, row.status, row.created) for row in all_shots(session)]
         changes = last_changes(session)
     shots, problems = [], studio.record.set_aside()
     for facts in found:
@@ -101,19 +101,19 @@ def write_passes(path: ShotPath, body: NewFiles) -> tuple[dict[str, Any], int]:
     """Begin to write passes as files."""
     studio = the_studio()
     render = studio.render_of(path.shot_id)
-    return studio.jobs.start("writing files", lambda job: _written(studio, job, render, body)).facts(), 202
+    return studio.jobs.start("exporting passes", lambda job: _written(studio, job, render, body)).facts(), 202
 
 
 @routes.delete("/shots/<int:shot_id>")
 def delete_shot(path: ShotPath) -> tuple[str, int]:
-    """Delete a shot with all that was made on it; its files stay. Until the next start it can be brought back."""
-    _change_shot(path.shot_id, ShotChange(place="deleted"))
+    """Delete a shot with all that was made on it; its files stay. Until the next start it can be restored."""
+    _change_shot(path.shot_id, ShotChange(status="deleted"))
     return "", 204
 
 
 @routes.put("/shots/<int:shot_id>")
 def change_shot(path: ShotPath, body: ShotChange) -> tuple[str, int]:
-    """Rename a shot, put it aside or back on the table, delete it or bring it back."""
+    """Rename, archive, unarchive, delete or restore a shot."""
     _change_shot(path.shot_id, body)
     return "", 204
 
@@ -123,8 +123,8 @@ def _change_shot(shot_id: int, change: ShotChange) -> None:
     with studio.record.writing() as session:
         shot = find_shot(session, shot_id)
         shot.name = change.name or shot.name
-        shot.place = change.place or shot.place
-    if change.place == DELETED:
+        shot.status = change.status or shot.status
+    if change.status == DELETED:
         studio.forget(shot_id)
     studio.hub.tell("shots")
 
@@ -266,7 +266,7 @@ def _entries(studio: Studio, folder: str) -> list[dict[str, Any]]:
 def _keep_upload(studio: Studio, name: str) -> Path:
     """Stream the body of the request into a folder of its own under the uploads."""
     if Path(name).suffix.lower() not in SUFFIXES:
-        raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be brought in")
+        raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be imported")
     batch = hashlib.sha256(request.headers.get("X-Batch", name).encode()).hexdigest()[:16]
     return keep_body(request.stream, place_in(studio.settings.uploads / batch, name), studio.settings.upload_limit)
 

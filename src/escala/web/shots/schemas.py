@@ -91,7 +91,7 @@ class ShotName(BaseModel):
     frames: int
     passes: int
     cover: str | None
-    place: Literal["table", "aside"]
+    status: Literal["active", "archived"]
     changed: str
     change: str
 
@@ -130,10 +130,10 @@ class MediaOut(BaseModel):
 
 
 class ShotChange(BaseModel):
-    """A shot renamed, put aside or back on the table, deleted or brought back."""
+    """A shot renamed, archived or unarchived, deleted or restored."""
 
     name: str | None = Field(None, min_length=1, max_length=200)
-    place: Literal["table", "aside", "deleted"] | None = None
+    status: Literal["active", "archived", "deleted"] | None = None
 
 
 class ShotFacts(NamedTuple):
@@ -141,7 +141,7 @@ class ShotFacts(NamedTuple):
 
     id: int
     name: str
-    place: str
+    status: str
     created: datetime
 
 
@@ -151,7 +151,7 @@ def shot_name(facts: ShotFacts, render: Render, last: LastChange | None) -> Shot
     return ShotName(
         id=facts.id,
         name=facts.name,
-        place=facts.place,  # type: ignore[arg-type]
+        status=facts.status,  # type: ignore[arg-type]
         changed=(last.at if last else facts.created).isoformat(),
         change=last.how if last else "opened",
         width=render.width,

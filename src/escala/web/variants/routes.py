@@ -19,9 +19,9 @@ from escala.model.variant import Variant
 from escala.record.naming_rules import offered_rules, remember_rules
 from escala.record.revisions import (
     PreparedEdit,
+    branches_of,
     can_redo,
     history,
-    on_the_way,
     prepare_edit,
     prepare_restore,
     redo,
@@ -61,7 +61,7 @@ routes = APIBlueprint("variants", __name__, url_prefix="/api")
 
 
 def _read(row: VariantRow) -> ReadVariant:
-    """The variant with its render; one that cannot be shown is told as such, so that it can be mended."""
+    """The variant with its render; one that not available is told as such, so that it can be mended."""
     studio = the_studio()
     document = variant_document(row)
     try:
@@ -200,12 +200,12 @@ def list_revisions(path: VariantPath) -> dict[str, Any]:
     with studio.record.reading() as session:
         row = find_variant(session, path.variant_id)
         rows = history(session, row)
-        straight, created = on_the_way(rows, row.head), row.created
-    first = RevisionOut(number=0, parent=0, label="As created", created=created.isoformat(), aside=False)
+        branches, created = branches_of(rows, row.head), row.created
+    first = RevisionOut(number=0, parent=0, label="As created", created=created.isoformat(), branch="")
     others = [
         RevisionOut(
             number=r.number, parent=r.parent, label=r.label, created=r.created.isoformat(),
-            aside=r.number not in straight,
+            branch=branches[r.number],
         )
         for r in rows
     ]  # fmt: skip

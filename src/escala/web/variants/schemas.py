@@ -1,6 +1,7 @@
 """What requests and answers about variants hold."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
@@ -52,13 +53,13 @@ class RevisionPath(BaseModel):
 
 
 class RevisionOut(BaseModel):
-    """A state of a variant. `aside`: not on the way to the present one."""
+    """A state of a variant. `branch`: "" on the way to the current one, "undone" if redo reaches it, else "other"."""
 
     number: Count
     parent: int
     label: str
     created: str
-    aside: bool
+    branch: Literal["", "undone", "other"]
 
 
 class RevisionList(BaseModel):
@@ -99,7 +100,7 @@ class Reading(BaseModel):
 class VariantOut(BaseModel):
     """A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
 
-    `trouble`: why it cannot be shown as it is, None where it can.
+    `trouble`: why it not available as it is, None where it can.
     """
 
     id: Id
@@ -121,7 +122,7 @@ class VariantOut(BaseModel):
 
 @dataclass(frozen=True)
 class ReadVariant:
-    """A variant with its render as it reads it. `trouble`: why it cannot be shown as it is; it can still be mended."""
+    """A variant with its render as it reads it. `trouble`: why it not available as it is; it can still be mended."""
 
     document: Variant
     render: Render

@@ -6,13 +6,14 @@ import { useRoom } from '@/stores/room'
 import { useTroubles } from '@/stores/troubles'
 import { usePinProbe } from '@/stores/usePinProbe'
 
-/** What is at the pins: numbers, and which lights, components and passes make them. */
+/** Pixel values at the pins, and which lights, components and passes make them. */
 const room = useRoom()
 const troubles = useTroubles()
 const { probe, probes } = usePinProbe()
 const copied = ref(false)
 const SIZES = [1, 3, 5, 11, 21]
 const MOST_PASSES = 6
+const MOST_LIGHTS = 3
 
 const groups = computed(() =>
   probe.value
@@ -23,12 +24,21 @@ const groups = computed(() =>
       ].filter((group) => group.parts.length)
     : [],
 )
+/** The lights, else the components, that make the pixel, the strongest first. */
+const made = computed(() => {
+  const parts = probe.value?.lights.length ? probe.value.lights : (probe.value?.components ?? [])
+  return parts
+    .filter((part) => part.share >= 0.005)
+    .slice(0, MOST_LIGHTS)
+    .map((part) => `${spoken(part.name)} ${percent(part.share)}`)
+    .join(', ')
+})
 const lightOf = (found: Probe) => (found.stops === null ? 'no light' : `${stopsText(found.stops)} stops`)
 const hueOf = (found: Probe) =>
   found.saturation === null
-    ? 'no number'
+    ? 'NaN/Inf'
     : found.hue === null
-      ? 'grey'
+      ? 'none'
       : `${found.hue.toFixed(0)}°, ${percent(found.saturation)}`
 
 /** The pins as lines of text, for a message to somebody else. */
@@ -41,13 +51,13 @@ function textOf(found: Probe, index: number): string {
     list.map((part) => `${spoken(part.name)} ${percent(part.share)}`).join(', ')
   return [
     `Pin ${index + 1} at ${found.x}, ${found.y} (${found.size} × ${found.size} px)`,
-    `  scene-linear   ${threeText(found.linear, 5)}`,
-    `  beauty in file ${threeText(found.source, 5)}`,
-    `  over grey      ${lightOf(found)}`,
-    `  on screen      ${threeText(found.display, 1)}`,
-    `  hue            ${hueOf(found)}`,
-    `  by light       ${parts(found.lights)}`,
-    `  by component   ${parts(found.components)}`,
+    `  Scene-linear    ${threeText(found.linear, 5)}`,
+    `  Beauty in file  ${threeText(found.source, 5)}`,
+    `  Stops           ${lightOf(found)}`,
+    `  Display (0–255) ${threeText(found.display, 1)}`,
+    `  Hue, saturation ${hueOf(found)}`,
+    `  By light        ${parts(found.lights)}`,
+    `  By component    ${parts(found.components)}`,
   ].join('\n')
 }
 
@@ -63,19 +73,24 @@ async function copy() {
 </script>
 
 <template>
-  <section class="bench-part pin-panel" aria-label="At the pin">
+  <section class="bench-part probe-panel" aria-label="Probe">
     <div class="bench-head">
-      <h2>At the pin</h2>
+      <h2>Probe</h2>
       <label v-if="probe" class="quiet size">
-        mean of
-        <select v-model.number="room.probeSize" aria-label="Side of the square that is averaged">
-          <option v-for="size in SIZES" :key="size" :value="size">{{ size }} × {{ size }} px</option>
+        {{ probe.x }}, {{ probe.y }} ·
+        <select v-model.number="room.probeSize" aria-label="Sample size">
+          <option v-for="size in SIZES" :key="size" :value="size">{{ size }} × {{ size }}</option>
         </select>
       </label>
+      <button v-if="probe" type="button" class="link" title="Copy as text" @click="copy">
+        {{ copied ? 'Copied' : 'Copy' }}
+      </button>
+      <button v-if="probe" type="button" class="link" aria-label="Remove pin" @click="room.putPin(null)">
+        Remove
+      </button>
+      <slot />
     </div>
-    <p v-if="!room.pins.length" class="quiet">
-      Click in the picture to see what a place is made of. Shift click adds a further pin.
-    </p>
+    <p v-if="!room.pins.length" class="quiet">Click in the image to place a pin; Shift-click adds another.</p>
     <ol v-if="room.pins.length > 1" class="pins">
       <li v-for="(found, index) in probes" :key="index">
         <button type="button" :aria-pressed="index === room.chosenPin" @click="room.chosenPin = index">
@@ -87,46 +102,71 @@ async function copy() {
     </ol>
     <template v-if="probe">
       <dl class="values">
-        <dt>place</dt>
+        <dt>Scene-linear</dt>
         <dd>
-          {{ probe.x }}, {{ probe.y }} px<template v-if="probe.size > 1"
-            >, mean of {{ probe.size }} × {{ probe.size }}</template
-          >
+          {{ threeText(probe.linear, 3) }}<span>{{ lightOf(probe) }}</span>
         </dd>
-        <dt>scene-linear</dt>
-        <dd>{{ threeText(probe.linear, 3) }}</dd>
-        <dt>beauty, as in the file</dt>
-        <dd>{{ threeText(probe.source, 3) }}</dd>
-        <dt>over grey 0.18</dt>
-        <dd>{{ lightOf(probe) }}</dd>
-        <dt>on screen, of 255</dt>
-        <dd>{{ threeText(probe.display, 0) }}</dd>
-        <dt>hue, saturation</dt>
-        <dd>{{ hueOf(probe) }}</dd>
-        <template v-if="probe.alpha !== null">
-          <dt>alpha</dt>
-          <dd>{{ probe.alpha.toFixed(3) }}</dd>
-        </template>
+        <dt v-if="made">Made of</dt>
+        <dd v-if="made" class="made">{{ made }}</dd>
       </dl>
-      <div class="row">
-        <button type="button" @click="copy">{{ copied ? 'copied' : 'copy as text' }}</button>
-        <button type="button" @click="room.putPin(null)">take the pin away</button>
-      </div>
-      <template v-for="group in groups" :key="group.title">
-        <h3>{{ group.title }}</h3>
-        <div v-for="part in group.parts" :key="part.name" class="part">
-          <span :title="part.name">{{ spoken(part.name) }}</span>
-          <i><b :style="{ width: `${part.share * 100}%` }" /></i>
-          <span class="number">{{ percent(part.share) }}</span>
-        </div>
-      </template>
+      <details>
+        <summary>Details</summary>
+        <dl class="values">
+          <dt>Beauty in file</dt>
+          <dd>{{ threeText(probe.source, 3) }}</dd>
+          <dt>Display (0–255)</dt>
+          <dd>{{ threeText(probe.display, 0) }}</dd>
+          <dt>Hue, saturation</dt>
+          <dd>{{ hueOf(probe) }}</dd>
+          <template v-if="probe.alpha !== null">
+            <dt>Alpha</dt>
+            <dd>{{ probe.alpha.toFixed(3) }}</dd>
+          </template>
+        </dl>
+        <template v-for="group in groups" :key="group.title">
+          <h3>{{ group.title }}</h3>
+          <div v-for="part in group.parts" :key="part.name" class="part">
+            <span :title="part.name">{{ spoken(part.name) }}</span>
+            <i><b :style="{ width: `${part.share * 100}%` }" /></i>
+            <span class="number">{{ percent(part.share) }}</span>
+          </div>
+        </template>
+      </details>
     </template>
   </section>
 </template>
 
 <style scoped>
-.pin-panel {
-  gap: 4px;
+.link {
+  padding: 0;
+  border: 0;
+  background: none;
+  color: var(--text-3);
+  font-size: 12px;
+}
+.size {
+  flex: 1;
+  font-size: 12px;
+  white-space: nowrap;
+}
+h2 {
+  flex: none;
+}
+.link:first-of-type {
+  margin-left: auto;
+}
+.values dd span {
+  margin-left: 14px;
+  font-weight: 400;
+}
+.values .made {
+  font-weight: 400;
+  white-space: normal;
+}
+summary {
+  color: var(--text-3);
+  font-size: 12px;
+  cursor: pointer;
 }
 h3 {
   margin: 4px 0 0;
@@ -155,10 +195,6 @@ h3 {
 }
 .pins button {
   padding: 0;
-}
-.row {
-  display: flex;
-  gap: 4px;
 }
 .part {
   display: grid;
