@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from escala.core.kernels import Later, carray, float32_pointer, kernel, prange, serial_kernel, thread_count
+from escala.core.kernels import Lazy, carray, float32_pointer, kernel, prange, serial_kernel, thread_count
 
 STEP = np.float32(2.0)
 made: list[str] = []
@@ -16,7 +16,7 @@ def _told_of() -> Any:
     return 3.0
 
 
-ADDEND: Any = Later(_told_of)
+ADDEND: Any = Lazy(_told_of)
 
 
 @serial_kernel
@@ -53,6 +53,6 @@ class KernelsTest(unittest.TestCase):
     def test_it_compiles_nothing_before_and_runs_on_some_threads(self) -> None:
         modules = "escala.core.balance.mixing, escala.core.lens.warping, escala.core.depth.defocus"
         script = f"import sys, {modules}; print('numba' in sys.modules)"
-        told = subprocess.run([sys.executable, "-c", script], check=True, capture_output=True, text=True).stdout
-        self.assertEqual(told.strip(), "False")
+        report_progress = subprocess.run([sys.executable, "-c", script], check=True, capture_output=True, text=True).stdout
+        self.assertEqual(report_progress.strip(), "False")
         self.assertGreaterEqual(thread_count(), 1)

@@ -5,7 +5,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from escala.delivery.deliver import Delivery, deliver_frame
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.looking.look import full_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
@@ -75,7 +75,7 @@ class ExactnessTest(FolderTest):
     def test_the_settled_picture_is_the_processors_to_a_code_value(self) -> None:
         for chain in self.chains:
             with self.subTest(chain=chain[:5]):
-                file, kind = screen_picture(Subject(self.engine, self.variant(chain)), FULL, Purpose.RESTING)
+                file, kind = screen_picture(Subject(self.engine, self.variant(chain)), FULL, Quality.EXACT)
                 self.assertEqual(kind, "image/png")
                 shown = cv2.imdecode(np.frombuffer(file, np.uint8), cv2.IMREAD_COLOR)[..., ::-1].astype(float)
                 off = np.abs(shown.transpose(2, 0, 1) - np.rint(self.expected(chain) * 255))

@@ -10,14 +10,14 @@ import numpy as np
 from escala.core.errors import TooLarge
 from escala.engine import evaluator
 from escala.engine.cache import ByteCache
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.images import image_sources
 from escala.engine.looking.look import full_look
 from escala.engine.mattes import mattes
 from escala.engine.mattes.shelf import MAX_TILES, draw_shelf
 from escala.engine.progress import Cancelled
-from escala.engine.worker import MOVING, SMALL, EvaluationThread
+from escala.engine.worker import PREVIEW, SMALL, EvaluationThread
 from escala.model.variant import Variant
 from tests.engine.made_shot import decoded, engine_for, image_pool
 from tests.made import FolderTest, light, write_layers
@@ -54,11 +54,11 @@ class BoundsTest(FolderTest):
                 "finish": {"corrections": [{"kind": "blur", "radius_px": [3, 1], "turn": 30}]},
             }
         )
-        at_once = self.engine.picture(self.engine.ask(variant, WHOLE))
+        at_once = self.engine.picture(self.engine.make_request(variant, WHOLE))
         shares: list[float] = []
         with mock.patch.object(evaluator, "_MAX_AT_ONCE", 1000), mock.patch.object(evaluator, "BAND_ROWS", 16):
-            asked = self.engine.ask(variant, WHOLE, progress=lambda share, doing: shares.append(share))
-            in_bands = self.engine.picture(asked)
+            request = self.engine.make_request(variant, WHOLE, progress=lambda share, doing: shares.append(share))
+            in_bands = self.engine.picture(request)
         np.testing.assert_allclose(in_bands.colour, at_once.colour, rtol=1e-5, atol=1e-6)
         np.testing.assert_array_equal(in_bands.alpha, at_once.alpha)
         self.assertEqual(shares, sorted(shares))
@@ -66,19 +66,19 @@ class BoundsTest(FolderTest):
 
     def test_joins_that_would_take_minutes_are_refused_with_a_sentence(self) -> None:
         variant = Variant.model_validate(joins(20))
-        self.engine.picture(self.engine.ask(variant, WHOLE))
+        self.engine.picture(self.engine.make_request(variant, WHOLE))
         with mock.patch.object(mattes, "_MAX_MADE_PIXELS", 200 * HIGH * WIDE):
-            self.engine.ask(variant, WHOLE)  # all its members fit into the cache
+            self.engine.make_request(variant, WHOLE)  # all its members fit into the cache
             self.engine.cache.budget = 4 * 20 * HIGH * WIDE
             with self.assertRaisesRegex(TooLarge, "their joins take 420 mattes of 0.0 million pixels; join fewer"):
-                self.engine.ask(variant, WHOLE)
-            self.engine.ask(variant, WHOLE, Purpose.MOVING)
+                self.engine.make_request(variant, WHOLE)
+            self.engine.make_request(variant, WHOLE, Quality.PREVIEW)
 
     def test_mattes_report_and_stop(self) -> None:
         grown = {"mattes": {"m": {**OVAL, "grow_px": 40, "soften_px": 20}}}
         variant = Variant.model_validate({**grown, "finish": {"corrections": [{"kind": "exposure", "matte": "m"}]}})
         steps: list[str] = []
-        self.engine.picture(self.engine.ask(variant, WHOLE, progress=lambda share, doing: steps.append(doing)))
+        self.engine.picture(self.engine.make_request(variant, WHOLE, progress=lambda share, doing: steps.append(doing)))
         self.assertIn("matte m", steps)
 
         def stop(share: float, doing: str) -> None:
@@ -87,7 +87,7 @@ class BoundsTest(FolderTest):
 
         wider = variant.model_copy(update={"mattes": {"m": variant.mattes["m"].model_copy(update={"grow_px": 41.0})}})
         with self.assertRaises(Cancelled):
-            self.engine.picture(self.engine.ask(wider, WHOLE, progress=stop))
+            self.engine.picture(self.engine.make_request(wider, WHOLE, progress=stop))
 
     def test_a_thin_picture_of_dirt_is_not_made_large(self) -> None:
         for size in ((1, 4000), (4000, 1), (1, 1)):
@@ -98,11 +98,11 @@ class BoundsTest(FolderTest):
             plain = Variant.model_validate({"lens": {"glow": lens["glow"]}})
             self.images.prepare(image_sources(variant))
             tracemalloc.start()
-            found = self.engine.at("lens", self.engine.ask(variant, WHOLE))
+            found = self.engine.at("lens", self.engine.make_request(variant, WHOLE))
             peak = tracemalloc.get_traced_memory()[1]
             tracemalloc.stop()
             self.assertLess(peak, 60 << 20)
-            self.assertGreater(float((found - self.engine.at("lens", self.engine.ask(plain, WHOLE))).mean()), 0.01)
+            self.assertGreater(float((found - self.engine.at("lens", self.engine.make_request(plain, WHOLE))).mean()), 0.01)
 
     def test_a_shelf_of_many_mattes_comes_in_pages(self) -> None:
         many = Variant.model_validate({"mattes": {f"m{i:04d}": OVAL for i in range(2 * MAX_TILES + 10)}})
@@ -127,6 +127,6 @@ class BoundsTest(FolderTest):
         asker = threading.Thread(target=lambda: thread.run(shelf, SMALL))
         asker.start()
         began.wait(5)
-        thread.run(lambda: order.append("image"), MOVING)
+        thread.run(lambda: order.append("image"), PREVIEW)
         asker.join(30)
         self.assertEqual(order, ["image", "shelf"])

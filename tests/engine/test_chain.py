@@ -9,10 +9,10 @@ from scipy import ndimage
 from escala.core.errors import ShapeError
 from escala.engine.cache import ByteCache
 from escala.engine.chain import Chain, Link, Picture
-from escala.engine.evaluation import Evaluation, Purpose
+from escala.engine.evaluation import EvaluationRequest, Quality
 from escala.engine.looking.look import Look, bands_of, full_look
 from escala.engine.mattes.mattes import Mattes
-from escala.engine.progress import Cancelled, untold
+from escala.engine.progress import Cancelled, no_progress
 from escala.engine.stations import LINKS
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
@@ -25,9 +25,9 @@ WHOLE = full_look(0, 0, 131, 93)
 REACH = 8.0
 
 
-def mean_around(plane: np.ndarray, asked: Evaluation) -> np.ndarray:
+def mean_around(plane: np.ndarray, request: EvaluationRequest) -> np.ndarray:
     """Means over a square as far as the reach, at whatever pyramid level; edge pixels carried on."""
-    side = 2 * int(REACH) // (1 << asked.look.level) + 1
+    side = 2 * int(REACH) // (1 << request.look.level) + 1
     for axis in (-2, -1):
         padded = np.pad(
             plane, [(side // 2, side // 2) if i == plane.ndim + axis else (0, 0) for i in range(plane.ndim)], "edge"
@@ -37,11 +37,11 @@ def mean_around(plane: np.ndarray, asked: Evaluation) -> np.ndarray:
     return plane
 
 
-def blurred(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
-    return Picture(mean_around(picture.colour, asked), lambda: mean_around(picture.alpha, asked))
+def blurred(picture: Picture, request: EvaluationRequest, mattes: Mattes) -> Picture:
+    return Picture(mean_around(picture.colour, request), lambda: mean_around(picture.alpha, request))
 
 
-BLUR = Link("blur", lambda variant: "blur", blurred, lambda asked, around: REACH)
+BLUR = Link("blur", lambda variant: "blur", blurred, lambda request, around: REACH)
 
 
 class ChainTest(FolderTest):
@@ -54,75 +54,75 @@ class ChainTest(FolderTest):
         passes = {"": add_up(KEY, FILL), "A": ALPHA, "lg_key": KEY, "lg_fill": FILL}
         return write_layers(folder / "shot.exr", passes)
 
-    def beauty(self, asked: Evaluation) -> Picture:
+    def beauty(self, request: EvaluationRequest) -> Picture:
         self.made_of += 1
-        return self.engine.picture(asked.told_to(untold), "beauty")
+        return self.engine.picture(request.with_progress(no_progress), "beauty")
 
     def chain(self, *links: Link) -> Chain:
         return Chain(
             self.engine.keys, ByteCache(1 << 28), self.engine.mattes, self.beauty, self.engine.head.files, links
         )
 
-    def ask(self, look: Look, purpose: Purpose = Purpose.DELIVERING, variant: Variant | None = None) -> Evaluation:
-        return self.engine.ask(variant or Variant(), look, purpose)
+    def make_request(self, look: Look, quality: Quality = Quality.EXPORT, variant: Variant | None = None) -> EvaluationRequest:
+        return self.engine.make_request(variant or Variant(), look, quality)
 
     def test_each_pixel_is_the_same_whatever_part_is_asked_for(self) -> None:
         for links in ((BLUR,), (BLUR, BLUR)):
             chain = self.chain(*links)
-            whole = chain.picture(len(links), self.ask(WHOLE))
-            small = chain.picture(len(links), self.ask(Look(0, 0, 131, 93, 66, 47)))
+            whole = chain.picture(len(links), self.make_request(WHOLE))
+            small = chain.picture(len(links), self.make_request(Look(0, 0, 131, 93, 66, 47)))
             for x, y, width, height in ((0, 0, 40, 30), (90, 60, 41, 33), (46, 38, 20, 18), (4, 88, 127, 5)):
                 with self.subTest(links=len(links), x=x, y=y):
-                    part = chain.picture(len(links), self.ask(full_look(x, y, width, height)))
+                    part = chain.picture(len(links), self.make_request(full_look(x, y, width, height)))
                     rows, columns = slice(y, y + height), slice(x, x + width)
                     np.testing.assert_array_equal(part.colour, whole.colour[:, rows, columns])
                     np.testing.assert_array_equal(part.alpha, whole.alpha[rows, columns])
                     half = Look(x, y, width, height, width // 2, height // 2).on_grid(131, 93).on_level()
                     rows = slice(half.y // 2, half.y // 2 + half.out_height)
                     columns = slice(half.x // 2, half.x // 2 + half.out_width)
-                    part = chain.picture(len(links), self.ask(half))
+                    part = chain.picture(len(links), self.make_request(half))
                     np.testing.assert_array_equal(part.colour, small.colour[:, rows, columns])
 
     def test_it_is_the_station_over_the_whole_frame(self) -> None:
-        found = self.chain(BLUR).picture(1, self.ask(full_look(50, 40, 30, 20)))
-        beauty = self.engine.at("beauty", self.ask(WHOLE))
+        found = self.chain(BLUR).picture(1, self.make_request(full_look(50, 40, 30, 20)))
+        beauty = self.engine.at("beauty", self.make_request(WHOLE))
         wanted = ndimage.uniform_filter(beauty, (0, 17, 17), mode="nearest")[:, 40:60, 50:80]
         np.testing.assert_allclose(found.colour, wanted, rtol=1e-4, atol=1e-5)
 
     def test_a_size_between_two_levels_is_that_of_the_level_resized(self) -> None:
         look = Look(20, 10, 60, 44, 41, 30)
-        found = self.chain(BLUR).picture(1, self.ask(look)).colour
-        level = self.chain(BLUR).picture(1, self.ask(full_look(20, 10, 60, 44))).colour
+        found = self.chain(BLUR).picture(1, self.make_request(look)).colour
+        level = self.chain(BLUR).picture(1, self.make_request(full_look(20, 10, 60, 44))).colour
         wanted = [cv2.resize(plane, (41, 30), interpolation=cv2.INTER_AREA) for plane in level]
         np.testing.assert_allclose(found, wanted, rtol=1e-6)
 
     def test_bands_of_a_delivery_are_the_whole(self) -> None:
         chain = self.chain(BLUR)
-        bands = [chain.picture(1, self.ask(band)).colour for band in bands_of(WHOLE, 16)]
-        whole = chain.picture(1, self.ask(WHOLE)).colour
+        bands = [chain.picture(1, self.make_request(band)).colour for band in bands_of(WHOLE, 16)]
+        whole = chain.picture(1, self.make_request(WHOLE)).colour
         np.testing.assert_array_equal(np.concatenate(bands, axis=1), whole)
 
     def test_a_neutral_station_passes_the_same_picture_on(self) -> None:
-        neutral = Link("neutral", lambda variant: None, blurred, lambda asked, around: REACH)
-        made = self.engine.picture(self.ask(WHOLE), "beauty")
+        neutral = Link("neutral", lambda variant: None, blurred, lambda request, around: REACH)
+        made = self.engine.picture(self.make_request(WHOLE), "beauty")
         chain = Chain(
             self.engine.keys,
             ByteCache(1 << 28),
             self.engine.mattes,
-            lambda asked: made,
+            lambda request: made,
             self.engine.head.files,
             (neutral, neutral),
         )
-        self.assertIs(chain.picture(2, self.ask(WHOLE)), made)
+        self.assertIs(chain.picture(2, self.make_request(WHOLE)), made)
         self.assertTrue(chain.is_neutral(Variant()))
-        beauty = self.engine.picture(self.ask(WHOLE, Purpose.RESTING), "beauty").colour
-        self.assertIs(self.engine.chain.picture(len(LINKS), self.ask(WHOLE, Purpose.RESTING)).colour, beauty)
+        beauty = self.engine.picture(self.make_request(WHOLE, Quality.EXACT), "beauty").colour
+        self.assertIs(self.engine.chain.picture(len(LINKS), self.make_request(WHOLE, Quality.EXACT)).colour, beauty)
 
     def test_it_tells_step_by_step_and_whoever_is_told_can_stop_it(self) -> None:
         heard: list[tuple[float, str]] = []
 
-        def half_way(picture: Picture, asked: Evaluation, mattes: Mattes) -> Picture:
-            asked.progress(0.5, "half")
+        def half_way(picture: Picture, request: EvaluationRequest, mattes: Mattes) -> Picture:
+            request.progress(0.5, "half")
             return picture
 
         def hear(share: float, doing: str) -> None:
@@ -131,26 +131,26 @@ class ChainTest(FolderTest):
                 raise Cancelled("it")
 
         chain = self.chain(BLUR, Link("slow", lambda variant: "slow", half_way))
-        asked = self.engine.ask(Variant(), WHOLE, progress=hear)
-        chain.picture(2, asked)
+        request = self.engine.make_request(Variant(), WHOLE, progress=hear)
+        chain.picture(2, request)
         self.assertEqual(heard, [(0, "beauty"), (0.3333, "blur"), (0.6667, "slow"), (0.8333, "half")])
         self.made_of = 2
         with self.assertRaises(Cancelled):
-            chain.picture(2, asked)
+            chain.picture(2, request)
 
     def test_what_comes_before_the_change_is_not_made_again(self) -> None:
         after = [0]
-        turning = Link("turning", lambda variant: variant.display, lambda picture, asked, mattes: picture)
-        later = Link("later", lambda variant: after[0], lambda picture, asked, mattes: picture)
+        turning = Link("turning", lambda variant: variant.display, lambda picture, request, mattes: picture)
+        later = Link("later", lambda variant: after[0], lambda picture, request, mattes: picture)
         chain = self.chain(BLUR, later, turning)
-        for purpose in (Purpose.MOVING, Purpose.RESTING):
+        for quality in (Quality.PREVIEW, Quality.EXACT):
             for after[0] in range(1, 4):
-                chain.picture(3, self.ask(WHOLE, purpose))
+                chain.picture(3, self.make_request(WHOLE, quality))
         self.assertEqual(self.made_of, 2)
         lit = Variant(balance=Balance(lights={"key": Level(stops=-1)}))
-        darker = chain.picture(3, self.ask(WHOLE, Purpose.RESTING, lit)).colour
+        darker = chain.picture(3, self.make_request(WHOLE, Quality.EXACT, lit)).colour
         self.assertEqual(self.made_of, 3)
-        wanted = mean_around(self.engine.at("beauty", self.ask(WHOLE, variant=lit)), self.ask(WHOLE))
+        wanted = mean_around(self.engine.at("beauty", self.make_request(WHOLE, variant=lit)), self.make_request(WHOLE))
         np.testing.assert_array_equal(darker, wanted)
 
     def test_a_look_on_no_level_does_not_grow(self) -> None:

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from escala.core.mattes.cryptomatte import layer_key, name_to_id_bits
 from escala.engine.cache import ByteCache
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.looking.look import full_look
@@ -343,9 +343,9 @@ class EveryChangeTest(FolderTest):
         first = Evaluator(self.engine.render, self.engine.frame, cache, find_image=self.find_image)
         return read_engine(first, 1, first, variant, self.folder / "store")
 
-    def shown(self, read: Evaluator, variant: Variant, purpose: Purpose) -> np.ndarray:
+    def shown(self, read: Evaluator, variant: Variant, quality: Quality) -> np.ndarray:
         """Display values."""
-        return read.shown(read.ask(variant, WHOLE, purpose, "somebody")).colour
+        return read.shown(read.make_request(variant, WHOLE, quality, "somebody")).colour
 
     def other(self, place: str, value: Any) -> Any:
         """Another value of a field."""
@@ -360,22 +360,22 @@ class EveryChangeTest(FolderTest):
         return next((found for ending, found in files.items() if place.endswith(ending)), None) or changed(place, value)
 
     def assert_new(
-        self, variant: Variant, before: dict[Purpose, np.ndarray], cache: ByteCache, fresh: Evaluator
+        self, variant: Variant, before: dict[Quality, np.ndarray], cache: ByteCache, fresh: Evaluator
     ) -> None:
         """With all that is kept of before, the picture is that of a fresh start, and another than before."""
         read = self.read(variant, cache)
         clean = Evaluator(fresh.render, fresh.frame, ByteCache(1 << 28), find_image=self.find_image)
         # In the other order: what one purpose took from the other would not be the same.
-        expected = {purpose: self.shown(clean, variant, purpose) for purpose in reversed(before)}
-        for purpose, old in before.items():
-            found = self.shown(read, variant, purpose)
-            np.testing.assert_allclose(found, expected[purpose], rtol=1e-5, atol=1e-6)
+        expected = {quality: self.shown(clean, variant, quality) for quality in reversed(before)}
+        for quality, old in before.items():
+            found = self.shown(read, variant, quality)
+            np.testing.assert_allclose(found, expected[quality], rtol=1e-5, atol=1e-6)
             self.assertGreater(float(np.abs(found - old).max()), 1e-5)
 
-    def pictures(self, cache: ByteCache) -> dict[Purpose, np.ndarray]:
+    def pictures(self, cache: ByteCache) -> dict[Quality, np.ndarray]:
         """The untouched pictures, moving and resting; what they were made of is kept."""
         read = self.read(self.variant, cache)
-        return {purpose: self.shown(read, self.variant, purpose) for purpose in (Purpose.MOVING, Purpose.RESTING)}
+        return {quality: self.shown(read, self.variant, quality) for quality in (Quality.PREVIEW, Quality.EXACT)}
 
     def test_every_field(self) -> None:
         cache = ByteCache(1 << 28)

@@ -4,7 +4,7 @@ from escala.core.errors import ShapeError, UnknownChoice
 from escala.engine.balance.plan import plan_balance
 from escala.engine.cache import ByteCache
 from escala.engine.colour.chain import colouring_of
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, fit_look, full_look
 from escala.engine.looking.screen import screen_picture
@@ -34,7 +34,7 @@ class PictureTest(FolderTest):
 
     def in_file_space(self, variant: Variant) -> np.ndarray:
         return self.engine.delivered(
-            self.engine.ask(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
+            self.engine.make_request(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
         ).colour
 
     def test_an_untouched_variant_is_the_beauty_to_the_bit(self) -> None:
@@ -83,9 +83,9 @@ class PictureTest(FolderTest):
             for stops in (0.5, 1.0, 1.5, 0.0):
                 with self.subTest(drag=name, stops=stops):
                     variant = variant_with(Level(stops=stops, tint=(1.2, 1.0, 0.4)))
-                    moving = self.engine.at("beauty", self.engine.ask(variant, look, Purpose.MOVING))
+                    moving = self.engine.at("beauty", self.engine.make_request(variant, look, Quality.PREVIEW))
                     np.testing.assert_allclose(
-                        moving, self.engine.at("beauty", self.engine.ask(variant, look)), rtol=1e-5, atol=1e-6
+                        moving, self.engine.at("beauty", self.engine.make_request(variant, look)), rtol=1e-5, atol=1e-6
                     )
 
     def test_the_colour_chain_follows_every_choice(self) -> None:
@@ -99,57 +99,57 @@ class PictureTest(FolderTest):
 
     def test_a_smaller_picture_is_the_filtered_one(self) -> None:
         variant = with_levels({"key": Level(stops=1)})
-        whole = self.engine.at("beauty", self.engine.ask(variant, FULL))
-        small = self.engine.at("beauty", self.engine.ask(variant, fit_look(0, 0, 64, 48, 16, 12)))
+        whole = self.engine.at("beauty", self.engine.make_request(variant, FULL))
+        small = self.engine.at("beauty", self.engine.make_request(variant, fit_look(0, 0, 64, 48, 16, 12)))
         expected = whole.reshape(3, 12, 4, 16, 4).mean(axis=(2, 4))
         np.testing.assert_allclose(small, expected, rtol=3e-3, atol=3e-3)
 
     def test_corrections_act_in_order_and_can_be_off(self) -> None:
         up, cdl = ExposureCorrection(stops=1), CdlCorrection(offset=(0.1, 0.1, 0.1))
-        beauty = self.engine.at("beauty", self.engine.ask(Variant(), FULL))
-        found = self.engine.at("finish", self.engine.ask(Variant(finish=Finish(corrections=(up, cdl))), FULL))
+        beauty = self.engine.at("beauty", self.engine.make_request(Variant(), FULL))
+        found = self.engine.at("finish", self.engine.make_request(Variant(finish=Finish(corrections=(up, cdl))), FULL))
         np.testing.assert_allclose(found, beauty * 2 + np.float32(0.1), rtol=1e-5, atol=1e-6)
         off = up.model_copy(update={"on": False})
         np.testing.assert_array_equal(
-            self.engine.at("finish", self.engine.ask(Variant(finish=Finish(corrections=(off,))), FULL)), beauty
+            self.engine.at("finish", self.engine.make_request(Variant(finish=Finish(corrections=(off,))), FULL)), beauty
         )
 
     def test_bands_make_the_same_bits_as_the_whole(self) -> None:
         variant = with_levels({"key": Level(stops=0.3)})
         bands = [
-            self.engine.at("finish", self.engine.ask(variant, full_look(0, top, 64, 16), Purpose.DELIVERING))
+            self.engine.at("finish", self.engine.make_request(variant, full_look(0, top, 64, 16), Quality.EXPORT))
             for top in (0, 16, 32)
         ]
         np.testing.assert_array_equal(
-            np.concatenate(bands, axis=1), self.engine.at("finish", self.engine.ask(variant, FULL))
+            np.concatenate(bands, axis=1), self.engine.at("finish", self.engine.make_request(variant, FULL))
         )
 
     def test_beauty_is_corrected_before_finish_and_both_are_told(self) -> None:
         up, cdl = ExposureCorrection(stops=1), CdlCorrection(offset=(0.1, 0.1, 0.1))
         variant = Variant(beauty=Beauty(corrections=(cdl,)), finish=Finish(corrections=(up,)))
-        plain = self.engine.at("beauty", self.engine.ask(Variant(), FULL))
-        asked = self.engine.ask(variant, FULL)
-        np.testing.assert_allclose(self.engine.at("beauty", asked), plain + 0.1, rtol=1e-5, atol=1e-6)
-        np.testing.assert_allclose(self.engine.at("finish", asked), 2 * (plain + 0.1), rtol=1e-5, atol=1e-6)
-        np.testing.assert_array_equal(self.engine.at("surface", asked), plain)
-        self.assertFalse(self.engine.is_untouched(asked))
+        plain = self.engine.at("beauty", self.engine.make_request(Variant(), FULL))
+        request = self.engine.make_request(variant, FULL)
+        np.testing.assert_allclose(self.engine.at("beauty", request), plain + 0.1, rtol=1e-5, atol=1e-6)
+        np.testing.assert_allclose(self.engine.at("finish", request), 2 * (plain + 0.1), rtol=1e-5, atol=1e-6)
+        np.testing.assert_array_equal(self.engine.at("surface", request), plain)
+        self.assertFalse(self.engine.is_untouched(request))
 
     def test_what_is_made_for_a_delivery_is_not_kept(self) -> None:
         engine = Evaluator(self.engine.render, self.engine.frame, ByteCache(1 << 28))
         variant = with_levels({"key": Level(stops=0.3)})
         for made in (engine.picture, engine.alpha):
-            made(engine.ask(variant, FULL, Purpose.DELIVERING))
+            made(engine.make_request(variant, FULL, Quality.EXPORT))
         self.assertEqual(engine.cache.size, 0)
-        engine.at("finish", engine.ask(variant, FULL))
+        engine.at("finish", engine.make_request(variant, FULL))
         self.assertGreater(engine.cache.size, FULL.width * FULL.height * 12)
 
     def test_screens_get_jpeg_while_moving_and_png_at_rest(self) -> None:
-        live, kind = screen_picture(Subject(self.engine, Variant(), "display"), FULL, Purpose.MOVING)
+        live, kind = screen_picture(Subject(self.engine, Variant(), "display"), FULL, Quality.PREVIEW)
         self.assertEqual((live[:2], kind), (b"\xff\xd8", "image/jpeg"))
-        rest, kind = screen_picture(Subject(self.engine, Variant(), "balance"), FULL, Purpose.RESTING)
+        rest, kind = screen_picture(Subject(self.engine, Variant(), "balance"), FULL, Quality.EXACT)
         self.assertEqual((rest[:4], kind), (b"\x89PNG", "image/png"))
         with self.assertRaisesRegex(UnknownChoice, "beauty"):
-            screen_picture(Subject(self.engine, Variant(), "nowhere"), FULL, Purpose.RESTING)
+            screen_picture(Subject(self.engine, Variant(), "nowhere"), FULL, Quality.EXACT)
 
     def test_looks_that_show_nothing_are_refused(self) -> None:
         with self.assertRaises(ShapeError):
@@ -167,7 +167,7 @@ class OneAxisTest(FolderTest):
 
     def delivered(self, variant: Variant) -> np.ndarray:
         return self.engine.delivered(
-            self.engine.ask(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
+            self.engine.make_request(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
         ).colour
 
     def test_either_axis_alone_is_exact(self) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 
 from escala.core.errors import BadSource
 from escala.core.mattes.cryptomatte import layer_key, name_to_id_bits
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import bands_of, full_look
 from escala.engine.workshop import Workshop
@@ -52,27 +52,27 @@ class SequenceTest(FolderTest):
     def engine(self, render: Render, number: int) -> Evaluator:
         return self.workshop.engine_for(1, render, number)
 
-    def image(self, engine: Evaluator, variant: Variant, purpose: Purpose = Purpose.RESTING) -> np.ndarray:
+    def image(self, engine: Evaluator, variant: Variant, quality: Quality = Quality.EXACT) -> np.ndarray:
         raster = engine.render.raster
         whole = full_look(0, 0, raster.width, raster.height)
-        return engine.at("finish", engine.ask(variant, whole, purpose))
+        return engine.at("finish", engine.make_request(variant, whole, quality))
 
     def test_a_move_that_begins_in_a_later_frame_is_whole_in_bands_and_regions(self) -> None:
-        engine, variant = self.engine(self.sequence(), 2), Variant.model_validate(MOVING)
+        engine, variant = self.engine(self.sequence(), 2), Variant.model_validate(PREVIEW)
         whole, raster = self.image(engine, variant), engine.render.raster
         self.assertGreater(float(np.abs(whole - self.image(engine, Variant())).max()), 0.1)
         for band in bands_of(full_look(0, 0, raster.width, raster.height), 16):
-            found = engine.at("finish", engine.ask(variant, band, Purpose.DELIVERING))
+            found = engine.at("finish", engine.make_request(variant, band, Quality.EXPORT))
             np.testing.assert_array_equal(found, whole[:, band.y : band.y + band.height])
-        region = engine.at("finish", engine.ask(variant, full_look(20, 30, 40, 24)))
+        region = engine.at("finish", engine.make_request(variant, full_look(20, 30, 40, 24)))
         np.testing.assert_array_equal(region, whole[:, 30:54, 20:60])
 
     def test_a_frame_alone_is_what_it_is_in_the_sequence(self) -> None:
         render, variant = self.sequence(), Variant.model_validate(EVERYTHING)
         alone = self.workshop.read([self.folder / "shot.0002.exr"])[0]
         both = [self.engine(render, 2), self.workshop.engine_for(2, alone, 2)]
-        for purpose in Purpose:
-            np.testing.assert_array_equal(*(self.image(engine, variant, purpose) for engine in both))
+        for quality in Quality:
+            np.testing.assert_array_equal(*(self.image(engine, variant, quality) for engine in both))
         first, second = both[0].render, self.engine(render, 1).render
         self.assertNotEqual(first.passes[0].statistics, second.passes[0].statistics)
         self.assertEqual({p.pixel_type for p in first.passes if p.is_colour}, {"float"})
@@ -96,7 +96,7 @@ class SequenceTest(FolderTest):
         self.write(2, less, np.float16)
         self.write(3, {name: planes for name, planes in less.items() if name != "lg_key"}, np.float16)
         render = self.workshop.read([self.folder / "shot.####.exr"])[0]
-        engine, variant = self.engine(render, 2), Variant.model_validate(MOVING)
+        engine, variant = self.engine(render, 2), Variant.model_validate(PREVIEW)
         np.testing.assert_array_equal(self.image(engine, variant), self.image(engine, Variant()))
         with self.assertRaisesRegex(BadSource, "frame 3 of .* lacks the pass lg_key"):
             self.engine(render, 3)
@@ -110,14 +110,14 @@ class SequenceTest(FolderTest):
             self.engine(render, 2)
 
 
-MOVING = {"depth": {"motion": {"on": True, "shutter": 1}}}
+PREVIEW = {"depth": {"motion": {"on": True, "shutter": 1}}}
 EVERYTHING = {
     "mattes": {"thing": {"kind": "object", "names": ["hull2"], "grow_px": 2}},
     "balance": {"lights": {"key": {"stops": 1, "matte": "thing"}}},
     "depth": {
         "haze": {"on": True, "density": 0.1},
         "defocus": {"on": True, "focus": 4, "aperture": 30, "limit_px": 6},
-        **MOVING["depth"],
+        **PREVIEW["depth"],
     },
     "lens": {"glow": {"on": True, "threshold": -2, "size_px": 8}},
 }

@@ -10,7 +10,7 @@ from escala.engine.balance.board import draw_board
 from escala.engine.beauty import head
 from escala.engine.beauty.tally import tally_of
 from escala.engine.cache import ByteCache
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, full_look
 from escala.engine.source.reading import read_engine, reading_of
@@ -52,8 +52,8 @@ class FreshStartTest(FolderTest):
                     first = self.read(engine, variant)
                     for station in ("balance", "beauty", "finish"):
                         np.testing.assert_array_equal(
-                            first.at(station, first.ask(variant, WHOLE)),
-                            again.at(station, again.ask(variant, WHOLE)),
+                            first.at(station, first.make_request(variant, WHOLE)),
+                            again.at(station, again.make_request(variant, WHOLE)),
                         )
                     self.assertEqual(tally_of(first, variant), tally_of(again, variant))
                     self.assertEqual(draw_board(first, variant), draw_board(again, variant))
@@ -92,22 +92,22 @@ class LaterStationsTest(FolderTest):
         return Variant(balance=Balance(lights={"key": Level(stops=light_stops)}), finish=finish)
 
     def test_a_drag_at_finish_sums_nothing(self) -> None:
-        for purpose in (Purpose.MOVING, Purpose.RESTING):
-            first = self.engine.at("finish", self.engine.ask(self.variant(1, 0.1), WHOLE, purpose))
+        for quality in (Quality.PREVIEW, Quality.EXACT):
+            first = self.engine.at("finish", self.engine.make_request(self.variant(1, 0.1), WHOLE, quality))
             before = self.sums
             self.assertGreater(before, 0)
             for step in range(2, 6):
-                found = self.engine.at("finish", self.engine.ask(self.variant(1, step / 10), WHOLE, purpose))
+                found = self.engine.at("finish", self.engine.make_request(self.variant(1, step / 10), WHOLE, quality))
                 np.testing.assert_allclose(found, first * np.float32(2 ** (step / 10 - 0.1)), rtol=1e-5)
             self.assertEqual(self.sums, before)
 
     def test_another_level_is_summed_again(self) -> None:
-        self.engine.at("finish", self.engine.ask(self.variant(1, 0), WHOLE))
+        self.engine.at("finish", self.engine.make_request(self.variant(1, 0), WHOLE))
         before = self.sums
-        brighter = self.engine.at("finish", self.engine.ask(self.variant(2, 0), WHOLE))
+        brighter = self.engine.at("finish", self.engine.make_request(self.variant(2, 0), WHOLE))
         self.assertGreater(self.sums, before)
         fresh = Evaluator(self.engine.render, self.engine.frame, ByteCache(1 << 28))
-        np.testing.assert_array_equal(brighter, fresh.at("finish", fresh.ask(self.variant(2, 0), WHOLE)))
+        np.testing.assert_array_equal(brighter, fresh.at("finish", fresh.make_request(self.variant(2, 0), WHOLE)))
 
 
 class TwoViewersTest(FolderTest):
@@ -128,16 +128,16 @@ class TwoViewersTest(FolderTest):
 
         for step in range(2):
             for viewer in ("one", "two"):
-                engine.at("beauty", engine.ask(levels(viewer, step / 4), WHOLE, Purpose.MOVING, viewer))
+                engine.at("beauty", engine.make_request(levels(viewer, step / 4), WHOLE, Quality.PREVIEW, viewer))
         with mock.patch.object(head, "mix_planes", counted):
             for step in range(2, 6):
                 for viewer in ("one", "two"):
                     variant = levels(viewer, step / 4)
                     mixed.clear()
-                    found = engine.at("beauty", engine.ask(variant, WHOLE, Purpose.MOVING, viewer))
+                    found = engine.at("beauty", engine.make_request(variant, WHOLE, Quality.PREVIEW, viewer))
                     with self.subTest(step=step, viewer=viewer):
                         self.assertEqual(mixed, [1])
-                        exact = engine.at("beauty", engine.ask(variant, WHOLE))
+                        exact = engine.at("beauty", engine.make_request(variant, WHOLE))
                         np.testing.assert_allclose(found, exact, rtol=1e-5, atol=1e-6)
 
 
@@ -175,7 +175,7 @@ class OneGridTest(FolderTest):
         self.assertIs(full.on_grid(128, 96), full)
 
     def test_smaller_pictures_are_means_of_the_full_one_at_any_place(self) -> None:
-        whole = self.engine.at("finish", self.engine.ask(self.variant, WHOLE))
+        whole = self.engine.at("finish", self.engine.make_request(self.variant, WHOLE))
         for x, y in ((0, 0), (1, 0), (5, 3), (7, 2), (33, 9), (63, 31)):
             look = Look(x, y, 64, 64, 16, 16).on_grid(128, 96)
             part = whole[:, look.y : look.y + look.height, look.x : look.x + look.width]
@@ -183,7 +183,7 @@ class OneGridTest(FolderTest):
             expected = np.stack([cv2.resize(plane, size, interpolation=cv2.INTER_AREA) for plane in part])
             with self.subTest(x=x, y=y):
                 np.testing.assert_allclose(
-                    self.engine.at("finish", self.engine.ask(self.variant, look)), expected, atol=4e-3
+                    self.engine.at("finish", self.engine.make_request(self.variant, look)), expected, atol=4e-3
                 )
 
 
@@ -198,10 +198,10 @@ class BrokenPixelsTest(FolderTest):
         self.engine = engine_for(write_layers(self.folder / "b.exr", {"": self.planes, "A": alpha}, np.float32))
 
     def finished(self, *corrections: object) -> np.ndarray:
-        return self.engine.at("finish", self.engine.ask(Variant(finish=Finish(corrections=corrections)), WHOLE))
+        return self.engine.at("finish", self.engine.make_request(Variant(finish=Finish(corrections=corrections)), WHOLE))
 
     def test_infinite_pixels_stay_as_they_are(self) -> None:
-        source = self.engine.at("beauty", self.engine.ask(Variant(), WHOLE))
+        source = self.engine.at("beauty", self.engine.make_request(Variant(), WHOLE))
         broken = ~np.isfinite(source).all(axis=0)
         self.assertEqual(int(broken.sum()), 3)
         for correction in (
@@ -214,7 +214,7 @@ class BrokenPixelsTest(FolderTest):
                 self.assertTrue(np.isfinite(found[:, ~broken]).all())
 
     def test_at_full_opacity_the_result_is_exactly_the_correction(self) -> None:
-        source = self.engine.at("beauty", self.engine.ask(Variant(), WHOLE))
+        source = self.engine.at("beauty", self.engine.make_request(Variant(), WHOLE))
         fine = np.isfinite(source).all(axis=0)
         np.testing.assert_array_equal(
             self.finished(ExposureCorrection(stops=1.37))[:, fine], (source * np.float32(2**1.37))[:, fine]

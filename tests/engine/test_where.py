@@ -4,7 +4,7 @@ import numpy as np
 
 from escala.core.corrections.corrections import set_contrast
 from escala.engine.balance.board import draw_board
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.looking.look import full_look
 from escala.engine.source.reading import read_engine
 from escala.engine.stations import STATION_BY_NAME
@@ -39,8 +39,8 @@ class Limited(FolderTest):
     def variant(self, **parts: object) -> Variant:
         return Variant(colour=ColourChoice(input_space="ACEScg"), mattes=self.mattes, **parts)
 
-    def shown(self, variant: Variant, station: str = "beauty", purpose: Purpose = Purpose.RESTING) -> np.ndarray:
-        return self.engine.at(station, self.engine.ask(variant, WHOLE, purpose, "somebody"))
+    def shown(self, variant: Variant, station: str = "beauty", quality: Quality = Quality.EXACT) -> np.ndarray:
+        return self.engine.at(station, self.engine.make_request(variant, WHOLE, quality, "somebody"))
 
 
 class LevelTest(Limited):
@@ -58,8 +58,8 @@ class LevelTest(Limited):
         wanted = self.passes[""] + sum((gain - 1) * self.passes[name] for name, gain in gains.items())
         variant = self.variant(balance=levels)
         for station in ("beauty", "balance"):
-            for purpose in Purpose:
-                np.testing.assert_allclose(self.shown(variant, station, purpose), wanted, rtol=1e-3, atol=5e-3)
+            for quality in Quality:
+                np.testing.assert_allclose(self.shown(variant, station, quality), wanted, rtol=1e-3, atol=5e-3)
         cells = {
             cell.component: cell.share for cell in draw_board(self.engine, variant)[0].cells if cell.light == "key"
         }
@@ -79,7 +79,7 @@ class LevelTest(Limited):
 
     def test_a_neutral_level_and_a_muted_one(self) -> None:
         idle = self.variant(balance=Balance(lights={"key": Level(matte="mask_a")}))
-        self.assertTrue(self.engine.is_untouched(self.engine.ask(idle, WHOLE)))
+        self.assertTrue(self.engine.is_untouched(self.engine.make_request(idle, WHOLE)))
         muted = self.shown(self.variant(balance=Balance(lights={"key": Level(mute=True, matte="mask_a")})))
         np.testing.assert_allclose(muted, self.passes[""] - self.passes["key"], atol=5e-3)
 
@@ -88,7 +88,7 @@ class LevelTest(Limited):
             variant = self.variant(balance=Balance(
                 lights={"key": Level(stops=stops, matte="mask_a"), "fill": Level(stops=1, matte="mask_b")},
             ))  # fmt: skip
-            moving, resting = self.shown(variant, purpose=Purpose.MOVING), self.shown(variant)
+            moving, resting = self.shown(variant, quality=Quality.PREVIEW), self.shown(variant)
             np.testing.assert_allclose(moving, resting, rtol=1e-5, atol=1e-5)
 
     def test_by_ratio_too(self) -> None:
@@ -148,7 +148,7 @@ class CorrectionTest(Limited):
 
     def test_of_what_is_not_there_waits(self) -> None:
         variant = self.variant(balance=Balance(corrections=(ExposureCorrection(stops=3, of={"light": "sun"}),)))
-        self.assertTrue(self.engine.is_untouched(self.engine.ask(variant, WHOLE)))
+        self.assertTrue(self.engine.is_untouched(self.engine.make_request(variant, WHOLE)))
 
     def test_parts_of_the_picture_are_those_of_the_whole(self) -> None:
         blurred = BlurCorrection(radius_px=(2, 2), of={"light": "key"}, matte="mask_b")
@@ -156,8 +156,8 @@ class CorrectionTest(Limited):
             balance=Balance(corrections=(blurred,)), finish=Finish(corrections=(BlurCorrection(radius_px=(3, 1)),))
         )
         whole = self.shown(variant, "finish")
-        asked = self.engine.ask(variant, full_look(11, 9, 30, 20), Purpose.DELIVERING)
-        np.testing.assert_array_equal(self.engine.at("finish", asked), whole[:, 9:29, 11:41])
+        request = self.engine.make_request(variant, full_look(11, 9, 30, 20), Quality.EXPORT)
+        np.testing.assert_array_equal(self.engine.at("finish", request), whole[:, 9:29, 11:41])
 
     def test_order_counts_and_neutral_is_the_beauty_itself(self) -> None:
         pair = (ContrastCorrection(amount=1.3), ExposureCorrection(stops=1))
@@ -182,8 +182,8 @@ class EdgeTest(FolderTest):
             solid = engine_for(write_layers(self.folder / "solid.exr", {"": colour * np.ones_like(cover)}, np.float32))
             edged = engine_for(write_layers(self.folder / "edged.exr", passes, np.float32))
             variant = Variant(colour=ColourChoice(input_space="ACEScg"), finish=Finish(corrections=(correction,)))
-            whole = solid.at("finish", solid.ask(variant, look))
-            found = edged.picture(edged.ask(variant, look), "finish")
+            whole = solid.at("finish", solid.make_request(variant, look))
+            found = edged.picture(edged.make_request(variant, look), "finish")
             np.testing.assert_allclose(found.colour, whole * cover, rtol=1e-4, atol=1e-4)
             np.testing.assert_array_equal(found.alpha, cover)
             straight = engine_for(
@@ -191,7 +191,7 @@ class EdgeTest(FolderTest):
             )
             unassociated = variant.model_copy(update={"source": SourceChoice(alpha="unassociated")})
             read = read_engine(straight, 1, straight, unassociated, self.folder / "store")
-            found = read.picture(read.ask(unassociated, look), "finish")
+            found = read.picture(read.make_request(unassociated, look), "finish")
             np.testing.assert_allclose(found.colour, whole * cover, rtol=1e-4, atol=1e-4)
 
 
@@ -202,7 +202,7 @@ class RemovalTest(Limited):
         removed = (Removal(matte="mask_a"), Removal(matte="mask_b", opacity=0.5), Removal(matte="mask_b", on=False))
         variant = self.variant(beauty=Beauty(removed=removed, corrections=(ExposureCorrection(stops=1),)))
         left = (1 - self.masks["mask_a"]) * (1 - 0.5 * self.masks["mask_b"])
-        found = self.engine.picture(self.engine.ask(variant, WHOLE), "beauty")
+        found = self.engine.picture(self.engine.make_request(variant, WHOLE), "beauty")
         np.testing.assert_allclose(found.colour, 2 * self.passes[""] * left, rtol=1e-5, atol=1e-6)
         np.testing.assert_allclose(found.alpha, alpha * left, rtol=1e-6)
         self.assertEqual(found.colour[:, :, 20:30].max(), 0)

@@ -7,14 +7,14 @@ from escala.engine import worker
 from escala.engine.looking.look import bands_of, full_look
 from escala.engine.worker import (
     LONG,
-    MOVING,
-    RESTING,
+    PREVIEW,
+    EXACT,
     SMALL,
     Closed,
     EvaluationThread,
     Overloaded,
     Superseded,
-    give_way,
+    yield_to_urgent,
 )
 
 
@@ -26,19 +26,19 @@ class WorkerTest(unittest.TestCase):
         self.outcome: list[object] = []
         self.askers: list[threading.Thread] = []
         began = threading.Event()
-        self.start(lambda: began.set() or self.gate.wait(10), MOVING)
+        self.start(lambda: began.set() or self.gate.wait(10), PREVIEW)
         began.wait(10)
 
-    def start(self, job, urgency: int, viewer: str | None = None, client: str = "") -> None:
+    def start(self, job, priority: int, viewer: str | None = None, client: str = "") -> None:
         """Ask for a job in a thread of its own."""
 
-        def ask() -> None:
+        def make_request() -> None:
             try:
-                self.outcome.append(self.thread.run(job, urgency, viewer, client))
+                self.outcome.append(self.thread.run(job, priority, viewer, client))
             except (Superseded, Closed) as error:
                 self.outcome.append("replaced" if isinstance(error, Superseded) else "closed")
 
-        self.askers.append(threading.Thread(target=ask))
+        self.askers.append(threading.Thread(target=make_request))
         self.askers[-1].start()
 
     def waits(self, count: int) -> None:
@@ -52,18 +52,18 @@ class WorkerTest(unittest.TestCase):
 
     def test_a_newer_picture_replaces_the_one_that_waits(self) -> None:
         for number in (1, 2):
-            self.start(lambda n=number: n, MOVING, "viewer")
+            self.start(lambda n=number: n, PREVIEW, "viewer")
             self.waits(number)
         self.finish()
         self.assertEqual(sorted(map(str, self.outcome)), ["2", "True", "replaced"])
 
     def test_the_most_urgent_goes_first(self) -> None:
         order: list[int] = []
-        for count, urgency in enumerate((LONG, RESTING, MOVING), 1):
-            self.start(lambda u=urgency: order.append(u), urgency)
+        for count, priority in enumerate((LONG, EXACT, PREVIEW), 1):
+            self.start(lambda u=priority: order.append(u), priority)
             self.waits(count)
         self.finish()
-        self.assertEqual(order, [MOVING, RESTING, LONG])
+        self.assertEqual(order, [PREVIEW, EXACT, LONG])
 
     def test_long_work_gives_way_between_its_bands(self) -> None:
         done: list[object] = []
@@ -72,7 +72,7 @@ class WorkerTest(unittest.TestCase):
             for band in bands_of(full_look(0, 0, 8, 30), 10):
                 done.append(band.y)
                 if band.y == 0:
-                    self.start(lambda: done.append("short"), MOVING)
+                    self.start(lambda: done.append("short"), PREVIEW)
                     self.start(lambda: done.append("as long"), LONG)
                     self.waits(2)
 
@@ -89,36 +89,36 @@ class WorkerTest(unittest.TestCase):
 
         def resting() -> None:
             for viewer in ("another", "viewer"):
-                self.start(lambda v=viewer: done.append(v), MOVING, viewer)
+                self.start(lambda v=viewer: done.append(v), PREVIEW, viewer)
                 self.waits(1)
-                give_way()
+                yield_to_urgent()
                 done.append(f"on after {viewer}")
 
-        self.start(resting, RESTING, "viewer")
+        self.start(resting, EXACT, "viewer")
         self.waits(1)
         self.finish()
         self.assertEqual(done, ["another", "on after another", "viewer"])
         self.assertIn("replaced", self.outcome)
 
     def test_outside_the_thread_nothing_gives_way(self) -> None:
-        give_way()
+        yield_to_urgent()
         self.assertEqual(len(list(bands_of(full_look(0, 0, 4, 5), 2))), 3)
         self.finish()
 
     def test_an_error_in_between_goes_to_who_asked(self) -> None:
-        told: list[str] = []
+        report_progress: list[str] = []
 
         def short() -> None:
             try:
-                self.thread.run(lambda: 1 // 0, MOVING)
+                self.thread.run(lambda: 1 // 0, PREVIEW)
             except ZeroDivisionError:
-                told.append("told")
+                report_progress.append("told")
 
         def long() -> str:
             self.askers.append(threading.Thread(target=short))
             self.askers[-1].start()
             self.waits(1)
-            give_way()
+            yield_to_urgent()
             return "whole"
 
         self.start(long, LONG)
@@ -127,15 +127,15 @@ class WorkerTest(unittest.TestCase):
         for asker in list(self.askers):
             asker.join(5)
         self.finish()
-        self.assertEqual((told, "whole" in self.outcome), (["told"], True))
+        self.assertEqual((report_progress, "whole" in self.outcome), (["told"], True))
 
     def test_more_than_anybody_waits_for_is_refused_at_once(self) -> None:
         with mock.patch.object(worker, "_MOST_WAITING", 2):
             for count in (1, 2):
-                self.start(lambda: 0, RESTING)
+                self.start(lambda: 0, EXACT)
                 self.waits(count)
             with self.assertRaisesRegex(Overloaded, "try again"):
-                self.thread.run(lambda: 0, RESTING)
+                self.thread.run(lambda: 0, EXACT)
         self.finish()
 
     def test_long_work_waits_where_others_are_refused(self) -> None:
@@ -194,21 +194,21 @@ class StarvationTest(unittest.TestCase):
     def exact(self) -> None:
         for _ in range(6):
             time.sleep(0.02)  # a band
-            give_way()
+            yield_to_urgent()
         self.made += 1
 
     def ask_on(self, viewer: str) -> None:
         while not self.over.is_set():
-            self.thread.run(self.exact, RESTING, viewer)
+            self.thread.run(self.exact, EXACT, viewer)
 
-    def took(self, urgency: int, pieces: int = 1) -> float:
+    def took(self, priority: int, pieces: int = 1) -> float:
         def work() -> None:
             for _ in range(pieces):
                 time.sleep(0.02)
-                give_way()
+                yield_to_urgent()
 
         began = time.monotonic()
-        self.thread.run(work, urgency, client="patient")
+        self.thread.run(work, priority, client="patient")
         return time.monotonic() - began
 
     def test_small_work_is_done_within_a_second(self) -> None:
@@ -216,7 +216,7 @@ class StarvationTest(unittest.TestCase):
             self.assertLess(self.took(SMALL, 3), 1.0)
 
     def test_an_image_under_the_pointer_waits_for_a_band_at_most(self) -> None:
-        self.assertLess(max(self.took(MOVING) for _ in range(6)), 0.15)
+        self.assertLess(max(self.took(PREVIEW) for _ in range(6)), 0.15)
 
     def test_long_work_goes_on(self) -> None:
         with mock.patch.dict(worker._AGED_AFTER, {LONG: 0.2}), mock.patch.object(worker, "_MOST_YIELDED", 0.1):
@@ -231,18 +231,18 @@ class CloseTest(unittest.TestCase):
         def endless() -> None:
             began.set()
             while True:
-                give_way()
+                yield_to_urgent()
 
-        def ask(job) -> None:
+        def make_request(job) -> None:
             try:
-                thread.run(job, RESTING)
+                thread.run(job, EXACT)
             except Closed:
                 outcome.append("closed")
 
-        askers = [threading.Thread(target=ask, args=(job,)) for job in (endless, lambda: None)]
+        askers = [threading.Thread(target=make_request, args=(job,)) for job in (endless, lambda: None)]
         askers[0].start()
         began.wait(5)
-        with mock.patch.dict(worker._AGED_AFTER, {RESTING: 60.0}):
+        with mock.patch.dict(worker._AGED_AFTER, {EXACT: 60.0}):
             askers[1].start()
             while thread.waiting < 1:
                 pass

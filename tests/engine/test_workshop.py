@@ -13,7 +13,7 @@ from escala.core.errors import BadSource
 from escala.engine import images, workshop
 from escala.engine.images import ImagePool, ImageSource
 from escala.engine.looking.look import full_look
-from escala.engine.worker import MOVING, RESTING, give_way
+from escala.engine.worker import PREVIEW, EXACT, yield_to_urgent
 from escala.engine.workshop import Workshop
 from escala.media.decode import decode_frame_here
 from escala.media.intake import take_in_frame
@@ -62,12 +62,12 @@ class WorkshopTest(FolderTest):
     def test_what_another_shot_shows_stays_when_one_goes(self) -> None:
         one, two = (self.workshop.engine_for(shot, self.render) for shot in (1, 2))
         look = full_look(0, 0, 64, 48)
-        one.at("finish", one.ask(Variant(), look))
+        one.at("finish", one.make_request(Variant(), look))
         held = self.workshop.cache.size
         self.assertGreater(held, 0)
         self.workshop.forget(1)
         self.assertEqual(self.workshop.cache.size, held)
-        self.assertIs(two.at("source", two.ask(Variant(), look)), two.at("source", two.ask(Variant(), look)))
+        self.assertIs(two.at("source", two.make_request(Variant(), look)), two.at("source", two.make_request(Variant(), look)))
         self.workshop.forget(2)
         self.assertEqual(self.workshop.cache.size, 0)
 
@@ -78,15 +78,15 @@ class WorkshopTest(FolderTest):
         def exact() -> None:
             began.set()
             while not over.wait(0.01):
-                give_way()
+                yield_to_urgent()
 
         variant = Variant.model_validate({"tally": {"factor": [0.5, 0.5, 0.5]}})
         opened = self.workshop.open(1, self.render, variant)
         self.assertIsNone(opened.known)
-        other = threading.Thread(target=lambda: self.workshop.evaluate(exact, RESTING, "other"))
+        other = threading.Thread(target=lambda: self.workshop.evaluate(exact, EXACT, "other"))
         other.start()
         began.wait(5)
-        made = self.workshop.evaluate(opened.interpret, MOVING, "mine")
+        made = self.workshop.evaluate(opened.interpret, PREVIEW, "mine")
         self.assertTrue(other.is_alive())
         over.set()
         other.join(5)
@@ -112,7 +112,7 @@ class WorkshopTest(FolderTest):
         copy = Render.model_validate_json(self.render.model_dump_json())
         self.assertIs(self.workshop.engine_for(1, copy), first)
         with mock.patch.object(workshop, "_MOST_ENGINES", 1):
-            self.workshop.engine_for(2, self.render, is_kept=False)
+            self.workshop.engine_for(2, self.render, is_cacheable=False)
             self.assertIs(self.workshop.engine_for(1, self.render), first)
 
     def test_frames_in_use_stay_when_the_store_is_trimmed(self) -> None:
@@ -122,7 +122,7 @@ class WorkshopTest(FolderTest):
         self.workshop.store_limit = 0
         self.workshop.trim()
         self.assertGreater(float(engine.frame.planes("key_diffuse").max()), 0)
-        self.assertGreater(float(engine.at("finish", engine.ask(variant, full_look(0, 0, 64, 48))).max()), 0)
+        self.assertGreater(float(engine.at("finish", engine.make_request(variant, full_look(0, 0, 64, 48))).max()), 0)
 
 
 class ImageTest(FolderTest):

@@ -67,11 +67,11 @@ class LimitsTest(unittest.TestCase):
 class BombTest(FolderTest):
     def refused(self, path: Path) -> str:
         began = time.process_time()
-        with self.assertRaises(EscalaError) as told:
+        with self.assertRaises(EscalaError) as report_progress:
             take_in_frame((SourceFile(path),), self.folder / "store")
         self.assertLess(time.process_time() - began, 5)
         self.assertEqual([p for p in (self.folder / "store").rglob("*") if p.is_file()], [])
-        return str(told.exception)
+        return str(report_progress.exception)
 
     def test_a_small_png_that_claims_a_huge_picture(self) -> None:
         path = write_flat_png(self.folder / "flat.png", 22_000, 22_000)

@@ -113,9 +113,9 @@ class RootsTest(FolderTest):
     def test_odd_names_are_told_in_a_sentence(self) -> None:
         (self.media / "round").symlink_to(self.media / "round")
         for name in ("a\x00.exr", "n" * 300, "round", "round/x", "\ud800"):
-            with self.subTest(name=name), self.assertRaises(BadSource) as told:
+            with self.subTest(name=name), self.assertRaises(BadSource) as report_progress:
                 self.roots.readable(name)
-            self.assertTrue(str(told.exception).isprintable())
+            self.assertTrue(str(report_progress.exception).isprintable())
         with self.assertRaises(NothingThere):
             self.roots.readable("ghost.exr")
 

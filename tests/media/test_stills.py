@@ -4,7 +4,7 @@ import numpy as np
 from escala.core.errors import EscalaError, UnknownChoice, UnreadableFile
 from escala.media.cdl import read_cdl
 from escala.media.stills import encode_jpeg, encode_png, read_still, still_pixels, to_bytes, write_still
-from escala.media.whole import write_whole
+from escala.media.whole import write_atomically
 from escala.media.windows import Window
 from tests.made import FolderTest
 
@@ -53,7 +53,7 @@ class StillTest(FolderTest):
             raise RuntimeError("the library fell")
 
         with self.assertRaisesRegex(UnreadableFile, "the library fell"):
-            write_whole(path, fall)
+            write_atomically(path, fall)
         self.assertEqual([p.name for p in self.folder.iterdir()], ["kept.txt"])
         self.assertEqual(path.read_text(), "old")
 

@@ -170,7 +170,7 @@ class IntakeTest(FolderTest):
 class BrokenFileTest(FolderTest):
     """The child may fall; the caller gets a sentence."""
 
-    def told(self, data: bytes) -> str:
+    def report_progress(self, data: bytes) -> str:
         path = self.folder / "broken.exr"
         path.write_bytes(data)
         try:
@@ -183,7 +183,7 @@ class BrokenFileTest(FolderTest):
         whole = write_layers(self.folder / "whole.exr", {"": light(1, 64, 64)}).read_bytes()
         for size in (0, 3, 4, 20, 200, len(whole) // 2, len(whole) - 40):
             with self.subTest(size=size):
-                self.assertRegex(self.told(whole[:size]), r"broken\.exr: .*(not an OpenEXR|cannot be read)")
+                self.assertRegex(self.report_progress(whole[:size]), r"broken\.exr: .*(not an OpenEXR|cannot be read)")
 
     def test_a_claim_of_absurd_size_is_refused_before_memory_is_taken(self) -> None:
         whole = write_layers(self.folder / "whole.exr", {"": light(1, 8, 8)}).read_bytes()
@@ -191,7 +191,7 @@ class BrokenFileTest(FolderTest):
             window = np.array([0, 0, side - 1, side - 1], np.int32).tobytes()
             small = np.array([0, 0, 7, 7], np.int32).tobytes()
             with self.subTest(side=side):
-                self.assertRegex(self.told(whole.replace(small, window)), "claims|cannot be read")
+                self.assertRegex(self.report_progress(whole.replace(small, window)), "claims|cannot be read")
 
     def test_deep_data_is_refused(self) -> None:
         samples = np.empty((4, 4), object)
@@ -201,7 +201,7 @@ class BrokenFileTest(FolderTest):
         OpenEXR.File({"type": OpenEXR.deepscanline, "compression": OpenEXR.ZIPS_COMPRESSION}, {"Z": samples}).write(
             str(path)
         )
-        self.assertIn("deep data", self.told(path.read_bytes()))
+        self.assertIn("deep data", self.report_progress(path.read_bytes()))
 
     def test_the_child_process_tells_what_is_wrong(self) -> None:
         path = self.folder / "note.exr"

@@ -94,11 +94,11 @@ class LutTest(FolderTest):
                 with self.subTest(kind=kind, contents=contents[:12]):
                     path = self.folder / f"odd{kind}"
                     path.write_bytes(contents)
-                    with self.assertRaises(ColourError) as told:
+                    with self.assertRaises(ColourError) as report_progress:
                         self.applied(path)
-                    self.assertTrue(str(told.exception).isprintable(), str(told.exception))
-                    self.assertNotIn("/escala-", str(told.exception))
-                    self.assertNotIn("debug log", str(told.exception))
+                    self.assertTrue(str(report_progress.exception).isprintable(), str(report_progress.exception))
+                    self.assertNotIn("/escala-", str(report_progress.exception))
+                    self.assertNotIn("debug log", str(report_progress.exception))
         with self.assertRaisesRegex(EscalaError, "no such file"):
             read_lut(self.folder / "ghost.cube")
 
@@ -152,9 +152,9 @@ class TablesOfConfigsTest(FolderTest):
             ),
         }
         for way, text in ways.items():
-            with self.subTest(way=way), self.assertRaisesRegex(ColourError, "outside the media roots") as told:
+            with self.subTest(way=way), self.assertRaisesRegex(ColourError, "outside the media roots") as report_progress:
                 self.config(text)
-            self.assertNotIn("LUT_3D_SIZE", str(told.exception))
+            self.assertNotIn("LUT_3D_SIZE", str(report_progress.exception))
         for src in ("../../secret/tables/print.cube", "../link.cube"):
             faults = self.config(CONFIG.replace("src: print.cube", f"src: {src}")).faults
             self.assertTrue(any("Print of Bridge" in fault for fault in faults), faults)

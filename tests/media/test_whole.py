@@ -7,7 +7,7 @@ import numpy as np
 from escala.core.errors import NoRoom, UnreadableFile
 from escala.media.exr import write_exr
 from escala.media.stills import still_pixels, write_still
-from escala.media.whole import is_alive, owner, sweep, unfinished, write_bytes, write_whole
+from escala.media.whole import is_alive, owner, remove_stale, unfinished, write_bytes, write_atomically
 from escala.media.windows import Window
 from tests.made import FolderTest
 from tests.small_disk import fill, mount_small_disk
@@ -34,7 +34,7 @@ class WholeTest(FolderTest):
             (self.folder / name).mkdir()
             (self.folder / name / "x").touch()
         (self.folder / "kept" / f"{gone}deep").mkdir()
-        self.assertEqual(sweep(self.folder), 4)
+        self.assertEqual(remove_stale(self.folder), 4)
         self.assertEqual(sorted(os.listdir(self.folder)), sorted([f"{unfinished()}mine", ".other", "kept"]))
         self.assertEqual(os.listdir(self.folder / "kept"), ["x"])
 
@@ -58,7 +58,7 @@ class FullDiskTest(FolderTest):
             window = Window(0, 0, 300, 200)
             write_exr(path, dict(zip("RGB", self.planes.astype(np.float16), strict=True)), window, window)
         elif name.endswith(".txt"):
-            write_whole(path, lambda growing: growing.write_bytes(bytes(200_000)))
+            write_atomically(path, lambda growing: growing.write_bytes(bytes(200_000)))
         else:
             write_still(path, still_pixels(self.planes, path.suffix, 16), {"Software": "Escala"})
 

@@ -9,7 +9,7 @@ from tests.made import FolderTest
 
 SMALL = ("--size", "32x18", "--samples=2")
 STILL = DemoRender("Night quay", "", "night_quay.0012.exr", (*SMALL, "--frames=12"), True)
-MOVING = DemoRender("Night arrival", "arrival", "night_quay.####.exr", (*SMALL, "--frames=7-8"), False)
+PREVIEW = DemoRender("Night arrival", "arrival", "night_quay.####.exr", (*SMALL, "--frames=7-8"), False)
 
 
 class DemoTest(FolderTest):
@@ -17,7 +17,7 @@ class DemoTest(FolderTest):
         super().setUp()
         self.settings = Settings(self.folder / "home", (self.folder / "home" / "demo",))
         before = demo.DEMO_RENDERS
-        demo.DEMO_RENDERS = (STILL, MOVING)
+        demo.DEMO_RENDERS = (STILL, PREVIEW)
         self.addCleanup(setattr, demo, "DEMO_RENDERS", before)
 
     def studio(self) -> Studio:

@@ -31,7 +31,7 @@ class ServerTest(FolderTest):
     def start(self, *options: str) -> None:
         self.server.start("serve", "--media", str(self.media), *options)
 
-    def ask(
+    def make_request(
         self, address: str, body: Any = None, put: bytes | None = None, server: str | None = None
     ) -> tuple[int, Any]:
         """Status and JSON of an answer; `body` is posted as JSON, `put` as it is."""
@@ -54,18 +54,18 @@ class ServerTest(FolderTest):
     def finished(self, job: dict[str, Any]) -> dict[str, Any]:
         end = time.monotonic() + 60
         while job["state"] == "running" and time.monotonic() < end:
-            _, job = self.ask(f"/api/jobs/{job['id']}")
+            _, job = self.make_request(f"/api/jobs/{job['id']}")
         return job
 
     def open_grid(self) -> int:
         write_layers(self.media / "grid.exr", grid_passes())
-        job = self.finished(self.ask("/api/shots", {"sources": ["grid.exr"]})[1])
+        job = self.finished(self.make_request("/api/shots", {"sources": ["grid.exr"]})[1])
         self.assertEqual(job["state"], "done", job)
-        return int(self.ask(f"/api/shots/{job['result']['shot_id']}")[1]["variants"][0]["id"])
+        return int(self.make_request(f"/api/shots/{job['result']['shot_id']}")[1]["variants"][0]["id"])
 
     def edit(self, variant: int, base: int, stops: float) -> tuple[int, Any]:
         patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": stops}}]
-        return self.ask(f"/api/variants/{variant}/edits", {"base": base, "patch": patch, "label": "key"})
+        return self.make_request(f"/api/variants/{variant}/edits", {"base": base, "patch": patch, "label": "key"})
 
 
 class ManyClientsTest(ServerTest):
@@ -100,7 +100,7 @@ class ManyClientsTest(ServerTest):
         marks, asked = [""] * 10, 0
         while not stop.is_set():
             for page in range(10):
-                marks[page] = self.ask(f"/api/events?after={marks[page]}&shot=1")[1]["mark"]
+                marks[page] = self.make_request(f"/api/events?after={marks[page]}&shot=1")[1]["mark"]
                 asked += 1
         return asked
 
@@ -110,7 +110,7 @@ class ManyClientsTest(ServerTest):
         for _ in range(5):
             for address, body in (("", None), ("/probe", {"x": 1, "y": 2})):
                 began = time.monotonic()
-                self.assertEqual(self.ask(f"/api/variants/{variant}{address}", body)[0], 200)
+                self.assertEqual(self.make_request(f"/api/variants/{variant}{address}", body)[0], 200)
                 took.append(time.monotonic() - began)
         return max(took)
 
@@ -118,18 +118,18 @@ class ManyClientsTest(ServerTest):
         self.start()
         for frame in range(1, 301):
             (self.media / f"roll.{frame:04d}.exr").hardlink_to(self.small())
-        job = self.finished(self.ask("/api/shots", {"sources": ["roll.####.exr"]})[1])
+        job = self.finished(self.make_request("/api/shots", {"sources": ["roll.####.exr"]})[1])
         shot = job["result"]["shot_id"]
         process = psutil.Process(self.server.process.pid)  # type: ignore[union-attr]
-        self.ask("/api/shots")
-        mark = self.ask("/api/events?after=")[1]["mark"]
+        self.make_request("/api/shots")
+        mark = self.make_request("/api/events?after=")[1]["mark"]
         before, began = sum(process.cpu_times()[:2]), time.monotonic()
         threading.Event().wait(3)
         self.assertLess((sum(process.cpu_times()[:2]) - before) / (time.monotonic() - began), 0.02)
         write_layers(self.folder / "newer.exr", {"": light(3), "key": light(3)}).replace(self.media / "roll.0001.exr")
         began, heard = time.monotonic(), []
         while not heard and time.monotonic() - began < 10:
-            mark, heard = (lambda a: (a["mark"], a["events"]))(self.ask(f"/api/events?after={mark}&shot={shot}")[1])
+            mark, heard = (lambda a: (a["mark"], a["events"]))(self.make_request(f"/api/events?after={mark}&shot={shot}")[1])
             heard = [event for event in heard if event["kind"] == "render"]
         self.assertTrue(heard)
         self.assertLess(time.monotonic() - began, 4)
@@ -155,7 +155,7 @@ class UploadLimitTest(ServerTest):
         self.start()
         self.assertEqual(self.answered(3 << 30), b"")
         self.assertIn(b" 413 ", self.answered(5 << 30))
-        status, told = self.ask(f"/api/uploads/room?bytes={5 << 30}")
+        status, told = self.make_request(f"/api/uploads/room?bytes={5 << 30}")
         self.assertEqual((status, "4096 MiB" in told["detail"]), (413, True))
 
 
@@ -168,13 +168,13 @@ class KillTest(ServerTest):
                 status, state = self.edit(variant, head, 1 + head / 10)
                 self.assertEqual(status, 200, state)
                 head = state["head"]
-            job = self.ask(f"/api/variants/{variant}/deliveries", {"format": "exr"})[1]
+            job = self.make_request(f"/api/variants/{variant}/deliveries", {"format": "exr"})[1]
             self.assertEqual(job["state"], "running")
             self.server.kill()
             self.start()
-            status, state = self.ask(f"/api/variants/{variant}")
+            status, state = self.make_request(f"/api/variants/{variant}")
             self.assertEqual((status, state["head"]), (200, head), life)
-        states = {d["state"] for d in self.ask(f"/api/variants/{variant}/deliveries")[1]["deliveries"]}
+        states = {d["state"] for d in self.make_request(f"/api/variants/{variant}/deliveries")[1]["deliveries"]}
         self.assertLessEqual(states, {"done", "interrupted"})
         left = list((self.folder / "home" / "deliveries").rglob(".*"))
         self.assertEqual(left, [])
@@ -206,7 +206,7 @@ class KillTest(ServerTest):
     def edit_at(self, address: str, variant: int, base: int, stops: float) -> int:
         patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": stops}}]
         edit = {"base": base, "patch": patch, "label": "key"}
-        return self.ask(f"/api/variants/{variant}/edits", edit, server=address)[0]
+        return self.make_request(f"/api/variants/{variant}/edits", edit, server=address)[0]
 
 
 class FullDiskTest(ServerTest):
@@ -215,16 +215,16 @@ class FullDiskTest(ServerTest):
         self.start()
         variant = self.open_grid()
         filler = fill(disk)
-        shot = self.ask(f"/api/variants/{variant}")[1]["shot_id"]
+        shot = self.make_request(f"/api/variants/{variant}")[1]["shot_id"]
         told = [
-            self.ask("/api/uploads/a.exr", put=bytes(300_000)),
-            self.ask("/api/uploads/b.exr", put=bytes(5_000_000)),
-            self.ask("/api/uploads/room?bytes=1000000"),
-            self.ask("/api/pictures/a.png", put=bytes(300_000)),
-            self.ask("/api/configs/quay/files?path=a.cube", put=bytes(300_000)),
+            self.make_request("/api/uploads/a.exr", put=bytes(300_000)),
+            self.make_request("/api/uploads/b.exr", put=bytes(5_000_000)),
+            self.make_request("/api/uploads/room?bytes=1000000"),
+            self.make_request("/api/pictures/a.png", put=bytes(300_000)),
+            self.make_request("/api/configs/quay/files?path=a.cube", put=bytes(300_000)),
         ]
         for kind in ("exr", "png", "tif", "jpg"):
-            status, job = self.ask(f"/api/variants/{variant}/deliveries", {"format": kind})
+            status, job = self.make_request(f"/api/variants/{variant}/deliveries", {"format": kind})
             outcome = (507, {"detail": self.finished(job)["error"]}) if status == 202 else (status, job)
             told.append(outcome)
         head = 0
@@ -234,18 +234,18 @@ class FullDiskTest(ServerTest):
                 told.append((status, state))
                 break
             head = state["head"]
-        told.append(self.ask(f"/api/shots/{shot}/variants", {"name": "Calm", "copy_of": variant}))
+        told.append(self.make_request(f"/api/shots/{shot}/variants", {"name": "Calm", "copy_of": variant}))
         for status, answer in told:
             self.assertEqual(status, 507, answer)
             words = answer["detail"] if isinstance(answer, dict) else answer.decode()
             self.assertIn("room", words)
-        self.assertEqual(self.ask(f"/api/variants/{variant}")[1]["head"], head)
+        self.assertEqual(self.make_request(f"/api/variants/{variant}")[1]["head"], head)
         filler.unlink()
         status, state = self.edit(variant, head, -3)
         self.assertEqual((status, state["head"]), (200, head + 1))
-        job = self.finished(self.ask(f"/api/variants/{variant}/deliveries", {"format": "png"})[1])
+        job = self.finished(self.make_request(f"/api/variants/{variant}/deliveries", {"format": "png"})[1])
         self.assertEqual(job["state"], "done", job)
-        self.assertEqual(self.ask("/api/uploads/a.exr", put=bytes(300_000))[0], 200)
+        self.assertEqual(self.make_request("/api/uploads/a.exr", put=bytes(300_000))[0], 200)
 
     def test_a_new_home_without_room_is_told_in_one_line(self) -> None:
         disk = mount_small_disk(self, self.folder / "home", 16)

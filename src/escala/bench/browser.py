@@ -93,10 +93,10 @@ class Page:
     def _tell(self, method: str, **parameters: Any) -> int:
         """Tell the browser something, and do not wait for its answer."""
         self._count += 1
-        told = {"id": self._count, "method": method, "params": parameters}
+        message = {"id": self._count, "method": method, "params": parameters}
         if self._session:
-            told["sessionId"] = self._session
-        os.write(self._write, json.dumps(told).encode() + b"\0")
+            message["sessionId"] = self._session
+        os.write(self._write, json.dumps(message).encode() + b"\0")
         return self._count
 
     def _ask(self, method: str, **parameters: Any) -> dict[str, Any]:
@@ -123,21 +123,21 @@ def page_of() -> Iterator[Page]:
     chromium = shutil.which("chromium")
     if chromium is None:
         raise BadSource("this benchmark needs chromium: install the package of that name")
-    told, tell = os.pipe()
+    message, tell = os.pipe()
     hear, answers = os.pipe()
     with tempfile.TemporaryDirectory(prefix="escala-bench-browser-", ignore_cleanup_errors=True) as folder:
         # A shell puts the ends of the pipes where the browser looks for them.
         command = [
             "bash",
             "-c",
-            f'exec "$0" "$@" 3<&{told} 4>&{answers}',
+            f'exec "$0" "$@" 3<&{message} 4>&{answers}',
             chromium,
             *_FLAGS,
             f"--user-data-dir={folder}",
         ]
         nowhere = subprocess.DEVNULL
-        with subprocess.Popen(command, pass_fds=(told, answers), stdout=nowhere, stderr=nowhere) as browser:
-            os.close(told)
+        with subprocess.Popen(command, pass_fds=(message, answers), stdout=nowhere, stderr=nowhere) as browser:
+            os.close(message)
             os.close(answers)
             try:
                 yield Page(hear, tell)

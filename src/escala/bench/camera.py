@@ -14,7 +14,7 @@ from escala.core.depth.motion import motion_blur, shutter_times
 from escala.core.lens.glow import SIZES, glow
 from escala.core.planes import Planes, narrow_to_half
 from escala.engine.colour.chain import finish_refining
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import fit_look, full_look
 from escala.engine.looking.screen import screen_picture
@@ -98,7 +98,7 @@ class CameraShot:
         times = []
         for document in documents:
             subject = Subject(engine, Variant.model_validate_json(to_json(document)), viewer="bench")
-            times.append(once(lambda s=subject: screen_picture(s, look, Purpose.MOVING)))  # type: ignore[misc]
+            times.append(once(lambda s=subject: screen_picture(s, look, Quality.PREVIEW)))  # type: ignore[misc]
             finish_refining()
         return float(np.percentile(times[4:], 95))
 
@@ -157,8 +157,8 @@ def bench_settle(shot: CameraShot) -> Figure:
     variant = Variant.model_validate_json(to_json({"depth": _DEPTH, "lens": _LENS}))
     engine = shot.engine()
     whole = full_look(0, 0, shot.render.width, shot.render.height)
-    asked = engine.ask(variant, whole, Purpose.DELIVERING)
-    colouring, light = asked.colouring, engine.at("lens", asked)
-    taken = seconds(lambda: engine.shown(asked), 2)
+    request = engine.make_request(variant, whole, Quality.EXPORT)
+    colouring, light = request.colouring, engine.at("lens", request)
+    taken = seconds(lambda: engine.shown(request), 2)
     view = seconds(lambda: colouring.config.display(light, colouring.working.name, colouring.view), 2)
     return Figure(taken, "s", taken / 6, f"≤ 6 s (here {view:.1f} s of it the exact view)", taken <= 6)

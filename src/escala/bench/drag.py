@@ -9,7 +9,7 @@ from escala.core.errors import BadSource
 
 from .browser import AT_REST, Page, page_of
 from .figures import Figure
-from .server import ask, open_shot, served
+from .server import call, open_shot, served
 from .shot import BigShot
 from .where import HEIGHT, MATTES, WIDTH, WhereShot
 
@@ -37,7 +37,7 @@ def bench_drag(shot: BigShot) -> Figure:
 def bench_label(shot: WhereShot) -> Figure:
     """As `drag`, a label moved on the surface that it lies on."""
     with served(shot.file.parent) as address, page_of() as page:
-        variant = ask(f"{address}/api/shots/{open_shot(address, shot.file)}")["variants"][0]["id"]
+        variant = call(f"{address}/api/shots/{open_shot(address, shot.file)}")["variants"][0]["id"]
         _lay_label(address, variant, str(shot.emblem))
         _enter(page, address)
         page.click("nav[aria-label=Path] button", "Surface")
@@ -54,8 +54,8 @@ def _lay_label(address: str, variant: int, emblem: str) -> None:
         {"op": "add", "path": "/mattes", "value": MATTES},
         {"op": "add", "path": "/surface/changes", "value": [label]},
     ]
-    base = ask(f"{address}/api/variants/{variant}")["head"]
-    ask(f"{address}/api/variants/{variant}/edits", {"base": base, "patch": patch, "label": "a label"})
+    base = call(f"{address}/api/variants/{variant}")["head"]
+    call(f"{address}/api/variants/{variant}/edits", {"base": base, "patch": patch, "label": "a label"})
 
 
 def _enter(page: Page, address: str) -> None:
@@ -88,8 +88,8 @@ def _latencies(seen: dict[str, Any]) -> list[float]:
     An event counts from when the hand moved, and is before what was asked once the page has heard of it.
     """
     found = []
-    for painted, asked in seen["marks"]:
-        heard = [at for at, heard_at in seen["moves"] if heard_at <= asked]
+    for painted, request in seen["marks"]:
+        heard = [at for at, heard_at in seen["moves"] if heard_at <= request]
         if heard:
             found.append(float(painted - heard[-1]))
     return found

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.looking.look import fit_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
@@ -35,7 +35,7 @@ def _median(count: int) -> float:
             engine, look = workshop.engine_for(0, render), fit_look(0, 0, 1920, 1080, 1280, 720)
 
             def image(step: int) -> None:
-                screen_picture(Subject(engine, _variant(count, step)), look, Purpose.MOVING)
+                screen_picture(Subject(engine, _variant(count, step)), look, Quality.PREVIEW)
 
             for step in range(3):
                 image(step)

@@ -36,7 +36,7 @@ def served(media: Path) -> Iterator[str]:
                 server.terminate()
 
 
-def ask(address: str, body: dict[str, Any] | None = None) -> Any:
+def call(address: str, body: dict[str, Any] | None = None) -> Any:
     """What the server answers to a question, or to a body that is posted."""
     data = None if body is None else json.dumps(body).encode()
     with urllib.request.urlopen(urllib.request.Request(address, data, {"Content-Type": "application/json"})) as answer:
@@ -45,10 +45,10 @@ def ask(address: str, body: dict[str, Any] | None = None) -> Any:
 
 def open_shot(address: str, file: Path) -> int:
     """A new shot of a file; its number."""
-    job = ask(f"{address}/api/shots", {"sources": [str(file)]})
+    job = call(f"{address}/api/shots", {"sources": [str(file)]})
     while job["state"] == "running":
         time.sleep(0.2)
-        job = ask(f"{address}/api/jobs/{job['id']}")
+        job = call(f"{address}/api/jobs/{job['id']}")
     if job["state"] != "done":
         raise BadSource(str(job["error"]))
     return int(job["result"]["shot_id"])

@@ -11,7 +11,7 @@ import numpy as np
 import psutil
 
 from escala.engine.colour.chain import finish_refining
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import fit_look
 from escala.engine.looking.screen import screen_picture
@@ -59,12 +59,12 @@ def bench_edit(shot: BigShot) -> Figure:
     """From one light's new level to an encoded 1280 × 720 picture: p95 of 100, over plain numpy and the processor."""
     engine, look = shot.engine(), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in (1, 2, 3):
-        screen_picture(Subject(engine, _variant(step)), look, Purpose.MOVING)
+        screen_picture(Subject(engine, _variant(step)), look, Quality.PREVIEW)
     finish_refining()
     times = []
     for step in range(_EDITS):
         edited = Subject(engine, _variant(step))
-        times.append(once(lambda s=edited: screen_picture(s, look, Purpose.MOVING)))  # type: ignore[misc]
+        times.append(once(lambda s=edited: screen_picture(s, look, Quality.PREVIEW)))  # type: ignore[misc]
     p95 = float(np.percentile(times, 95))
     recipe = engine.render.recipes[0].recipe
     terms = [engine.frame.planes(term.passes[0]) for term in recipe.terms]
@@ -109,7 +109,7 @@ def bench_open(shot: BigShot) -> Figure:
     """The first picture of a shot that was taken in before."""
 
     def first_picture() -> None:
-        screen_picture(Subject(shot.engine(), Variant()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), Purpose.MOVING)
+        screen_picture(Subject(shot.engine(), Variant()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), Quality.PREVIEW)
 
     time = seconds(first_picture, 3)
     return Figure(time, "s", time / 0.3, "≤ 0.3 s", time <= 0.3)
@@ -132,7 +132,7 @@ def balance_alone(file: Path, store: Path) -> None:
     render, _ = workshop.read([file])
     engine, look = workshop.engine_for(0, render), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in range(40):
-        screen_picture(Subject(engine, _variant(step)), look, Purpose.MOVING)
+        screen_picture(Subject(engine, _variant(step)), look, Quality.PREVIEW)
     finish_refining()
-    screen_picture(Subject(engine, _variant(3)), look, Purpose.RESTING)
+    screen_picture(Subject(engine, _variant(3)), look, Quality.EXACT)
     print(psutil.Process(os.getpid()).memory_info().rss)

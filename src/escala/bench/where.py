@@ -11,7 +11,7 @@ import numpy as np
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.core.planes import narrow_to_half
 from escala.engine.colour.chain import finish_refining
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import fit_look
 from escala.engine.looking.screen import screen_picture
@@ -100,7 +100,7 @@ def _contrast(amount: float, **more: Any) -> dict[str, Any]:
 
 def _show(engine: Evaluator, variant: Variant) -> None:
     look = fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
-    screen_picture(Subject(engine, variant, viewer="bench"), look, Purpose.MOVING)
+    screen_picture(Subject(engine, variant, viewer="bench"), look, Quality.PREVIEW)
 
 
 def _p95(engine: Evaluator, variant: Callable[[int], Variant]) -> float:

@@ -19,8 +19,8 @@ def run_inspect(options: argparse.Namespace) -> None:
     """Print passes with roles and findings."""
     from escala.model.strict_json import to_json
 
-    from .inspection import inspection, told_inspection
+    from .inspection import inspection, format_inspection
     from .opened import read_once
 
     with read_once(options.source, options.fit) as (render, _):
-        print(to_json(inspection(render), indent=2) if options.json else told_inspection(render))
+        print(to_json(inspection(render), indent=2) if options.json else format_inspection(render))

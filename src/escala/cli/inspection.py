@@ -37,7 +37,7 @@ def _pass_entry(p: RenderPass) -> dict[str, Any]:
     }
 
 
-def told_inspection(render: Render) -> str:
+def format_inspection(render: Render) -> str:
     frames = f"{len(render.frames)} frames" if len(render.frames) > 1 else "one frame"
     lines = [
         f"{render.name}: {render.width} × {render.height}, {frames}, {colouring_of(render, NoChoices()).input_space}"

@@ -7,7 +7,7 @@ import numpy as np
 from escala.core.errors import choose
 from escala.core.planes import Matte
 from escala.delivery.frames import frame_path
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import full_look
 from escala.engine.mattes.objects import matte_of_objects
@@ -41,4 +41,4 @@ def _matte(engine: Evaluator, variant: Variant, options: argparse.Namespace) -> 
         return matte_of_objects(engine.frame, options.name, options.layer)
     raster = engine.render.raster
     whole = full_look(0, 0, raster.width, raster.height)
-    return np.ascontiguousarray(engine.mattes.at(options.matte, engine.ask(variant, whole, Purpose.DELIVERING)))
+    return np.ascontiguousarray(engine.mattes.at(options.matte, engine.make_request(variant, whole, Quality.EXPORT)))

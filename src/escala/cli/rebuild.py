@@ -22,10 +22,10 @@ def run_rebuild(options: argparse.Namespace) -> None:
     from escala.model.strict_json import to_json
 
     from .opened import read_once
-    from .rebuilding import rebuild_report, told_rebuild, write_sum
+    from .rebuilding import rebuild_report, format_rebuild, write_sum
 
     with read_once(options.source, options.fit) as (render, frame):
         if options.out:
             write_sum(render, frame, options.out)
         report = rebuild_report(render, frame)
-        print(to_json(report, indent=2) if options.json else told_rebuild(render, report))
+        print(to_json(report, indent=2) if options.json else format_rebuild(render, report))

@@ -38,7 +38,7 @@ def rebuild_report(render: Render, frame: StoredFrame) -> dict[str, Any]:
     }
 
 
-def told_rebuild(render: Render, report: dict[str, Any]) -> str:
+def format_rebuild(render: Render, report: dict[str, Any]) -> str:
     if not report["recipe"]:
         return "No recipe: the render has no components or lights."
     lines = [f"{render.recipes[0].sentence}:"]

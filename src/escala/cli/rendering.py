@@ -85,7 +85,7 @@ def _either_axis(render: Render, name: str, known: dict[str, list[str]]) -> tupl
         return "components", _known_name(render, name, "component", known["components"], every)
 
 
-def _known_name(render: Render, given: str, what: str, known: list[str], told: list[str] | None = None) -> str:
+def _known_name(render: Render, given: str, what: str, known: list[str], all_known: list[str] | None = None) -> str:
     """A light or component by its name, in any case, or by the name of its pass."""
     plain = _plain(given)
     for name in known:
@@ -95,8 +95,8 @@ def _known_name(render: Render, given: str, what: str, known: list[str], told: l
         own = p.light if what == "light" else p.component
         if own in known and _plain(p.name) == plain:
             return str(own)
-    kind = what if told is None else "light or component"
-    raise UnknownChoice(kind, given, told or known)
+    kind = what if all_known is None else "light or component"
+    raise UnknownChoice(kind, given, all_known or known)
 
 
 def _plain(name: str) -> str:

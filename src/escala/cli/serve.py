@@ -9,8 +9,8 @@ from escala.core.errors import BadSource
 
 def add_commands(commands: Any) -> None:
     """Register both commands."""
-    for name, told in (("demo", "start with the demo shot"), ("serve", "start the application")):
-        command = commands.add_parser(name, help=told)
+    for name, summary in (("demo", "start with the demo shot"), ("serve", "start the application")):
+        command = commands.add_parser(name, help=summary)
         command.add_argument("--port", type=int, default=8320)
         command.add_argument("--host", default="127.0.0.1", help="an address other than loopback requires the token")
         command.add_argument("--home", type=Path, help="data folder")

@@ -50,7 +50,7 @@ def gaussian(
 
 
 def wide_gaussian(
-    plane: NDArray[np.float32], sigma: float, told: ProgressCallback = no_progress
+    plane: NDArray[np.float32], sigma: float, report_progress: ProgressCallback = no_progress
 ) -> NDArray[np.float32]:
     """As `gaussian` of one sigma with edge pixels carried on, to within a few roundings, for sigmas of many pixels.
 
@@ -71,7 +71,7 @@ def wide_gaussian(
         source, out = (out if axis == 1 else out.T), np.empty_like(out)
         target = out if axis == 1 else out.T
         for first in range(0, count, _STRIP):
-            told(begin + 0.5 * first / count)
+            report_progress(begin + 0.5 * first / count)
             strip = np.pad(source[first : first + _STRIP], ((0, 0), (reach, reach)), mode="edge")
             found = fft.irfft(fft.rfft(strip, length) * response, length)
             target[first : first + _STRIP] = found[:, reach : reach + size]

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 
-class Later:
+class Lazy:
     """Something that loops name, made when the first of them is called."""
 
     def __init__(self, make: Callable[[], Any]) -> None:
@@ -28,7 +28,7 @@ class Later:
         return self._make()
 
 
-class Kernel(Later):
+class Kernel(Lazy):
     """A loop, compiled or loaded when it is first called, with all the loops that it calls."""
 
     def __init__(self, function: FunctionType, options: dict[str, Any]) -> None:
@@ -46,7 +46,7 @@ def named(function: FunctionType) -> FunctionType:
     for name in _names_in(function.__code__):
         if name in function.__globals__:
             meaning = function.__globals__[name]
-            meanings[name] = meaning.made if isinstance(meaning, Later) else meaning
+            meanings[name] = meaning.made if isinstance(meaning, Lazy) else meaning
     made = FunctionType(function.__code__, meanings, function.__name__, function.__defaults__, function.__closure__)
     made.__qualname__ = function.__qualname__
     return made
@@ -108,8 +108,8 @@ def thread_count() -> int:
 
 
 # Kernel parts: a loop that threads share, and an array of what lies at a pointer.
-prange: Any = Later(lambda: _numba().prange)
-carray: Any = Later(lambda: _numba().carray)
+prange: Any = Lazy(lambda: _numba().prange)
+carray: Any = Lazy(lambda: _numba().carray)
 
 
 def intrinsic(function: Callable[..., Any]) -> Any:
@@ -121,7 +121,7 @@ def intrinsic(function: Callable[..., Any]) -> Any:
 
         return intrinsic(function)
 
-    return Later(make)
+    return Lazy(make)
 
 
 @intrinsic

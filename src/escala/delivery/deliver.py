@@ -11,10 +11,10 @@ from escala.core.errors import BadSource, UnreadableFile, choose
 from escala.core.planes import Planes, narrow_to_half
 from escala.engine.chain import Picture
 from escala.engine.colour.chain import Colouring
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import BAND_REACHES, BAND_ROWS, Look, bands_of, full_look
-from escala.engine.progress import Progress, part_of, untold
+from escala.engine.progress import Progress, subrange, no_progress
 from escala.engine.stations import STATION_BY_NAME
 from escala.media.exr import read_parts, writable_attributes, write_exr
 from escala.media.stills import still_pixels, write_still
@@ -40,7 +40,7 @@ class Delivery:
     station: str = "display"
 
 
-def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery, progress: Progress = untold) -> None:
+def deliver_frame(engine: Evaluator, variant: Variant, delivery: Delivery, progress: Progress = no_progress) -> None:
     """Evaluate a frame at full size and write it; `progress` is told how far it is, and may stop it.
 
     Raises `BadSource` for an extension that is not written, `UnknownChoice` for a station that is not there.
@@ -70,15 +70,15 @@ def _bands(
 ) -> Iterator[Picture]:
     """A place of the raster as it leaves, in bands; at the end memory is given back."""
     # What looks around itself is worked out beyond each band: where that is far, bands are higher.
-    reach = engine.chain.reach(engine.ask(variant, place, Purpose.DELIVERING))
+    reach = engine.chain.reach(engine.make_request(variant, place, Quality.EXPORT))
     for band in bands_of(place, max(BAND_ROWS, int(BAND_REACHES * reach))):
         begin = (band.y - place.y) / place.height
-        told = part_of(progress, begin, begin + band.height / place.height)
-        asked = engine.ask(variant, band, Purpose.DELIVERING, progress=told)
+        band_progress = subrange(progress, begin, begin + band.height / place.height)
+        request = engine.make_request(variant, band, Quality.EXPORT, progress=band_progress)
         if delivery.as_view:
-            yield engine.shown(asked, delivery.station)
+            yield engine.shown(request, delivery.station)
         else:
-            yield engine.delivered(asked, _holds(asked.colouring, delivery), delivery.station)
+            yield engine.delivered(request, _holds(request.colouring, delivery), delivery.station)
     engine.frame.release()
 
 

@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from escala.core.errors import BadSource
-from escala.engine.progress import Progress, part_of, untold
+from escala.engine.progress import Progress, subrange, no_progress
 from escala.engine.worker import LONG
 from escala.engine.workshop import OpenedFrame, Workshop
 from escala.media.ahead import read_ahead
@@ -54,15 +54,15 @@ def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
     return numbers
 
 
-def deliver_frames(workshop: Workshop, order: Order, progress: Progress = untold) -> Iterator[Path]:
+def deliver_frames(workshop: Workshop, order: Order, progress: Progress = no_progress) -> Iterator[Path]:
     """Write the frames in order; each file as it is there, whole. The next frames are read while one is written."""
     reads = [
-        partial(workshop.open, order.shot, order.render, order.variant, number, is_kept=False)
+        partial(workshop.open, order.shot, order.render, order.variant, number, is_cacheable=False)
         for number in order.frames
     ]
     with closing(read_ahead(reads, _AHEAD)) as opened:
         for done, number in enumerate(order.frames):
-            frame = _named(part_of(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
+            frame = _named(subrange(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
             frame(0.0, "")
             workshop.evaluate(partial(_deliver, next(opened), order, number, frame), LONG)
             yield order.path_of(number)

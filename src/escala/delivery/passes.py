@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 from escala.core.errors import BadSource
-from escala.engine.progress import Progress, untold
+from escala.engine.progress import Progress, no_progress
 from escala.media.places import EVERYWHERE, Roots, place_in, plain_name
 from escala.media.repack import Choice, WrittenFile, gather_frame, pass_names, split_frame_files
 from escala.media.sources import SourceFile
@@ -15,7 +15,7 @@ Frames = Mapping[int, Sequence[SourceFile]]
 
 
 def split_frames(
-    frames: Frames, folder: Path, name: str, choice: Choice, progress: Progress = untold, roots: Roots = EVERYWHERE
+    frames: Frames, folder: Path, name: str, choice: Choice, progress: Progress = no_progress, roots: Roots = EVERYWHERE
 ) -> Iterator[WrittenFile]:
     """One file for each pass and frame in a folder, named after the render; each as it is there.
 
@@ -28,7 +28,7 @@ def split_frames(
 
 
 def gather_frames(
-    frames: Frames, out: Path, choice: Choice, progress: Progress = untold, roots: Roots = EVERYWHERE
+    frames: Frames, out: Path, choice: Choice, progress: Progress = no_progress, roots: Roots = EVERYWHERE
 ) -> Iterator[WrittenFile]:
     """All passes of each frame in one file; `out` names it, with #### for a sequence. Raises as `split_frames`."""
     for done, (number, files) in enumerate(frames.items()):

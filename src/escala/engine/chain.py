@@ -11,10 +11,10 @@ from escala.core.planes import Matte, Planes
 from escala.model.variant import Variant
 
 from .cache import ByteCache
-from .evaluation import Evaluation
+from .evaluation import EvaluationRequest
 from .keys import Keys
 from .looking.look import Look, resize_planes
-from .progress import part_of
+from .progress import subrange
 from .surroundings import Surroundings
 
 
@@ -76,11 +76,11 @@ def _resized(plane: Planes | None, width: int, height: int) -> Planes | None:
     return None if plane is None else resize_planes(plane[None], width, height)[0]
 
 
-def _nothing_else(asked: Evaluation, around: Surroundings) -> None:
+def _nothing_else(request: EvaluationRequest, around: Surroundings) -> None:
     return None
 
 
-def _no_reach(asked: Evaluation, around: Surroundings) -> float:
+def _no_reach(request: EvaluationRequest, around: Surroundings) -> float:
     return 0.0
 
 
@@ -96,9 +96,9 @@ class Link:
 
     name: str
     part: Callable[[Variant], Any]
-    function: Callable[[Picture, Evaluation, Surroundings], Picture]
-    reach: Callable[[Evaluation, Surroundings], float] = _no_reach
-    made_of: Callable[[Evaluation, Surroundings], Any] = _nothing_else
+    function: Callable[[Picture, EvaluationRequest, Surroundings], Picture]
+    reach: Callable[[EvaluationRequest, Surroundings], float] = _no_reach
+    made_of: Callable[[EvaluationRequest, Surroundings], Any] = _nothing_else
 
 
 @dataclass(frozen=True)
@@ -108,58 +108,58 @@ class Chain:
     keys: Keys
     cache: ByteCache
     around: Surroundings
-    beauty: Callable[[Evaluation], Picture]
-    head_files: Callable[[Evaluation], Any]
+    beauty: Callable[[EvaluationRequest], Picture]
+    head_files: Callable[[EvaluationRequest], Any]
     links: tuple[Link, ...]
 
-    def picture(self, count: int, asked: Evaluation) -> Picture:
+    def picture(self, count: int, request: EvaluationRequest) -> Picture:
         """The picture after the first `count` links.
 
         Where one of them looks around itself, all is made pixel by pixel of the look's pyramid level, then resized:
         places can then grow by whole pixels, and each pixel is the same whatever part of the picture is asked for.
         """
-        active = tuple(link for link in self.links[:count] if link.part(asked.variant) is not None)
-        if not asked.look.is_level and any(link.reach(asked, self.around) > 0 for link in active):
-            whole = asked.at(asked.look.on_level())
-            return self._after(active, whole).resized(asked.look)
-        return self._after(active, asked)
+        active = tuple(link for link in self.links[:count] if link.part(request.variant) is not None)
+        if not request.look.is_level and any(link.reach(request, self.around) > 0 for link in active):
+            whole = request.at(request.look.on_level())
+            return self._after(active, whole).resized(request.look)
+        return self._after(active, request)
 
-    def reach(self, asked: Evaluation) -> float:
+    def reach(self, request: EvaluationRequest) -> float:
         """How far all links together look around a pixel, in pixels of the full-resolution render."""
-        return sum(link.reach(asked, self.around) for link in self.links if link.part(asked.variant) is not None)
+        return sum(link.reach(request, self.around) for link in self.links if link.part(request.variant) is not None)
 
     def is_neutral(self, variant: Variant) -> bool:
         """Whether no link changes anything."""
         return all(link.part(variant) is None for link in self.links)
 
-    def _after(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
+    def _after(self, links: tuple[Link, ...], request: EvaluationRequest) -> Picture:
         """The picture after links that all change something; each is told as one step, after that of the beauty."""
         if not links:
-            asked.progress(0.0, "beauty")
-            return self.beauty(asked)
+            request.progress(0.0, "beauty")
+            return self.beauty(request)
         *before, last = links
         raster, share = self.keys.render.raster, len(links) / (len(links) + 1)
-        grown = asked.at(asked.look.grown(last.reach(asked, self.around), raster.width, raster.height))
-        earlier = self._kept(tuple(before), grown.told_to(part_of(asked.progress, 0.0, share)))
-        asked.progress(share, last.name)
-        later = grown.told_to(part_of(asked.progress, share, 1.0))
-        return last.function(earlier, later, self.around).part(grown.look, asked.look)
+        grown = request.at(request.look.grown(last.reach(request, self.around), raster.width, raster.height))
+        earlier = self._kept(tuple(before), grown.with_progress(subrange(request.progress, 0.0, share)))
+        request.progress(share, last.name)
+        later = grown.with_progress(subrange(request.progress, share, 1.0))
+        return last.function(earlier, later, self.around).part(grown.look, request.look)
 
-    def _kept(self, links: tuple[Link, ...], asked: Evaluation) -> Picture:
+    def _kept(self, links: tuple[Link, ...], request: EvaluationRequest) -> Picture:
         """As `_after`; the last of each look of a viewer is kept while only what follows it changes."""
-        if not asked.is_kept:
-            return self._after(links, asked)
-        variant = asked.variant
+        if not request.is_cacheable:
+            return self._after(links, request)
+        variant = request.variant
         made_by = (
-            asked.colouring.key,
+            request.colouring.key,
             variant.head,
-            self.head_files(asked),
-            *((link.part(variant), link.made_of(asked, self.around)) for link in links),
+            self.head_files(request),
+            *((link.part(variant), link.made_of(request, self.around)) for link in links),
         )
-        place = self.keys.of_reading("last", len(links), asked.look, asked.is_moving, asked.viewer)
+        place = self.keys.of_reading("last", len(links), request.look, request.is_preview, request.viewer)
         kept: tuple[object, Picture] | None = self.cache.peek(place)
         if kept is not None and kept[0] == made_by:
             return kept[1]
-        picture = self._after(links, asked).settled
+        picture = self._after(links, request).settled
         self.cache.put(place, (made_by, picture))
         return picture

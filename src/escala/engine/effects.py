@@ -7,7 +7,7 @@ from typing import Any
 from escala.model.variant import Variant
 
 from .chain import Link, Picture
-from .evaluation import Evaluation
+from .evaluation import EvaluationRequest
 from .surroundings import Surroundings
 
 
@@ -15,13 +15,13 @@ from .surroundings import Surroundings
 class Ground:
     """Where an effect works: what is asked, what it may look at beside the picture, and its name."""
 
-    asked: Evaluation
+    request: EvaluationRequest
     around: Surroundings
     name: str = ""
 
-    def told(self, share: float) -> None:
+    def report_progress(self, share: float) -> None:
         """Report how far the effect is. Raises to stop it."""
-        self.asked.report(share, self.name)
+        self.request.report(share, self.name)
 
 
 def _nowhere(part: Any, ground: Ground) -> float:
@@ -67,13 +67,13 @@ def _link(place: str, effect: Effect) -> Link:
         found = settings(variant)
         return (found, effect.beside(variant)) if found.changes else None
 
-    def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
-        return effect.function(picture, settings(asked.variant), Ground(asked, around, effect.name))
+    def function(picture: Picture, request: EvaluationRequest, around: Surroundings) -> Picture:
+        return effect.function(picture, settings(request.variant), Ground(request, around, effect.name))
 
-    def reach(asked: Evaluation, around: Surroundings) -> float:
-        return effect.reach(settings(asked.variant), Ground(asked, around))
+    def reach(request: EvaluationRequest, around: Surroundings) -> float:
+        return effect.reach(settings(request.variant), Ground(request, around))
 
-    def made_of(asked: Evaluation, around: Surroundings) -> tuple[Any, ...]:
-        return tuple(asked.variant.mattes_of(place).items()), effect.files(asked.variant, around)
+    def made_of(request: EvaluationRequest, around: Surroundings) -> tuple[Any, ...]:
+        return tuple(request.variant.mattes_of(place).items()), effect.files(request.variant, around)
 
     return Link(effect.name, part, function, reach, made_of)

@@ -1,4 +1,4 @@
-"""What is asked of an evaluator: one value, and no flag beside it."""
+"""Evaluation requests: what to evaluate, at which quality, for which client."""
 
 from dataclasses import dataclass, field, replace
 from enum import Enum
@@ -8,64 +8,65 @@ from escala.model.variant import Variant
 
 from .colour.chain import Colouring
 from .looking.look import Look
-from .progress import Progress, untold
-from .worker import give_way
+from .progress import Progress, no_progress
+from .worker import yield_to_urgent
 
 
-class Purpose(Enum):
-    """What a picture is for.
+class Quality(Enum):
+    """Quality of an image.
 
-    Moving: fast, from filtered passes, under a hand that drags. Resting: exact, kept for who looks again. Delivering:
-    exact, band by band, nothing kept.
+    Preview: fast, from filtered passes, while a value is dragged. Exact: full quality, cached for the next request.
+    Export: full quality, evaluated in bands, never cached.
     """
 
-    MOVING = "moving"
-    RESTING = "resting"
-    DELIVERING = "exporting"
+    PREVIEW = "preview"
+    EXACT = "exact"
+    EXPORT = "export"
 
 
 @dataclass(frozen=True)
-class Evaluation:
-    """A variant, the colour chain that follows from it, the place looked at, what for, and who looks.
+class EvaluationRequest:
+    """An immutable evaluation request: variant, resolved colour pipeline, region and resolution, quality, and client.
 
-    `viewer`: whose hand drags; `number`: of the frame; `progress`: who is told how far it is, and may stop it.
+    `viewer`: client id for the per-viewer preview cache, "" for none. `number`: frame number. `progress`: callback
+    `(fraction 0..1, step name)`; it may raise to cancel; ignored in comparisons.
     """
 
     variant: Variant
     colouring: Colouring
     look: Look
-    purpose: Purpose = Purpose.RESTING
+    quality: Quality = Quality.EXACT
     viewer: str = ""
     number: int = 0
-    progress: Progress = field(default=untold, compare=False)
+    progress: Progress = field(default=no_progress, compare=False)
 
     @property
-    def is_moving(self) -> bool:
-        """Whether the hand still drags."""
-        return self.purpose is Purpose.MOVING
+    def is_preview(self) -> bool:
+        """Whether the quality is that of a preview."""
+        return self.quality is Quality.PREVIEW
 
     @property
-    def is_kept(self) -> bool:
-        """Whether results are kept for the next picture."""
-        return self.purpose is not Purpose.DELIVERING
+    def is_cacheable(self) -> bool:
+        """Whether results are cached for the next request."""
+        return self.quality is not Quality.EXPORT
 
-    def report(self, share: float, doing: str) -> None:
-        """Report how far a step is, 0 to 1, and let more urgent work go first. Raises to stop the evaluation."""
-        give_way()
-        self.progress(share, doing)
+    def report(self, fraction: float, step: str) -> None:
+        """Report the progress of a step, 0 to 1, and yield to more urgent work. Raises to cancel the evaluation."""
+        yield_to_urgent()
+        self.progress(fraction, step)
 
-    def reporting(self, doing: str) -> ProgressCallback:
-        """What the loops of a step report to."""
-        return lambda share: self.report(share, doing)
+    def reporting(self, step: str) -> ProgressCallback:
+        """The progress callback of the loops of a step."""
+        return lambda fraction: self.report(fraction, step)
 
-    def of(self, variant: Variant) -> "Evaluation":
-        """The same place for another variant in the same colour chain."""
+    def of(self, variant: Variant) -> "EvaluationRequest":
+        """The same request for another variant in the same colour pipeline."""
         return replace(self, variant=variant)
 
-    def at(self, look: Look) -> "Evaluation":
-        """The same at another look."""
+    def at(self, look: Look) -> "EvaluationRequest":
+        """The same request for another viewport."""
         return self if look == self.look else replace(self, look=look)
 
-    def told_to(self, progress: Progress) -> "Evaluation":
-        """The same, told to another."""
+    def with_progress(self, progress: Progress) -> "EvaluationRequest":
+        """The same request with another progress callback."""
         return replace(self, progress=progress)

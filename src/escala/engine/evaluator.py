@@ -19,12 +19,12 @@ from .beauty.terms import Terms
 from .cache import ByteCache
 from .chain import Chain, Picture
 from .colour.chain import Colouring, colouring_of
-from .evaluation import Evaluation, Purpose
+from .evaluation import EvaluationRequest, Quality
 from .images import FindImage, no_images
 from .keys import Keys
 from .looking.look import BAND_REACHES, BAND_ROWS, Look, bands_of, colour_of_pass, sample_pass
 from .mattes.mattes import Mattes
-from .progress import Progress, part_of, untold
+from .progress import Progress, subrange, no_progress
 from .stations import LINKS, STATION_BY_NAME, links_up_to
 from .surface.changes import Surfaces
 from .surroundings import Surroundings
@@ -72,80 +72,80 @@ class Evaluator:
             self._colouring = kept
         return kept[2]
 
-    def ask(
+    def make_request(
         self,
         variant: Variant,
         look: Look,
-        purpose: Purpose = Purpose.RESTING,
+        quality: Quality = Quality.EXACT,
         viewer: str = "",
-        progress: Progress = untold,
-    ) -> Evaluation:
+        progress: Progress = no_progress,
+    ) -> EvaluationRequest:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
         self.keys.refresh()
         settled, colouring = variant.settled(self.number), self.colouring(variant)
-        if purpose is not Purpose.MOVING:
+        if quality is not Quality.PREVIEW:
             self.mattes.check_cost(settled)
-        return Evaluation(settled, colouring, look, purpose, viewer, self.number, progress)
+        return EvaluationRequest(settled, colouring, look, quality, viewer, self.number, progress)
 
-    def at(self, station: str, asked: Evaluation) -> Planes:
+    def at(self, station: str, request: EvaluationRequest) -> Planes:
         """The picture at a station, (3, H, W) in the working space. Raises `UnknownChoice`."""
-        return self.picture(asked, station).colour
+        return self.picture(request, station).colour
 
-    def picture(self, asked: Evaluation, station: str = "display") -> Picture:
+    def picture(self, request: EvaluationRequest, station: str = "display") -> Picture:
         """As `at`, with its alpha."""
         found = choose("station", station, STATION_BY_NAME)
         if found.sum:
-            return Picture(found.sum(self.head, asked), lambda: self.alpha(asked))
-        if self._is_made_in_bands(asked):
-            return self._in_bands(asked, station)
-        return self.chain.picture(links_up_to(station), asked)
+            return Picture(found.sum(self.head, request), lambda: self.alpha(request))
+        if self._is_made_in_bands(request):
+            return self._in_bands(request, station)
+        return self.chain.picture(links_up_to(station), request)
 
-    def _is_made_in_bands(self, asked: Evaluation) -> bool:
+    def _is_made_in_bands(self, request: EvaluationRequest) -> bool:
         """Whether an exact image is so large that its stages would take gigabytes at once."""
-        is_large = asked.look.out_width * asked.look.out_height > _MAX_AT_ONCE
-        return asked.purpose is Purpose.RESTING and is_large and asked.look.is_full and self.chain.reach(asked) > 0
+        is_large = request.look.out_width * request.look.out_height > _MAX_AT_ONCE
+        return request.quality is Quality.EXACT and is_large and request.look.is_full and self.chain.reach(request) > 0
 
-    def _in_bands(self, asked: Evaluation, station: str) -> Picture:
+    def _in_bands(self, request: EvaluationRequest, station: str) -> Picture:
         """An exact image band by band, as it is exported; the same to the bit."""
-        look, bands = asked.look, []
-        rows = max(BAND_ROWS, int(BAND_REACHES * self.chain.reach(asked)))
+        look, bands = request.look, []
+        rows = max(BAND_ROWS, int(BAND_REACHES * self.chain.reach(request)))
         for band in bands_of(look, rows):
             begin = (band.y - look.y) / look.height
-            told = part_of(asked.progress, begin, begin + band.height / look.height)
-            part = replace(asked.at(band), purpose=Purpose.DELIVERING, progress=told)
+            band_progress = subrange(request.progress, begin, begin + band.height / look.height)
+            part = replace(request.at(band), quality=Quality.EXPORT, progress=band_progress)
             bands.append(self.chain.picture(links_up_to(station), part).settled)
         alphas = [band.alpha for band in bands if band.alpha is not None]
         alpha = np.concatenate(alphas) if alphas else None
         return Picture(np.concatenate([band.colour for band in bands], axis=1), lambda: alpha)
 
-    def shown(self, asked: Evaluation, station: str = "display") -> Picture:
+    def shown(self, request: EvaluationRequest, station: str = "display") -> Picture:
         """The picture at a station as the variant's view shows it: display values, by the exact processor."""
-        finished, colouring = self.picture(asked, station), asked.colouring
+        finished, colouring = self.picture(request, station), request.colouring
         shown = colouring.config.display(finished.colour, colouring.working.name, colouring.view)
         return finished.with_colour(shown)
 
-    def delivered(self, asked: Evaluation, space: str, station: str = "display") -> Picture:
+    def delivered(self, request: EvaluationRequest, space: str, station: str = "display") -> Picture:
         """The picture at a station in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
-        colouring, reference, config = asked.colouring, self.render.reference, asked.colouring.config
-        is_beauty = station == "source" or (station != "balance" and self.is_untouched(asked))
+        colouring, reference, config = request.colouring, self.render.reference, request.colouring.config
+        is_beauty = station == "source" or (station != "balance" and self.is_untouched(request))
         if reference is not None and is_beauty:
-            stored = colour_of_pass(self.frame, reference, asked.look)
-            return Picture(config.convert(stored, colouring.space_of(reference), space), lambda: self.alpha(asked))
-        finished = self.picture(asked, station)
+            stored = colour_of_pass(self.frame, reference, request.look)
+            return Picture(config.convert(stored, colouring.space_of(reference), space), lambda: self.alpha(request))
+        finished = self.picture(request, station)
         return finished.with_colour(config.convert(finished.colour, colouring.working.name, space))
 
-    def is_untouched(self, asked: Evaluation) -> bool:
+    def is_untouched(self, request: EvaluationRequest) -> bool:
         """Whether nothing along the path changes the render's beauty."""
-        return self.head.is_neutral(asked) and self.chain.is_neutral(asked.variant)
+        return self.head.is_neutral(request) and self.chain.is_neutral(request.variant)
 
-    def alpha(self, asked: Evaluation) -> Planes | None:
+    def alpha(self, request: EvaluationRequest) -> Planes | None:
         """The render's alpha, (H, W); None where it is ignored."""
-        return None if self.render.alpha_ignored else self.terms.alpha(asked)
+        return None if self.render.alpha_ignored else self.terms.alpha(request)
 
     def stored_pass(self, name: str, look: Look, exact: bool = False) -> Planes:
         """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""
         key = self.keys.of_pixels("pass", name, look, exact)
         return self.cache.get(key, lambda: sample_pass(self.frame, name, look, exact))
 
-    def _beauty(self, asked: Evaluation) -> Picture:
-        return Picture(self.head.sum(asked, with_residual=True), lambda: self.alpha(asked))
+    def _beauty(self, request: EvaluationRequest) -> Picture:
+        return Picture(self.head.sum(request, with_residual=True), lambda: self.alpha(request))

@@ -1,4 +1,4 @@
-"""How long work tells how far it is: a share from 0 to 1, and what is being done. Who is told may raise to stop it."""
+"""Progress of long work: callbacks of a fraction from 0 to 1 and a step name, which may raise to cancel."""
 
 from collections.abc import Callable
 
@@ -14,10 +14,10 @@ class Cancelled(EscalaError):
         super().__init__(f"{what} was stopped; nothing was changed")
 
 
-def untold(share: float, doing: str) -> None:
-    """Nobody is told."""
+def no_progress(fraction: float, step: str) -> None:
+    """Ignore progress."""
 
 
-def part_of(progress: Progress, begin: float, end: float) -> Progress:
-    """What work tells that is a part of longer work, from one share of that to another."""
-    return lambda share, doing: progress(begin + share * (end - begin), doing)
+def subrange(progress: Progress, begin: float, end: float) -> Progress:
+    """Map the progress of a part, 0 to 1, to a range of the whole."""
+    return lambda fraction, step: progress(begin + fraction * (end - begin), step)

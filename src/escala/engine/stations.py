@@ -21,12 +21,12 @@ from .corrections.begun import apply_begun
 from .corrections.registry import apply_corrections, files_of, reach_of
 from .depth.registry import DEPTH_EFFECTS
 from .effects import effect_links
-from .evaluation import Evaluation
+from .evaluation import EvaluationRequest
 from .lens.registry import LENS_EFFECTS
 from .surface.changes import colour_passes
 from .surroundings import Surroundings
 
-Sum = Callable[[Head, Evaluation], Planes]
+Sum = Callable[[Head, EvaluationRequest], Planes]
 Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
 
 
@@ -44,39 +44,39 @@ class Station:
     links: tuple[Link, ...] = ()
 
 
-def _source(head: Head, asked: Evaluation) -> Planes:
+def _source(head: Head, request: EvaluationRequest) -> Planes:
     """The reference, or the plain sum where there is none."""
-    return head.terms.plain(asked)
+    return head.terms.plain(request)
 
 
-def _surface(head: Head, asked: Evaluation) -> Planes:
+def _surface(head: Head, request: EvaluationRequest) -> Planes:
     """The beauty with changed surfaces alone, every level neutral."""
-    plain = asked.variant.model_copy(update={"balance": Balance(), "tally": TallyChoice()})
-    return head.sum(asked.of(plain), with_residual=True)
+    plain = request.variant.model_copy(update={"balance": Balance(), "tally": TallyChoice()})
+    return head.sum(request.of(plain), with_residual=True)
 
 
-def _balance(head: Head, asked: Evaluation) -> Planes:
+def _balance(head: Head, request: EvaluationRequest) -> Planes:
     """The sum with all levels, without the residual."""
-    return head.sum(asked, with_residual=False)
+    return head.sum(request, with_residual=False)
 
 
-def _corrected(place: str, part_of: Callable[[Variant], Corrected]) -> Link:
+def _corrected(place: str, subrange: Callable[[Variant], Corrected]) -> Link:
     """A station that lays the corrections of its part of the document on the picture, in order."""
 
     def part(variant: Variant) -> Corrected | None:
-        return part_of(variant) if part_of(variant).changes else None
+        return subrange(variant) if subrange(variant).changes else None
 
-    def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
-        corrections = part_of(asked.variant).corrections
-        if asked.is_moving and asked.viewer:
-            return apply_begun(picture, corrections, made_of(asked, around), place, asked, around)
-        return apply_corrections(picture, corrections, asked, around.mattes)
+    def function(picture: Picture, request: EvaluationRequest, around: Surroundings) -> Picture:
+        corrections = subrange(request.variant).corrections
+        if request.is_preview and request.viewer:
+            return apply_begun(picture, corrections, made_of(request, around), place, request, around)
+        return apply_corrections(picture, corrections, request, around.mattes)
 
-    def reach(asked: Evaluation, around: Surroundings) -> float:
-        return sum(map(reach_of, part_of(asked.variant).corrections))
+    def reach(request: EvaluationRequest, around: Surroundings) -> float:
+        return sum(map(reach_of, subrange(request.variant).corrections))
 
-    def made_of(asked: Evaluation, around: Surroundings) -> tuple[Any, ...]:
-        return files_of(part_of(asked.variant).corrections), tuple(asked.variant.mattes_of(place).items())
+    def made_of(request: EvaluationRequest, around: Surroundings) -> tuple[Any, ...]:
+        return files_of(subrange(request.variant).corrections), tuple(request.variant.mattes_of(place).items())
 
     return Link(place, part, function, reach, made_of)
 
@@ -85,11 +85,11 @@ def _beauty_link() -> Link:
     """What is taken out of the CG, then its corrections."""
     corrected = _corrected("beauty", lambda variant: variant.beauty)
 
-    def function(picture: Picture, asked: Evaluation, around: Surroundings) -> Picture:
-        left = left_by_removals(asked, around.mattes)
+    def function(picture: Picture, request: EvaluationRequest, around: Surroundings) -> Picture:
+        left = left_by_removals(request, around.mattes)
         if left is not None:
             picture = picture.times(left)
-        return corrected.function(picture, asked, around)
+        return corrected.function(picture, request, around)
 
     return replace(corrected, function=function)
 

@@ -7,7 +7,7 @@ from escala.core.planes import Matte, Planes, as_planes
 from escala.model.render import Render
 
 from .beauty.terms import Terms
-from .evaluation import Evaluation
+from .evaluation import EvaluationRequest
 from .images import FindImage
 from .looking.look import Look, sample_pass
 from .mattes.mattes import Mattes
@@ -30,14 +30,14 @@ class Surroundings:
         """The render as it is read."""
         return self.terms.render
 
-    def data(self, name: str, asked: Evaluation) -> Planes:
+    def data(self, name: str, request: EvaluationRequest) -> Planes:
         """A data pass at a look by its nearest pixels, (C, H, W)."""
-        key = self.terms.keys.of_pixels("pass", name, asked.look, True)
-        return self.terms.kept(key, lambda: as_planes(sample_pass(self.terms.frame, name, asked.look, True)), asked)
+        key = self.terms.keys.of_pixels("pass", name, request.look, True)
+        return self.terms.kept(key, lambda: as_planes(sample_pass(self.terms.frame, name, request.look, True)), request)
 
-    def matte(self, name: str | None, asked: Evaluation) -> Matte | None:
+    def matte(self, name: str | None, request: EvaluationRequest) -> Matte | None:
         """A matte of the variant at a look; None where none is named."""
-        return None if name is None else self.mattes.at(name, asked)
+        return None if name is None else self.mattes.at(name, request)
 
     def part_of_frame(self, look: Look) -> FramePart:
         """Where the pixels of a look lie in the displayed picture."""

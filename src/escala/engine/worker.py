@@ -12,13 +12,13 @@ from escala.core.errors import EscalaError
 
 Result = TypeVar("Result")
 
-MOVING, RESTING, SMALL, LONG = range(4)
+PREVIEW, EXACT, SMALL, LONG = range(4)
 # Requests that may wait in all, and those of one client; long work (deliveries, intake) is not counted: it waits.
 _MOST_WAITING, _MOST_OF_CLIENT = 128, 64
 # Seconds after which waiting work goes next, by urgency: a probe within a second, an exact image in the end.
-_AGED_AFTER = {MOVING: 0.5, SMALL: 0.4, RESTING: 4.0, LONG: 8.0}
+_AGED_AFTER = {PREVIEW: 0.5, SMALL: 0.4, EXACT: 4.0, LONG: 8.0}
 # What is short may interrupt anything once it has waited so long; but not more than so many deep.
-_SHORT, _MAX_DEPTH = (MOVING, SMALL), 8
+_SHORT, _MAX_DEPTH = (PREVIEW, SMALL), 8
 # Seconds for which work under way lets others go before it does a piece of its own again.
 _MOST_YIELDED = 1.0
 
@@ -42,7 +42,7 @@ class Closed(EscalaError):
 class _Waiting:
     """A job that waits. `viewer`: whose older jobs it replaces; `client`: whose share of the time it takes."""
 
-    urgency: int
+    priority: int
     number: int
     viewer: str | None
     client: str
@@ -52,13 +52,13 @@ class _Waiting:
 
     def is_aged(self, now: float) -> bool:
         """Whether it was requested so long ago that it goes next."""
-        return now - self.since > _AGED_AFTER[self.urgency]
+        return now - self.since > _AGED_AFTER[self.priority]
 
 
 class EvaluationThread:
     """Runs jobs one after another: lower urgency numbers first, then the client that had least time, then the older.
 
-    Work that takes long calls `give_way` now and then: whatever is more urgent and waits is done in between, and what
+    Work that takes long calls `yield_to_urgent` now and then: whatever is more urgent and waits is done in between, and what
     a newer request of its viewer has replaced is given up. What has waited too long goes next, whatever its urgency;
     but an image under the pointer never waits for an exact one, which gives way between its bands.
     """
@@ -73,17 +73,17 @@ class EvaluationThread:
         self._thread = threading.Thread(target=self._run, name="evaluation", daemon=True)
         self._thread.start()
 
-    def run(self, job: Callable[[], Result], urgency: int, viewer: str | None = None, client: str = "") -> Result:
+    def run(self, job: Callable[[], Result], priority: int, viewer: str | None = None, client: str = "") -> Result:
         """The job's result. With `viewer`, older jobs of that viewer are given up and raise `Superseded`.
 
         `client`: who asks; clients take turns. Raises `Overloaded` at once when too many wait already, unless the job
         is a long one, which waits; `Closed` once the thread has ended.
         """
-        waiting = _Waiting(urgency, next(self._count), viewer, viewer or client, job)
+        waiting = _Waiting(priority, next(self._count), viewer, viewer or client, job)
         with self._changed:
             if self._is_closed:
                 raise Closed
-            if urgency != LONG:
+            if priority != LONG:
                 self._check_room(waiting.client)
             if viewer is not None:
                 self._newest[viewer] = waiting.number
@@ -102,7 +102,7 @@ class EvaluationThread:
             return len(self._waiting)
 
     def close(self) -> None:
-        """End the thread: work under way is given up at its next `give_way`, all that waits raises `Closed`."""
+        """End the thread: work under way is given up at its next `yield_to_urgent`, all that waits raises `Closed`."""
         with self._changed:
             self._is_closed = True
             waiting, self._waiting = self._waiting, []
@@ -113,7 +113,7 @@ class EvaluationThread:
             self._thread.join()
 
     def _check_room(self, client: str) -> None:
-        counted = [each.client for each in self._waiting if each.urgency != LONG]
+        counted = [each.client for each in self._waiting if each.priority != LONG]
         if len(counted) >= _MOST_WAITING or counted.count(client) >= _MOST_OF_CLIENT:
             raise Overloaded(f"The server is busy ({len(counted)} requests waiting): try again in a moment.")
 
@@ -134,10 +134,10 @@ class EvaluationThread:
         found, best = None, (0.0, 0.0, 0)
         for each in self._waiting:
             aged = each.is_aged(now)
-            if each.urgency >= below and not (aged and each.urgency in _SHORT and depth < _MAX_DEPTH):
+            if each.priority >= below and not (aged and each.priority in _SHORT and depth < _MAX_DEPTH):
                 continue
             spent = 0.0 if aged else self._spent.get(each.client, 0.0)
-            rank = (-1.0 if aged else each.urgency, spent, each.number)
+            rank = (-1.0 if aged else each.priority, spent, each.number)
             if found is None or rank < best:
                 found, best = each, rank
         if found is not None:
@@ -154,11 +154,11 @@ class EvaluationThread:
 
         def between() -> None:
             # Small work that has waited long gives way to images under the pointer only.
-            is_late = found.urgency == SMALL and found.is_aged(time.monotonic())
-            self._between(RESTING if is_late else found.urgency)
+            is_late = found.priority == SMALL and found.is_aged(time.monotonic())
+            self._between(EXACT if is_late else found.priority)
             self._check(found)
 
-        before, _HERE.give_way = getattr(_HERE, "give_way", None), between
+        before, _HERE.yield_to_urgent = getattr(_HERE, "give_way", None), between
         started = time.monotonic()
         inner.append(0.0)
         try:
@@ -167,7 +167,7 @@ class EvaluationThread:
         except BaseException as error:  # handed to the one who asked
             found.future.set_exception(error)
         finally:
-            _HERE.give_way = before
+            _HERE.yield_to_urgent = before
             took = time.monotonic() - started
             own = took - inner.pop()
             if inner:
@@ -183,16 +183,16 @@ class EvaluationThread:
             if job.viewer is not None and self._newest.get(job.viewer) != job.number:
                 raise Superseded("a newer picture was requested")
 
-    def _between(self, urgency: int) -> None:
+    def _between(self, priority: int) -> None:
         end = time.monotonic() + _MOST_YIELDED
-        while time.monotonic() < end and self._run_next(urgency):
+        while time.monotonic() < end and self._run_next(priority):
             pass
 
 
 _HERE = threading.local()
 
 
-def give_way() -> None:
+def yield_to_urgent() -> None:
     """A place in long work where more urgent work of others may be done first; outside the thread nothing happens.
 
     Raises `Superseded` where a newer request has replaced the work, `Closed` where the thread ends.

@@ -21,11 +21,11 @@ from escala.model.variant import Variant
 from .cache import ByteCache
 from .evaluator import Evaluator
 from .images import ImagePool, OutsideImage, image_sources
-from .progress import Progress, untold
+from .progress import Progress, no_progress
 from .source.intake import frame_files, read_render, render_of_frame, time_of
 from .source.reading import cached_reading, read_engine, reading_key, reading_of
 from .source.takeover import Changes, compare_renders
-from .worker import LONG, MOVING, SMALL, EvaluationThread
+from .worker import LONG, PREVIEW, SMALL, EvaluationThread
 
 _DOORS, _MOST_ENGINES, _MAX_INTERPRETATIONS = 64, 24, 4
 _MOST_RESIDENT = 1280 * 2**20
@@ -112,18 +112,18 @@ class Workshop:
         with self._lock:
             self._engines.clear()
 
-    def evaluate(self, job: Callable[[], Result], urgency: int, viewer: str | None = None, client: str = "") -> Result:
+    def evaluate(self, job: Callable[[], Result], priority: int, viewer: str | None = None, client: str = "") -> Result:
         """The result of a job of the evaluation thread. Raises as `EvaluationThread.run`."""
         try:
-            return self.thread.run(job, urgency, viewer, client)
+            return self.thread.run(job, priority, viewer, client)
         finally:
-            if urgency != MOVING:
+            if priority != PREVIEW:
                 self._relieve()
 
-    def engine_for(self, shot: int, render: Render, frame: int | None = None, is_kept: bool = True) -> Evaluator:
+    def engine_for(self, shot: int, render: Render, frame: int | None = None, is_cacheable: bool = True) -> Evaluator:
         """The evaluator of a frame, the first by default; decoded when needed. Raises `BadSource` for other frames.
 
-        `is_kept`: whether it takes the place of the one unused for longest; exports pass through without.
+        `is_cacheable`: whether it takes the place of the one unused for longest; exports pass through without.
         """
         number = render.first_frame if frame is None else frame
         if number not in render.frames:
@@ -136,7 +136,7 @@ class Workshop:
             read = render_of_frame(render, number, stored)
             engine = Evaluator(read, stored, self.cache, self.roots, time_of(render, number), self.images.find)
             self.cache.welcome(stored.folder.name)
-            if is_kept:
+            if is_cacheable:
                 with self._lock:
                     self._engines[shot, number] = _Kept(render, render.digest, engine)
                     while len(self._engines) > _MOST_ENGINES:
@@ -144,10 +144,10 @@ class Workshop:
         return engine
 
     def open(
-        self, shot: int, render: Render, variant: Variant, frame: int | None = None, is_kept: bool = True
+        self, shot: int, render: Render, variant: Variant, frame: int | None = None, is_cacheable: bool = True
     ) -> OpenedFrame:
         """Decode what a variant needs of a frame, in the calling thread: passes and images from outside."""
-        engine = self.engine_for(shot, render, frame, is_kept)
+        engine = self.engine_for(shot, render, frame, is_cacheable)
         first = self.engine_for(shot, render) if variant.changes_reading else engine
         images = tuple(self.images.prepare(image_sources(variant)))
         number = render.first_frame if frame is None else frame
@@ -162,7 +162,7 @@ class Workshop:
         opened = self.open(shot, render, variant, frame)
         return opened.known or self.evaluate(opened.interpret, SMALL, client=client)
 
-    def reading_of(self, shot: int, render: Render, variant: Variant, progress: Progress = untold) -> Render:
+    def reading_of(self, shot: int, render: Render, variant: Variant, progress: Progress = no_progress) -> Render:
         """The render as a variant reads it."""
         if not variant.changes_reading:
             return render
@@ -171,7 +171,7 @@ class Workshop:
         return known or self.evaluate(lambda: reading_of(first, variant, self.store, progress), SMALL)
 
     def read(
-        self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = untold
+        self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = no_progress
     ) -> tuple[Render, StoredFrame]:
         """Take in a render and recognise it, behind whoever waits for a picture. Raises as `read_render`."""
         return read_render(

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.colour.file_colour import FileColour, told_space
+from escala.core.colour.file_colour import FileColour, declared_space
 from escala.core.errors import BeingWritten, EscalaError, NoRoom, SizesDiffer, UnreadableFile
 from escala.core.mattes.cryptomatte import declared_layers
 from escala.core.roles import EXACT_ROLES, PassRole, Role
@@ -164,7 +164,7 @@ def _file_colour(file: _OpenFile, layer: Layer) -> FileColour:
     if not file.parts:
         return FileColour(name, encoded=file.encoded)
     part = file.parts[layer.part]
-    return FileColour(name, part.chromaticities, told_space(part.attributes))
+    return FileColour(name, part.chromaticities, declared_space(part.attributes))
 
 
 def _roles(opened: list[_OpenFile]) -> dict[str, PassRole]:
@@ -317,8 +317,8 @@ def _attributes(opened: list[_OpenFile]) -> dict[str, str]:
     """What the first part of the first file says, what any part says of cryptomattes, and which files were fitted."""
     parts = [part.attributes for file in opened for part in file.parts or ()]
     mattes = {n: _text(v) for part in parts for n, v in part.items() if n.startswith("cryptomatte/")}
-    told = mattes | {name: _text(value) for name, value in (parts[0] if opened[0].parts else {}).items()}
-    return told | {f"{FITTED}{file.source.path.name}": file.fitted for file in opened if file.fitted}
+    attributes = mattes | {name: _text(value) for name, value in (parts[0] if opened[0].parts else {}).items()}
+    return attributes | {f"{FITTED}{file.source.path.name}": file.fitted for file in opened if file.fitted}
 
 
 def _text(value: object) -> str:

@@ -16,7 +16,7 @@ from escala.core.errors import NoRoom, TooLarge, UnreadableFile
 
 from .limits import check_bytes, check_claim, check_memory
 from .places import is_file
-from .whole import write_whole
+from .whole import write_atomically
 from .windows import Window, exr_box
 
 _DEEP = (OpenEXR.deepscanline, OpenEXR.deeptile)
@@ -115,7 +115,7 @@ def write_exr_file(path: Path, file: OpenEXR.File) -> None:
         except UnreadableFile as error:
             raise NoRoom(path) from error
 
-    write_whole(path, write)
+    write_atomically(path, write)
 
 
 def check_end(path: Path) -> None:

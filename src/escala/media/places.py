@@ -91,8 +91,8 @@ class Roots:
                 return place
         if inside:
             raise NothingThere(given, "" if self.folders is None else " under the media roots")
-        told = ", ".join(str(root) for root in self.folders or ()) or "none; start with --media DIR"
-        raise OutsideRoots(f"{printable(given)} lies outside the media roots ({told})")
+        roots_text = ", ".join(str(root) for root in self.folders or ()) or "none; start with --media DIR"
+        raise OutsideRoots(f"{printable(given)} lies outside the media roots ({roots_text})")
 
     def sources(self, given: str) -> Path:
         """As `readable`, and also a sequence's pattern in a folder that may be read."""

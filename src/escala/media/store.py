@@ -319,8 +319,8 @@ class DenoisedFrame(StoredFrame):
         self.header = original.header
         self.passes = original.passes | {name: frame.passes[name] for name, frame in self._smooth.items()}
         # Known by all that made it: what is kept of one mixture is nothing of another.
-        told = original.folder.name + "".join(frame.folder.name for frame in smooth)
-        self.folder = original.folder.with_name(hashlib.sha256(told.encode()).hexdigest()[:32])
+        names = original.folder.name + "".join(frame.folder.name for frame in smooth)
+        self.folder = original.folder.with_name(hashlib.sha256(names.encode()).hexdigest()[:32])
 
     @property
     def undenoised(self) -> StoredFrame:

@@ -19,12 +19,12 @@ _FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 _FULL_WORDS = ("no space left", "disk is full", "disk full", "quota exceeded", "file too large")
 
 
-def write_whole(path: Path, write: Callable[[Path], None]) -> Path:
+def write_atomically(path: Path, write: Callable[[Path], None]) -> Path:
     """Let `write` make a file beside `path`, then put it in its place in one step, once the disk has it.
 
     Raises `NoRoom` where the disk is full, `UnreadableFile` where it cannot be written for another reason.
     """
-    with told_writing(path), tempfile.TemporaryDirectory(prefix=unfinished(), dir=path.parent) as folder:
+    with translate_write_errors(path), tempfile.TemporaryDirectory(prefix=unfinished(), dir=path.parent) as folder:
         growing = Path(folder) / path.name
         write(growing)
         with growing.open("rb+") as file:
@@ -34,24 +34,24 @@ def write_whole(path: Path, write: Callable[[Path], None]) -> Path:
 
 
 def write_bytes(path: Path, chunks: Iterable[bytes]) -> Path:
-    """A file of these bytes, whole or not at all; errors as of `write_whole`."""
+    """A file of these bytes, whole or not at all; errors as of `write_atomically`."""
 
     def write(growing: Path) -> None:
         with growing.open("wb") as file:
             for chunk in chunks:
                 file.write(chunk)
 
-    return write_whole(path, write)
+    return write_atomically(path, write)
 
 
 def make_folder(parent: Path, prefix: str) -> Path:
-    """A new folder of its own, its name beginning with `prefix`. Raises as `write_whole`."""
-    with told_writing(parent):
+    """A new folder of its own, its name beginning with `prefix`. Raises as `write_atomically`."""
+    with translate_write_errors(parent):
         return Path(tempfile.mkdtemp(prefix=prefix, dir=parent))
 
 
 @contextmanager
-def told_writing(path: object) -> Iterator[None]:
+def translate_write_errors(path: object) -> Iterator[None]:
     """Turns what the system or a library says while it writes into a sentence of ours."""
     try:
         yield
@@ -91,7 +91,7 @@ def is_alive(process: str) -> bool:
         return False
 
 
-def sweep(folder: Path) -> int:
+def remove_stale(folder: Path) -> int:
     """Delete what killed processes left half-written directly in a folder or in its folders; how many there were."""
     swept = 0
     for entry in (*folder.glob(".*"), *folder.glob("*/.*")):

@@ -12,8 +12,8 @@ def migrated(document: Any) -> Any:
     """
     if not isinstance(document, dict) or document.get("schema_version", 1) != 1:
         return document
-    told, surface = "schema_version" in document, document.get("surface")
-    newer = {**document, "schema_version": VERSION} if told else document
+    has_version, surface = "schema_version" in document, document.get("surface")
+    newer = {**document, "schema_version": VERSION} if has_version else document
     if not isinstance(surface, dict) or not isinstance(surface.get("recolours"), list):
         return newer
     mattes = dict(document.get("mattes") or {})

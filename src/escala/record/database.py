@@ -12,7 +12,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError, Prog
 from sqlalchemy.orm import Session, sessionmaker
 
 from escala.core.errors import EscalaError, NoRoom
-from escala.media.whole import told_writing
+from escala.media.whole import translate_write_errors
 from escala.model.strict_json import to_json
 
 from .set_aside import has_broken_rows, set_aside_sentences, set_broken_rows_aside
@@ -55,13 +55,13 @@ class Record:
     @contextmanager
     def reading(self) -> Iterator[Session]:
         """A session that sees one state of the record and can change nothing."""
-        with told_record(self._file), self._readers() as session:
+        with translate_db_errors(self._file), self._readers() as session:
             yield session
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
         """A session that has the record for itself from its first look to its commit, at the end of the block."""
-        with told_record(self._file), self._writers.begin() as session:
+        with translate_db_errors(self._file), self._writers.begin() as session:
             yield session
 
 
@@ -70,8 +70,8 @@ def open_database(file: Path) -> Engine:
 
     Raises `NoRoom`, `RecordBusy` or `RecordBroken`.
     """
-    with told_record(file):
-        with told_writing(file.parent):
+    with translate_db_errors(file):
+        with translate_write_errors(file.parent):
             file.parent.mkdir(parents=True, exist_ok=True)
         engine = create_engine(URL.create("sqlite", database=str(file)), json_serializer=to_json)
         event.listen(engine, "connect", _set_up)
@@ -90,7 +90,7 @@ def open_database(file: Path) -> Engine:
 
 
 @contextmanager
-def told_record(file: Path) -> Iterator[None]:
+def translate_db_errors(file: Path) -> Iterator[None]:
     """Turns what SQLite says into a sentence of ours."""
     try:
         yield

@@ -21,7 +21,7 @@ from waitress.utilities import Error
 
 from escala.core.errors import BadSource
 from escala.media.intake import warm_reader
-from escala.media.whole import told_writing
+from escala.media.whole import translate_write_errors
 
 from .app import create_app
 from .demo import demo_folder, start_demo
@@ -81,7 +81,7 @@ def serve(settings: Settings, demo: bool = False) -> None:
         settings = replace(settings, token=secrets.token_urlsafe(24))
     if demo:
         settings = replace(settings, media_roots=(*settings.media_roots, demo_folder(settings)))
-        with told_writing(demo_folder(settings)):
+        with translate_write_errors(demo_folder(settings)):
             demo_folder(settings).mkdir(parents=True, exist_ok=True)
     studio = Studio(settings)
     server = open_server(settings, create_app(settings, studio))

@@ -11,12 +11,12 @@ from flask import current_app
 
 from escala.core.errors import BadSource, SeveralRenders, TooLarge
 from escala.engine.images import ImageSource, OutsideImage
-from escala.engine.progress import Progress, untold
+from escala.engine.progress import Progress, no_progress
 from escala.engine.source.takeover import Changes
 from escala.engine.workshop import OpenedFrame, Workshop
 from escala.media.configs import is_builtin
 from escala.media.places import NothingThere, place_in, printable
-from escala.media.whole import is_alive, make_folder, sweep, told_writing, write_bytes
+from escala.media.whole import is_alive, make_folder, remove_stale, translate_write_errors, write_bytes
 from escala.model.corrections import Correction
 from escala.model.render import Render
 from escala.model.variant import Variant
@@ -55,7 +55,7 @@ def keep_body(stream: ByteStream, target: Path, limit: int) -> Path:
                 raise TooLarge(target.name, f"larger than the limit of {limit >> 20} MiB")
             yield chunk
 
-    with told_writing(target):
+    with translate_write_errors(target):
         target.parent.mkdir(parents=True, exist_ok=True)
     return write_bytes(target, chunks())
 
@@ -65,7 +65,7 @@ class Studio:
 
     def __init__(self, settings: Settings) -> None:
         for folder in settings.folders:
-            with told_writing(folder):
+            with translate_write_errors(folder):
                 folder.mkdir(parents=True, exist_ok=True)
         self.settings = settings
         self.closing = threading.Event()
@@ -83,7 +83,7 @@ class Studio:
     def _clear_what_was_killed(self) -> None:
         """What an earlier process left half-done: files of no use, and deliveries that nobody writes any more."""
         for folder in self.settings.folders[1:]:
-            sweep(folder)
+            remove_stale(folder)
         with self.record.writing() as session:
             mark_interrupted(session, is_alive)
             clear_deleted(session)
@@ -159,7 +159,7 @@ class Studio:
             self.hub.tell("shots")
             return {"shot_id": shots[0], "shot_ids": shots}
 
-        return self.jobs.start("reading", work)
+        return self.jobs.start("importing", work)
 
     def _new_shot(self, job: Job, paths: list[str], name: str | None, fit: bool) -> int:
         def told(share: float, doing: str) -> None:
@@ -181,7 +181,7 @@ class Studio:
 
         return self.jobs.start("replacing render", work)
 
-    def reread(self, shot_id: int, sources: list[str] | None = None, progress: Progress = untold) -> Changes:
+    def reread(self, shot_id: int, sources: list[str] | None = None, progress: Progress = no_progress) -> Changes:
         """Read a shot's files again, or newer ones in their place; everything made on it stays."""
         before = self.render_of(shot_id)
         fit = any(entry.fit for entries in before.frames.values() for entry in entries)

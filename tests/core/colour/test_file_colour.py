@@ -1,4 +1,4 @@
-from escala.core.colour.file_colour import FileColour, input_space_of, told_space
+from escala.core.colour.file_colour import FileColour, input_space_of, declared_space
 from escala.core.colour.gamuts import GAMUTS
 from escala.media.configs import colour_config
 from tests.made import FolderTest
@@ -15,7 +15,7 @@ class InputSpaceTest(FolderTest):
         return found.name, found.reason
 
     def test_the_headers_own_word_counts_most(self) -> None:
-        space, reason = self.space(name="a_acescg.exr", told="lin_p3d65", chromaticities=GAMUTS["AP0"])
+        space, reason = self.space(name="a_acescg.exr", report_progress="lin_p3d65", chromaticities=GAMUTS["AP0"])
         self.assertEqual((space, reason), ("Linear P3-D65", "the header names it"))
 
     def test_then_the_name_of_the_file(self) -> None:
@@ -36,7 +36,7 @@ class InputSpaceTest(FolderTest):
         self.assertEqual(self.space(name="quay.png", encoded=True)[0], "sRGB Encoded Rec.709 (sRGB)")
 
     def test_nothing_said_is_the_standards_default(self) -> None:
-        space, reason = self.space(name="quay.exr", told="a space of another studio")
+        space, reason = self.space(name="quay.exr", report_progress="a space of another studio")
         self.assertEqual(space, "Linear Rec.709 (sRGB)")
         self.assertIn("another studio", reason)
         self.assertIn("default", reason)
@@ -48,7 +48,7 @@ class InputSpaceTest(FolderTest):
         self.assertEqual(input_space_of(config, FileColour("crates.exr")).name, "Quay Linear")
 
     def test_headers_say_it_in_several_ways(self) -> None:
-        self.assertEqual(told_space({"oiio:ColorSpace": "ACEScg"}), "ACEScg")
-        self.assertEqual(told_space({"escalaColourSpace": "Linear P3-D65"}), "Linear P3-D65")
-        self.assertEqual(told_space({"acesImageContainerFlag": 1}), "ACES2065-1")
-        self.assertIsNone(told_space({"owner": "ACEScg", "acesImageContainerFlag": 0}))
+        self.assertEqual(declared_space({"oiio:ColorSpace": "ACEScg"}), "ACEScg")
+        self.assertEqual(declared_space({"escalaColourSpace": "Linear P3-D65"}), "Linear P3-D65")
+        self.assertEqual(declared_space({"acesImageContainerFlag": 1}), "ACES2065-1")
+        self.assertIsNone(declared_space({"owner": "ACEScg", "acesImageContainerFlag": 0}))

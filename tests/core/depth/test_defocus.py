@@ -166,7 +166,7 @@ class DefocusTest(unittest.TestCase):
         radius = np.full((800, 1600), 3.0, np.float32)
         light = np.ones((3, *radius.shape), np.float32)
         heard: list[float] = []
-        defocus(light, None, radius, told=heard.append)
+        defocus(light, None, radius, report_progress=heard.append)
         self.assertGreater(len(heard), 2)
         self.assertEqual(heard, sorted(heard))
         self.assertTrue(heard[0] > 0 and heard[-1] < 1)
@@ -175,7 +175,7 @@ class DefocusTest(unittest.TestCase):
             raise InterruptedError
 
         with self.assertRaises(InterruptedError):
-            defocus(light, None, radius, told=stop)
+            defocus(light, None, radius, report_progress=stop)
 
     def test_blocks_are_chosen_alike_in_every_part(self) -> None:
         light = texture(9, (200 * FINE, 280 * FINE), 0.01, 0.9)[:, ::FINE, ::FINE].copy()

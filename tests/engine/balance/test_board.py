@@ -32,11 +32,11 @@ class BoardTest(FolderTest):
             for cell in board.cells:
                 if ALL in (cell.light, cell.component):
                     continue
-                asked = engine.ask(Variant(), whole)
+                request = engine.make_request(Variant(), whole)
                 recipe = board_recipes(engine)[0]
                 term = next(t for t in recipe.terms if (t.light, t.component) == (cell.light, cell.component))
-                lit = engine.terms.term(term, asked) * np.float32(2 ** (stops if cell.light == "key" else 0))
-                expected = resting_bytes(lit, asked.colouring)
+                lit = engine.terms.term(term, request) * np.float32(2 ** (stops if cell.light == "key" else 0))
+                expected = resting_bytes(lit, request.colouring)
                 with self.subTest(light=cell.light, component=cell.component, stops=stops):
                     np.testing.assert_allclose(blocks(shown[cell.row, cell.column]), blocks(expected), atol=4)
         share = {c.light: c.share for c in louder.cells if c.component == ALL}

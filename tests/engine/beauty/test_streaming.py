@@ -7,7 +7,7 @@ import numpy as np
 
 from escala.engine.beauty import head, streaming
 from escala.engine.cache import ByteCache
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look, full_look
 from escala.model.variant import Variant
@@ -35,28 +35,28 @@ class StreamTest(FolderTest):
         return Variant.model_validate({"balance": {"lights": lights}})
 
     def image(
-        self, engine: Evaluator, variant: Variant, look: Look, purpose: Purpose, station: str = "beauty"
+        self, engine: Evaluator, variant: Variant, look: Look, quality: Quality, station: str = "beauty"
     ) -> np.ndarray:
-        return engine.at(station, engine.ask(variant, look, purpose, "me"))
+        return engine.at(station, engine.make_request(variant, look, quality, "me"))
 
     def test_it_is_what_the_cached_terms_make(self) -> None:
         for more in ({}, {"kelvin": 4000}, {"tint": [1.2, 1, 0.7]}):
             for look in LOOKS:
-                for purpose in Purpose:
+                for quality in Quality:
                     large, small = self.engine(1 << 28), self.engine(1 << 17)
                     for step, station in ((1, "beauty"), (2, "balance"), (3, "beauty"), (3, "balance")):
                         variant = self.variant(step, **more)
-                        both = [self.image(e, variant, look, purpose, station) for e in (large, small)]
+                        both = [self.image(e, variant, look, quality, station) for e in (large, small)]
                         np.testing.assert_allclose(both[1], both[0], atol=3e-5)
 
     def test_exact_sums_have_the_same_bits(self) -> None:
-        both = [self.image(self.engine(b), self.variant(1), LOOKS[0], Purpose.RESTING) for b in (1 << 28, 1 << 17)]
+        both = [self.image(self.engine(b), self.variant(1), LOOKS[0], Quality.EXACT) for b in (1 << 28, 1 << 17)]
         np.testing.assert_array_equal(*both)
 
     def test_it_is_streamed_only_where_terms_do_not_fit(self) -> None:
         with mock.patch.object(head, "stream_sum", wraps=streaming.stream_sum) as streamed:
             for budget, calls in ((1 << 28, 0), (1 << 17, 1)):
-                self.image(self.engine(budget), self.variant(1), LOOKS[0], Purpose.MOVING)
+                self.image(self.engine(budget), self.variant(1), LOOKS[0], Quality.PREVIEW)
                 self.assertEqual(streamed.call_count, calls)
 
     def test_memory_does_not_grow_with_the_terms(self) -> None:
@@ -64,9 +64,9 @@ class StreamTest(FolderTest):
         height, width = 360, 600
         self.make(height, width)
         engine, look = self.engine(1 << 21), full_look(0, 0, width, height)
-        self.image(engine, self.variant(1), look, Purpose.RESTING)
+        self.image(engine, self.variant(1), look, Quality.EXACT)
         tracemalloc.start()
-        self.image(engine, self.variant(2), look, Purpose.RESTING)
+        self.image(engine, self.variant(2), look, Quality.EXACT)
         peak = tracemalloc.get_traced_memory()[1]
         tracemalloc.stop()
         self.assertLess(peak, 16 * 12 * height * width)  # the terms as float32 take 24 times as much as one

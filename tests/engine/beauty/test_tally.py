@@ -21,14 +21,14 @@ class TallyTest(FolderTest):
 
     def test_pictures_run_from_the_first_term_to_the_reference(self) -> None:
         engine = grid_engine(self.folder)
-        asked = engine.ask(Variant(), whole_look(engine.render))
-        terms = engine.head.changed_terms(engine.render.recipes[0].recipe, asked)
+        request = engine.make_request(Variant(), whole_look(engine.render))
+        terms = engine.head.changed_terms(engine.render.recipes[0].recipe, request)
         sheet = decoded(tally_sheet(engine, Variant()))
         rows = np.split(sheet, len(terms) + 2)
-        reference = resting_bytes(engine.at("source", asked), asked.colouring)
+        reference = resting_bytes(engine.at("source", request), request.colouring)
         running = np.cumsum(terms, axis=0)
         expected = [
-            (resting_bytes(t, asked.colouring), resting_bytes(r, asked.colouring))
+            (resting_bytes(t, request.colouring), resting_bytes(r, request.colouring))
             for t, r in zip(terms, running, strict=True)
         ]
         expected += [(np.zeros_like(reference), reference), (reference, reference)]

@@ -55,11 +55,11 @@ class ColouringTest(FolderTest):
         self.assertNotEqual(day.key, night.key)
 
     def test_names_that_are_not_there_are_told_with_those_that_are(self) -> None:
-        for wrong, told in (
+        for wrong, report_progress in (
             ({"view": "Film"}, "ACES 2.0"), ({"display": "Bridge"}, "sRGB"), ({"look": "Dusk"}, "Gamut Compression"),
             ({"input_space": "nowhere"}, "ACEScg"), ({"context": {"MOOD": "day"}}, "context variable"),
         ):  # fmt: skip
-            with self.subTest(wrong=wrong), self.assertRaisesRegex(UnknownChoice, told):
+            with self.subTest(wrong=wrong), self.assertRaisesRegex(UnknownChoice, report_progress):
                 self.chosen(**wrong)
 
     def test_another_displays_first_view_is_taken_until_one_is_chosen(self) -> None:

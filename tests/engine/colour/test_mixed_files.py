@@ -52,7 +52,7 @@ class MixedFilesTest(FolderTest):
         self.assertFalse(encoded["quay.lg_key.exr"])
         found = engine.render.recipes[0]
         self.assertLess(found.max_abs, 1e-4)
-        np.testing.assert_allclose(engine.at("balance", engine.ask(Variant(), WHOLE)), working(key + fill), atol=2e-4)
+        np.testing.assert_allclose(engine.at("balance", engine.make_request(Variant(), WHOLE)), working(key + fill), atol=2e-4)
 
     def test_products_of_picture_files_are_made_of_light(self) -> None:
         colour = self.still("quay.diffuse_color.png", light(3, top=0.8).astype(np.float64))
@@ -64,7 +64,7 @@ class MixedFilesTest(FolderTest):
         self.assertEqual(set(term.passes), {"diffuse_direct", "diffuse_color"})
         same = ColourChoice(working_space="Linear Rec.709 (sRGB)")
         np.testing.assert_allclose(
-            engine.at("balance", engine.ask(Variant(colour=same), WHOLE)), fell * colour, rtol=1e-3, atol=3e-4
+            engine.at("balance", engine.make_request(Variant(colour=same), WHOLE)), fell * colour, rtol=1e-3, atol=3e-4
         )
 
     def test_each_file_is_read_in_its_own_space(self) -> None:
@@ -73,4 +73,4 @@ class MixedFilesTest(FolderTest):
         write_layers(self.folder / "quay.lg_fill.exr", {"": fill}, np.float32)
         engine = self.engine()
         variant = Variant(colour=ColourChoice(file_spaces={"quay.lg_key.exr": "ACEScg"}))
-        np.testing.assert_allclose(engine.at("balance", engine.ask(variant, WHOLE)), key + working(fill), atol=1e-5)
+        np.testing.assert_allclose(engine.at("balance", engine.make_request(variant, WHOLE)), key + working(fill), atol=1e-5)

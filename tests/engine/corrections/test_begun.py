@@ -7,7 +7,7 @@ import numpy as np
 
 from escala.engine.corrections import begun
 from escala.engine.corrections.registry import apply_corrections
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.looking.look import full_look
 from escala.model.variant import Variant
 from tests.engine.made_shot import grid_engine
@@ -41,11 +41,11 @@ class BegunTest(FolderTest):
             return apply_corrections(picture, corrections, *more)
 
         with mock.patch.object(begun, "apply_corrections", counted):
-            return self.engine.at("finish", self.engine.ask(document, WHOLE, Purpose.MOVING, viewer))
+            return self.engine.at("finish", self.engine.make_request(document, WHOLE, Quality.PREVIEW, viewer))
 
     def anew(self, document: Variant) -> np.ndarray:
         """As nobody's hand sees it: nothing is kept for it."""
-        return self.engine.at("finish", self.engine.ask(document, WHOLE, Purpose.MOVING))
+        return self.engine.at("finish", self.engine.make_request(document, WHOLE, Quality.PREVIEW))
 
     def test_the_last_is_applied_alone_while_it_is_dragged(self) -> None:
         for amount in (1.0, 1.1, 1.2, 1.3):

@@ -8,7 +8,7 @@ import numpy as np
 
 from escala.core.errors import TooLarge
 from escala.engine.depth import registry
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.looking.look import Look, bands_of, full_look, resize_planes
 from escala.model.variant import Variant
 from tests.engine.depth.camera_shot import HEIGHT, WIDTH, camera_engine, depth_passes
@@ -41,8 +41,8 @@ class EffectsTest(FolderTest):
         self.engine = camera_engine(self.folder)
         self.plain = self.at({}, WHOLE)
 
-    def at(self, document: dict[str, Any], look: Look, purpose: Purpose = Purpose.RESTING) -> np.ndarray:
-        return self.engine.at("lens", self.engine.ask(variant_of(document), look, purpose))
+    def at(self, document: dict[str, Any], look: Look, quality: Quality = Quality.EXACT) -> np.ndarray:
+        return self.engine.at("lens", self.engine.make_request(variant_of(document), look, quality))
 
     def test_neutral_and_off_are_the_picture_to_the_bit(self) -> None:
         off = {"depth": {"defocus": {"aperture": 90}}, "lens": {"glow": {"amount": 9}}}
@@ -56,7 +56,7 @@ class EffectsTest(FolderTest):
         }
         for document in (off, none, still):
             np.testing.assert_array_equal(self.at(document, WHOLE), self.plain)
-            self.assertTrue(self.engine.is_untouched(self.engine.ask(variant_of(document), WHOLE)))
+            self.assertTrue(self.engine.is_untouched(self.engine.make_request(variant_of(document), WHOLE)))
 
     def test_haze_is_its_formula(self) -> None:
         passes = depth_passes()
@@ -77,13 +77,13 @@ class EffectsTest(FolderTest):
     def test_motion_that_would_take_too_long_is_refused_before_it_begins(self) -> None:
         document = EFFECTS["motion"]
         with mock.patch.object(registry, "_MAX_WAYS", 1000.0):
-            for look, purpose in ((WHOLE, Purpose.RESTING), (next(bands_of(WHOLE, 16)), Purpose.DELIVERING)):
+            for look, quality in ((WHOLE, Quality.EXACT), (next(bands_of(WHOLE, 16)), Quality.EXPORT)):
                 with (
                     mock.patch.object(registry, "motion_blur", side_effect=AssertionError("it began")),
                     self.assertRaisesRegex(TooLarge, "move 1 px on average.*shorten the shutter"),
                 ):
-                    self.at(document, look, purpose)
-            self.at(document, WHOLE, Purpose.MOVING)
+                    self.at(document, look, quality)
+            self.at(document, WHOLE, Quality.PREVIEW)
             self.at({"depth": {"motion": {"on": True, "shutter": 0.05}}}, WHOLE)
 
     def test_at_a_proxy_it_looks_as_at_full_size(self) -> None:
@@ -91,10 +91,10 @@ class EffectsTest(FolderTest):
         for name, document in EFFECTS.items():
             with self.subTest(name):
                 full = resize_planes(self.at(document, WHOLE), HALF.out_width, HALF.out_height)
-                for purpose in (Purpose.RESTING, Purpose.MOVING):
-                    proxy = self.at(document, HALF, purpose)
+                for quality in (Quality.EXACT, Quality.PREVIEW):
+                    proxy = self.at(document, HALF, quality)
                     change = np.abs(full - small).mean()
-                    self.assertLess(np.abs(proxy - full).mean(), 0.6 * change + 2e-3, purpose)
+                    self.assertLess(np.abs(proxy - full).mean(), 0.6 * change + 2e-3, quality)
 
     def test_bands_and_regions_make_the_same_bits(self) -> None:
         everything: dict[str, dict[str, Any]] = {"depth": {}, "lens": {}}
@@ -102,8 +102,8 @@ class EffectsTest(FolderTest):
             for station, part in document.items():
                 everything[station] |= part
         everything["lens"]["distortion"] = {"on": True, "k1": 0.01}
-        whole = self.at(everything, WHOLE, Purpose.DELIVERING)
-        bands = [self.at(everything, band, Purpose.DELIVERING) for band in bands_of(WHOLE, 32)]
+        whole = self.at(everything, WHOLE, Quality.EXPORT)
+        bands = [self.at(everything, band, Quality.EXPORT) for band in bands_of(WHOLE, 32)]
         np.testing.assert_array_equal(np.concatenate(bands, axis=1), whole)
         np.testing.assert_array_equal(self.at(everything, full_look(20, 30, 50, 40)), whole[:, 30:70, 20:70])
 
@@ -142,6 +142,6 @@ class EffectsTest(FolderTest):
         object.__setattr__(self.engine.chain, "links", counted)
         for stops in (-1.0, -1.1, -1.2):
             both = EFFECTS["glow"]["lens"] | {"vignette": {"on": True, "stops": stops}}
-            self.engine.at("lens", self.engine.ask(variant_of({"lens": both}), HALF, Purpose.MOVING, "hand"))
+            self.engine.at("lens", self.engine.make_request(variant_of({"lens": both}), HALF, Quality.PREVIEW, "hand"))
         self.assertEqual(len([call for call in calls if call == min(calls)]), 1)
         self.assertEqual(len([call for call in calls if call == max(calls)]), 3)

@@ -62,7 +62,7 @@ class SubjectTest(FolderTest):
         look = full_look(10, 5, 6, 4)
         np.testing.assert_array_equal(
             values_at(self.subject(BRIGHTER), look),
-            self.engine.at("finish", self.engine.ask(BRIGHTER, FULL))[:, 5:9, 10:16],
+            self.engine.at("finish", self.engine.make_request(BRIGHTER, FULL))[:, 5:9, 10:16],
         )
 
     def test_a_still_is_shown_as_it_is_over_the_whole_picture(self) -> None:
@@ -95,7 +95,7 @@ class SubjectTest(FolderTest):
         shown = [
             np.clip(
                 self.colouring.config.display(
-                    self.engine.at("finish", self.engine.ask(v, FULL)), "ACEScg", self.colouring.view
+                    self.engine.at("finish", self.engine.make_request(v, FULL)), "ACEScg", self.colouring.view
                 ),
                 0,
                 1,

@@ -7,7 +7,7 @@ from scipy import ndimage
 
 from escala.core.errors import UnknownChoice
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.looking.look import Look, full_look
 from escala.engine.mattes.mattes import absent_in
 from escala.model.colour import ColourChoice
@@ -47,10 +47,10 @@ class MadeFrame(FolderTest):
         self.engine = engine_for(write_layers(self.folder / "made.exr", passes, np.float32, **header))
 
     def matte(
-        self, matte: object, look: Look = WHOLE, purpose: Purpose = Purpose.RESTING, **more: object
+        self, matte: object, look: Look = WHOLE, quality: Quality = Quality.EXACT, **more: object
     ) -> np.ndarray:
         variant = Variant(colour=ColourChoice(input_space="ACEScg"), mattes={"m": matte, **more})
-        return self.engine.mattes.at("m", self.engine.ask(variant, look, purpose))
+        return self.engine.mattes.at("m", self.engine.make_request(variant, look, quality))
 
 
 class KindsTest(MadeFrame):
@@ -104,7 +104,7 @@ class PlaceTest(MadeFrame):
         np.testing.assert_allclose(self.matte(matte, half), means, atol=1e-6)
         part = Look(16, 8, 32, 24, 16, 12)
         np.testing.assert_allclose(self.matte(matte, part), means[4:16, 8:24], atol=1e-6)
-        moving = self.matte(ObjectMatte(names=("hull",)), half, Purpose.MOVING)
+        moving = self.matte(ObjectMatte(names=("hull",)), half, Quality.PREVIEW)
         plain = self.shares["hull"].reshape(24, 2, 32, 2).mean(axis=(1, 3))
         np.testing.assert_allclose(moving, plain, atol=1e-6)
 
@@ -112,13 +112,13 @@ class PlaceTest(MadeFrame):
         half, part = Look(0, 0, WIDE, HIGH, 32, 24), Look(20, 10, 30, 30, 17, 17)
         drawn = EllipseMatte(centre=(30, 25), radii=(15, 9), turn=30, feather_px=6, grow_px=4, soften_px=3)
         for look in (half, part, full_look(10, 10, 30, 20)):
-            np.testing.assert_allclose(self.matte(drawn, look, Purpose.MOVING), self.matte(drawn, look), atol=0.12)
+            np.testing.assert_allclose(self.matte(drawn, look, Quality.PREVIEW), self.matte(drawn, look), atol=0.12)
         exact = full_look(10, 10, 30, 20)
-        np.testing.assert_allclose(self.matte(drawn, exact, Purpose.MOVING), self.matte(drawn, exact), atol=1e-5)
+        np.testing.assert_allclose(self.matte(drawn, exact, Quality.PREVIEW), self.matte(drawn, exact), atol=1e-5)
 
     def test_bands_of_a_delivery_are_the_whole(self) -> None:
         matte = ObjectMatte(names=("hull",), grow_px=5, soften_px=2)
-        bands = [self.matte(matte, full_look(0, top, WIDE, 12), Purpose.DELIVERING) for top in range(0, HIGH, 12)]
+        bands = [self.matte(matte, full_look(0, top, WIDE, 12), Quality.EXPORT) for top in range(0, HIGH, 12)]
         np.testing.assert_array_equal(np.concatenate(bands), self.matte(matte))
 
 
@@ -138,8 +138,8 @@ class AbsentTest(MadeFrame):
             ("id", "/pass", "nothing"), ("channel", "/channel", "mask, channel 3"), ("ball", "", "position pass"),
             ("hue", "/of", "lost"),
         ])  # fmt: skip
-        asked = self.engine.ask(variant, WHOLE)
-        values = {name: set(np.unique(self.engine.mattes.at(name, asked)).tolist()) for name in list(mattes)[1:]}
+        request = self.engine.make_request(variant, WHOLE)
+        values = {name: set(np.unique(self.engine.mattes.at(name, request)).tolist()) for name in list(mattes)[1:]}
         self.assertEqual(values, {"layer": {0}, "id": {0}, "channel": {0}, "ball": {1}, "hue": {0}})
         with self.assertRaisesRegex(UnknownChoice, "no matte is named 'q'"):
-            self.engine.mattes.at("q", asked)
+            self.engine.mattes.at("q", request)

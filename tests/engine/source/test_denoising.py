@@ -12,7 +12,7 @@ from escala.engine.looking.look import full_look
 from escala.engine.progress import Cancelled
 from escala.engine.source.denoising import denoised_passes
 from escala.engine.source.reading import read_engine, reading_of
-from escala.engine.worker import MOVING, SMALL, EvaluationThread
+from escala.engine.worker import PREVIEW, SMALL, EvaluationThread
 from escala.media.denoise import NoDenoiser
 from escala.model.balance import Balance, Level
 from escala.model.source import Denoise, SourceChoice
@@ -50,24 +50,24 @@ class DenoisingTest(FolderTest):
     def test_the_sum_is_calm_and_the_residual_stays(self) -> None:
         read, variant = self.read()
         self.assertEqual(set(read.frame.denoised), {"diffuse", "specular"})
-        noisy = self.engine.at("beauty", self.engine.ask(Variant(), WHOLE))
-        calm = read.at("beauty", read.ask(variant, WHOLE))
+        noisy = self.engine.at("beauty", self.engine.make_request(Variant(), WHOLE))
+        calm = read.at("beauty", read.make_request(variant, WHOLE))
         self.assertLess(calm.std(axis=(1, 2)).max(), 0.3 * noisy.std(axis=(1, 2)).min())
         np.testing.assert_allclose(calm.mean(axis=(1, 2)), noisy.mean(axis=(1, 2)), rtol=0.03)
         recipe = read.render.recipes[0].recipe
-        asked = read.ask(variant, WHOLE)
-        residual = read.terms.residual(recipe, asked)
-        np.testing.assert_array_equal(residual, self.engine.terms.residual(recipe, self.engine.ask(Variant(), WHOLE)))
-        terms = np.sum([read.terms.term(term, asked) for term in recipe.terms], axis=0)
+        request = read.make_request(variant, WHOLE)
+        residual = read.terms.residual(recipe, request)
+        np.testing.assert_array_equal(residual, self.engine.terms.residual(recipe, self.engine.make_request(Variant(), WHOLE)))
+        terms = np.sum([read.terms.term(term, request) for term in recipe.terms], axis=0)
         np.testing.assert_allclose(calm, terms + residual, atol=1e-5)
 
     def test_levels_act_on_the_denoised_light(self) -> None:
         read, variant = self.read()
         brighter = variant.model_copy(update={"balance": Balance(components={"specular": Level(stops=1.0)})})
-        asked = read.ask(variant, WHOLE)
+        request = read.make_request(variant, WHOLE)
         term = next(t for t in read.render.recipes[0].recipe.terms if t.component == "specular")
-        gained = read.at("beauty", read.ask(brighter, WHOLE)) - read.at("beauty", asked)
-        np.testing.assert_allclose(gained, read.terms.term(term, asked), atol=1e-5)
+        gained = read.at("beauty", read.make_request(brighter, WHOLE)) - read.at("beauty", request)
+        np.testing.assert_allclose(gained, read.terms.term(term, request), atol=1e-5)
 
     def test_strength_mixes_and_single_passes_are_chosen(self) -> None:
         whole, half, alone = (self.read(**how)[0] for how in ({}, {"strength": 0.5}, {"passes": ("specular",)}))
@@ -120,17 +120,17 @@ class DenoisingTest(FolderTest):
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
         others: list[threading.Thread] = []
 
-        def told(share: float, doing: str) -> None:
+        def report_progress(share: float, doing: str) -> None:
             between.append(doing)
             if not begun.is_set():
                 begun.set()
-                other = threading.Thread(target=thread.run, args=(lambda: between.append("a picture"), MOVING))
+                other = threading.Thread(target=thread.run, args=(lambda: between.append("a picture"), PREVIEW))
                 others.append(other)
                 other.start()
                 while thread.waiting == 0:
                     pass
 
-        thread.run(lambda: reading_of(self.engine, variant, self.folder / "store", told), SMALL)
+        thread.run(lambda: reading_of(self.engine, variant, self.folder / "store", report_progress), SMALL)
         others[0].join(10)
         self.assertEqual([between.index("a picture"), len([b for b in between if b.startswith("denoising")])], [1, 2])
 

@@ -106,7 +106,7 @@ class DialectTest(FolderTest):
         passes = DIALECTS["lights chosen by a prefix"][0]
         engine = engine_for(write_layers(self.folder / "some.exr", passes))
         variant = Variant.model_validate({"balance": {"lights": {"everything else": {"stops": -16, "mute": True}}}})
-        found = engine.at("balance", engine.ask(variant, full_look(0, 0, 32, 24)))
+        found = engine.at("balance", engine.make_request(variant, full_look(0, 0, 32, 24)))
         wanted = engine.colouring(variant).config.convert(A + B, engine.colouring(variant).input_space, "ACEScg")
         np.testing.assert_allclose(found, wanted, atol=0.01)
 

@@ -62,8 +62,8 @@ class ReadingTest(FolderTest):
         tally = tally_of(residual, variant)
         self.assertLess(tally.verdict.max_abs, 0.02 * float(beauty.max()))
         np.testing.assert_allclose(
-            residual.at("beauty", residual.ask(variant, WHOLE)),
-            engine.at("source", engine.ask(Variant(), WHOLE)),
+            residual.at("beauty", residual.make_request(variant, WHOLE)),
+            engine.at("source", engine.make_request(Variant(), WHOLE)),
             atol=1e-5,
         )
 
@@ -78,7 +78,7 @@ class ReadingTest(FolderTest):
         self.assertLess(read.render.recipes[0].max_abs, 0.01)
         self.assertEqual(colouring_of(read.render, variant).input_space, "Linear Rec.709 (sRGB)")
         working = colour_config("ACES 2").convert(total, "lin_rec709", "ACEScg")
-        np.testing.assert_allclose(read.at("source", read.ask(variant, WHOLE)), working, rtol=2e-3, atol=2e-3)
+        np.testing.assert_allclose(read.at("source", read.make_request(variant, WHOLE)), working, rtol=2e-3, atol=2e-3)
 
     def test_a_term_too_many_is_left_out_by_one_edit(self) -> None:
         engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL, "lg_rim": GLOW})
@@ -108,7 +108,7 @@ class ReadingTest(FolderTest):
         read = self.read(engine, variant)
         self.assertEqual([t.operator for t in read.render.recipes[0].recipe.terms], ["screen", "multiply"])
         np.testing.assert_array_equal(
-            read.at("beauty", read.ask(variant, WHOLE)), engine.at("beauty", engine.ask(Variant(), WHOLE))
+            read.at("beauty", read.make_request(variant, WHOLE)), engine.at("beauty", engine.make_request(Variant(), WHOLE))
         )
 
     def test_levels_on_a_recipe_that_is_no_plain_sum_keep_the_residual_of_the_untouched_one(self) -> None:
@@ -120,32 +120,32 @@ class ReadingTest(FolderTest):
         for residual in (True, False):
             variant = Variant(tally=edits, balance=levels, residual=residual)
             read = self.read(engine, variant)
-            asked = read.ask(variant, WHOLE)
-            lit = {t.name: read.terms.term(t, asked) for t in read.render.recipes[0].recipe.terms}
+            request = read.make_request(variant, WHOLE)
+            lit = {t.name: read.terms.term(t, request) for t in read.render.recipes[0].recipe.terms}
             self.assertEqual(len(lit), 3)
-            fill = tint / (asked.colouring.working.luminance_weights @ tint)
+            fill = tint / (request.colouring.working.luminance_weights @ tint)
             a, b = lit["key"].astype(np.float64), lit["fill"].astype(np.float64)
 
             def folded(one: np.ndarray, other: np.ndarray) -> np.ndarray:
                 return (one + other - one * other) * shade
 
-            held = engine.at("source", engine.ask(Variant(), WHOLE)) - folded(a, b) if residual else 0.0
+            held = engine.at("source", engine.make_request(Variant(), WHOLE)) - folded(a, b) if residual else 0.0
             with self.subTest(residual=residual):
                 wanted = folded(a / 2, b * fill[:, None, None]) + held
-                np.testing.assert_allclose(read.at("beauty", asked), wanted, rtol=1e-4, atol=1e-4)
+                np.testing.assert_allclose(read.at("beauty", request), wanted, rtol=1e-4, atol=1e-4)
 
     def test_terms_off_alone_and_weaker_change_the_picture_by_themselves(self) -> None:
         engine = self.engine({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
-        asked = engine.ask(Variant(), WHOLE)
-        working = {name: engine.terms.term(t, asked) for name, t in self.terms(engine).items()}
-        beauty = engine.at("beauty", engine.ask(Variant(), WHOLE))
+        request = engine.make_request(Variant(), WHOLE)
+        working = {name: engine.terms.term(t, request) for name, t in self.terms(engine).items()}
+        beauty = engine.at("beauty", engine.make_request(Variant(), WHOLE))
         for edit, expected in (
             (TermEdit(on=False), beauty - working["fill"]),
             (TermEdit(strength=0.5), beauty - np.float32(0.5) * working["fill"]),
             (TermEdit(alone=True), working["fill"]),
         ):
             with self.subTest(edit=edit):
-                found = engine.at("beauty", engine.ask(Variant(tally=TallyChoice(terms={"fill": edit})), WHOLE))
+                found = engine.at("beauty", engine.make_request(Variant(tally=TallyChoice(terms={"fill": edit})), WHOLE))
                 np.testing.assert_allclose(found, expected, atol=2e-4)
 
     def colouring(self, engine: Evaluator):
@@ -211,27 +211,27 @@ class AlphaTest(FolderTest):
         # An offset of straight colour is the offset times alpha of associated colour; clear pixels stay out of it.
         covered = np.where(self.alpha > 1e-4, self.alpha, 1)
         expected = self.working(self.colour) + 0.1 * covered
-        np.testing.assert_allclose(engine.at("finish", engine.ask(variant, WHOLE)), expected, atol=2e-5)
+        np.testing.assert_allclose(engine.at("finish", engine.make_request(variant, WHOLE)), expected, atol=2e-5)
 
     def test_unassociated_colour_is_multiplied_first(self) -> None:
         engine, variant = self.read("unassociated")
         expected = self.working(self.colour * self.alpha)
-        np.testing.assert_allclose(engine.at("source", engine.ask(variant, WHOLE)), expected, atol=2e-5)
+        np.testing.assert_allclose(engine.at("source", engine.make_request(variant, WHOLE)), expected, atol=2e-5)
         straight = self.working(self.colour) + 0.1
         inside = self.alpha > 1e-3
         np.testing.assert_allclose(
-            engine.at("finish", engine.ask(variant, WHOLE))[:, inside], (straight * self.alpha)[:, inside], atol=2e-5
+            engine.at("finish", engine.make_request(variant, WHOLE))[:, inside], (straight * self.alpha)[:, inside], atol=2e-5
         )
         # Smaller pictures are means of the multiplied colour, not products of means.
         half = Look(0, 0, 32, 24, 16, 12)
         means = expected.reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
-        np.testing.assert_allclose(engine.at("source", engine.ask(variant, half)), means, atol=2e-3)
+        np.testing.assert_allclose(engine.at("source", engine.make_request(variant, half)), means, atol=2e-3)
 
     def test_an_ignored_alpha_plays_no_part(self) -> None:
         engine, variant = self.read("ignored")
-        self.assertIsNone(engine.alpha(engine.ask(variant, WHOLE)))
+        self.assertIsNone(engine.alpha(engine.make_request(variant, WHOLE)))
         np.testing.assert_allclose(
-            engine.at("finish", engine.ask(variant, WHOLE)), self.working(self.colour) + 0.1, atol=2e-5
+            engine.at("finish", engine.make_request(variant, WHOLE)), self.working(self.colour) + 0.1, atol=2e-5
         )
 
     def test_the_file_itself_is_read_once_for_each_way(self) -> None:

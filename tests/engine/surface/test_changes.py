@@ -63,17 +63,17 @@ class SurfaceTest(FolderTest):
 
     def test_light_is_multiplied_by_another_colour(self) -> None:
         engine, variant = self.exact(), changed(TURN)
-        plain = engine.at("source", engine.ask(variant, WHOLE))
+        plain = engine.at("source", engine.make_request(variant, WHOLE))
         lit = (self.fell["direct"] + self.fell["indirect"]) * self.colour
-        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)) - plain, self.wanted(lit), atol=2e-5)
+        np.testing.assert_allclose(engine.at("beauty", engine.make_request(variant, WHOLE)) - plain, self.wanted(lit), atol=2e-5)
 
     def test_lit_colour_is_divided_where_no_light_is_given(self) -> None:
         engine, variant = self.lit_only(), changed(TURN)
-        found = engine.at("beauty", engine.ask(variant, WHOLE))
+        found = engine.at("beauty", engine.make_request(variant, WHOLE))
         np.testing.assert_allclose(
-            found - engine.at("source", engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5
+            found - engine.at("source", engine.make_request(variant, WHOLE)), self.wanted(self.lit), atol=2e-5
         )
-        np.testing.assert_array_equal(found[:, :4], engine.at("source", engine.ask(variant, WHOLE))[:, :4])
+        np.testing.assert_array_equal(found[:, :4], engine.at("source", engine.make_request(variant, WHOLE))[:, :4])
 
     def test_board_and_make_up_tell_the_light_of_the_changed_surface(self) -> None:
         engine, weights = self.lit_only(), np.array(colour_config("ACES 2").working_space("ACEScg").luminance_weights)
@@ -84,8 +84,8 @@ class SurfaceTest(FolderTest):
                 board, _ = draw_board(engine, variant)
                 energy = {"diffuse": diffuse, "specular": self.specular}
                 means = {name: float(weights @ planes.mean(axis=(1, 2))) for name, planes in energy.items()}
-                told = {cell.component: cell.share for cell in board.cells}
-                self.assertAlmostEqual(told["diffuse"], means["diffuse"] / sum(means.values()), delta=0.01)
+                report_progress = {cell.component: cell.share for cell in board.cells}
+                self.assertAlmostEqual(report_progress["diffuse"], means["diffuse"] / sum(means.values()), delta=0.01)
                 at = probe_at(engine, variant, 20, 12)
                 here = {name: float(weights @ planes[:, 12, 20]) for name, planes in energy.items()}
                 made_up = {part.name: part.share for part in at.components}
@@ -95,26 +95,26 @@ class SurfaceTest(FolderTest):
         engine = self.lit_only()
         level = Balance(components={"diffuse": Level(stops=1)})
         variant = changed(TURN, balance=level)
-        expected = engine.at("source", engine.ask(variant, WHOLE)) + self.lit + 2 * self.wanted(self.lit)
-        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)), expected, atol=5e-5)
-        only = engine.at("surface", engine.ask(variant, WHOLE))
+        expected = engine.at("source", engine.make_request(variant, WHOLE)) + self.lit + 2 * self.wanted(self.lit)
+        np.testing.assert_allclose(engine.at("beauty", engine.make_request(variant, WHOLE)), expected, atol=5e-5)
+        only = engine.at("surface", engine.make_request(variant, WHOLE))
         np.testing.assert_allclose(
-            only - engine.at("source", engine.ask(variant, WHOLE)), self.wanted(self.lit), atol=2e-5
+            only - engine.at("source", engine.make_request(variant, WHOLE)), self.wanted(self.lit), atol=2e-5
         )
 
     def test_smaller_pictures_are_means_of_the_changed_ones(self) -> None:
         engine, variant = self.lit_only(), changed(TURN)
         half = Look(0, 0, 32, 24, 16, 12)
-        means = engine.at("beauty", engine.ask(variant, WHOLE)).reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
-        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, half)), means, atol=1e-3)
+        means = engine.at("beauty", engine.make_request(variant, WHOLE)).reshape(3, 12, 2, 16, 2).mean(axis=(2, 4))
+        np.testing.assert_allclose(engine.at("beauty", engine.make_request(variant, half)), means, atol=1e-3)
 
     def test_one_component_alone_or_none_without_a_colour(self) -> None:
         engine = self.lit_only()
         other = changed(TURN.model_copy(update={"component": "specular"}))
         np.testing.assert_array_equal(
-            engine.at("beauty", engine.ask(other, WHOLE)), engine.at("source", engine.ask(other, WHOLE))
+            engine.at("beauty", engine.make_request(other, WHOLE)), engine.at("source", engine.make_request(other, WHOLE))
         )
-        self.assertTrue(engine.is_untouched(engine.ask(other, WHOLE)))
+        self.assertTrue(engine.is_untouched(engine.make_request(other, WHOLE)))
         self.assertEqual(set(changed_components(engine.render, changed(TURN))), {"diffuse"})
         off = changed(TURN.model_copy(update={"on": False}))
         self.assertEqual(changed_components(engine.render, off), {})
@@ -128,14 +128,14 @@ class SurfaceTest(FolderTest):
         other = config.convert(other, "ACEScg", space)
         difference = (self.fell["direct"] + self.fell["indirect"]) * (other - self.colour)
         expected = config.convert(difference, space, "ACEScg")
-        found = engine.at("beauty", engine.ask(variant, WHOLE)) - engine.at("source", engine.ask(variant, WHOLE))
+        found = engine.at("beauty", engine.make_request(variant, WHOLE)) - engine.at("source", engine.make_request(variant, WHOLE))
         np.testing.assert_allclose(found, expected, atol=3e-5)
 
     def test_an_object_that_is_not_there_waits(self) -> None:
         engine = self.lit_only()
         variant = changed(TURN.model_copy(update={"matte": "hull"}), mattes=HULL)
         np.testing.assert_allclose(
-            engine.at("beauty", engine.ask(variant, WHOLE)), engine.at("source", engine.ask(variant, WHOLE)), atol=1e-6
+            engine.at("beauty", engine.make_request(variant, WHOLE)), engine.at("source", engine.make_request(variant, WHOLE)), atol=1e-6
         )
 
     def test_the_path_says_it(self) -> None:
@@ -162,7 +162,7 @@ class ObjectTest(FolderTest):
         engine = engine_for(write_layers(self.folder / "obj.exr", passes, np.float32, **header))
         variant = changed(Recolour(value=3, matte="hull"), mattes=HULL)
         expected = colour * fell * (1 + 2 * cover)
-        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)), expected, rtol=1e-4, atol=1e-5)
+        np.testing.assert_allclose(engine.at("beauty", engine.make_request(variant, WHOLE)), expected, rtol=1e-4, atol=1e-5)
         scope = ScopeWish("waveform", "stops", 32, 90, "sea")
         shown = cv2.imdecode(np.frombuffer(draw_scope(Subject(engine, variant), WHOLE, scope, False), np.uint8), 0)
         self.assertTrue(shown[:, :16].any())
@@ -178,7 +178,7 @@ class OtherRecipesTest(FolderTest):
         variant = changed(Recolour(value=2), balance=Balance(lights={"key": Level(stops=1)}))
         expected = passes[""] + passes["key"]
         expected = expected + 2 * passes["key_diffuse"] + passes["fill_diffuse"]
-        np.testing.assert_allclose(engine.at("beauty", engine.ask(variant, WHOLE)), expected, atol=1e-4)
+        np.testing.assert_allclose(engine.at("beauty", engine.make_request(variant, WHOLE)), expected, atol=1e-4)
 
     def test_where_lights_and_components_come_apart_the_ratio_carries_it(self) -> None:
         cells = grid_passes(24, 32)
@@ -190,10 +190,10 @@ class OtherRecipesTest(FolderTest):
         engine = engine_for(write_layers(self.folder / "apart.exr", passes, np.float32))
         variant = changed(Recolour(value=3))
         np.testing.assert_allclose(
-            engine.at("beauty", engine.ask(variant, WHOLE)), beauty + 2 * parts["diffuse"], rtol=1e-4, atol=1e-4
+            engine.at("beauty", engine.make_request(variant, WHOLE)), beauty + 2 * parts["diffuse"], rtol=1e-4, atol=1e-4
         )
         both = changed(Recolour(value=3), balance=Balance(lights={"key": Level(stops=1)}))
         ratio = (beauty + 2 * parts["diffuse"]) / np.where(beauty > 1e-6, beauty, 1)
         ratio = np.where(beauty > 1e-6, ratio, 1)
         expected = (beauty + lights["lg_key"]) * ratio
-        np.testing.assert_allclose(engine.at("beauty", engine.ask(both, WHOLE)), expected, rtol=1e-3, atol=1e-3)
+        np.testing.assert_allclose(engine.at("beauty", engine.make_request(both, WHOLE)), expected, rtol=1e-3, atol=1e-3)

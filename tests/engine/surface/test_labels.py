@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 
 from escala.engine.cache import ByteCache
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.looking.look import Look, full_look
@@ -58,9 +58,9 @@ class LabelTest(FolderTest):
         return Variant(colour=colour, mattes=OVAL, surface=Surface(changes=changes))
 
     def at(
-        self, engine: Evaluator, variant: Variant, look: Look = WHOLE, purpose: Purpose = Purpose.RESTING
+        self, engine: Evaluator, variant: Variant, look: Look = WHOLE, quality: Quality = Quality.EXACT
     ) -> np.ndarray:
-        return engine.at("beauty", engine.ask(variant, look, purpose))
+        return engine.at("beauty", engine.make_request(variant, look, quality))
 
     def label(self, **more: object) -> Label:
         return Label(pictures=(str(self.emblem),), **more)
@@ -75,7 +75,7 @@ class LabelTest(FolderTest):
     def test_as_far_as_its_matte_and_opacity(self) -> None:
         engine = self.explicit()
         variant = self.variant(self.label(matte="oval", opacity=0.5))
-        where = 0.5 * engine.mattes.at("oval", engine.ask(variant, WHOLE))
+        where = 0.5 * engine.mattes.at("oval", engine.make_request(variant, WHOLE))
         over = self.shown * self.alpha + self.colour * (1 - self.alpha)
         wanted = self.fell * (self.colour + where * (over - self.colour)) + self.specular
         np.testing.assert_allclose(self.at(engine, variant), wanted, rtol=2e-3, atol=2e-3)
@@ -120,7 +120,7 @@ class LabelTest(FolderTest):
     def test_parts_and_smaller_pictures_are_those_of_the_whole(self) -> None:
         engine, variant = self.explicit(), self.variant(self.label(turn=20, scale=(0.7, 0.8)))
         whole = self.at(engine, variant)
-        part = self.at(engine, variant, full_look(8, 5, 15, 11), Purpose.DELIVERING)
+        part = self.at(engine, variant, full_look(8, 5, 15, 11), Quality.EXPORT)
         np.testing.assert_array_equal(part, whole[:, 5:16, 8:23])
         half = self.at(engine, variant, Look(0, 0, 32, 24, 16, 12))
         np.testing.assert_allclose(half, whole.reshape(3, 12, 2, 16, 2).mean(axis=(2, 4)), rtol=1e-4, atol=1e-4)
@@ -129,7 +129,7 @@ class LabelTest(FolderTest):
         engine = self.explicit()
         repaint = Repaint(**{"from": (0.4, 0.2, 0.00001), "to": (0.2, 0.3, 0.4), "amount": 0.5, "matte": "oval"})
         variant = self.variant(repaint)
-        where = engine.mattes.at("oval", engine.ask(variant, WHOLE))
+        where = engine.mattes.at("oval", engine.make_request(variant, WHOLE))
         ratio = np.array([0.2 / 0.4, 0.3 / 0.2, 0.4 / 1e-4])[:, None, None]
         colour = self.colour + where * 0.5 * (self.colour * ratio - self.colour)
         np.testing.assert_allclose(self.at(engine, variant), self.fell * colour + self.specular, rtol=2e-3, atol=2e-3)

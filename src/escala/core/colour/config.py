@@ -332,11 +332,11 @@ class ColourConfig:
         return self._config.getNamedTransform(name), direction
 
     def _cpu(self, transform: Any, direction: Any = ocio.TRANSFORM_DIR_FORWARD) -> Any:
-        return _told(lambda: self._made(transform, direction).getDefaultCPUProcessor())
+        return _translate_errors(lambda: self._made(transform, direction).getDefaultCPUProcessor())
 
     def _made(self, transform: Any, direction: Any = ocio.TRANSFORM_DIR_FORWARD) -> Any:
         """The exact processor of a transform. Raises `ColourError` that says what is missing or wrong, and where."""
-        return _told(lambda: self._config.getProcessor(self._context, transform, direction), self._tables)
+        return _translate_errors(lambda: self._config.getProcessor(self._context, transform, direction), self._tables)
 
 
 def _shown(source: str, view: View) -> Any:
@@ -415,7 +415,7 @@ def _lut_processor(lut: Lut) -> Any:
     config.setWorkingDir(tables.root)
     transform = ocio.FileTransform(src=f"{lut.digest}{lut.kind}", interpolation=ocio.INTERP_BEST)
     try:
-        return _told(lambda: config.getProcessor(transform).getDefaultCPUProcessor(), tables)
+        return _translate_errors(lambda: config.getProcessor(transform).getDefaultCPUProcessor(), tables)
     except ColourError as error:
         named = str(error) if lut.name in str(error) else f"{lut.name}: {error}"
         raise ColourError(named) from error
@@ -493,8 +493,8 @@ def _words(text: str) -> str:
 def _load_config(source: "str | _Tables") -> Any:
     ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)
     if isinstance(source, str):
-        return _told(lambda: ocio.Config.CreateFromFile(source))
-    return _told(lambda: ocio.Config.CreateFromConfigIOProxy(source), source)
+        return _translate_errors(lambda: ocio.Config.CreateFromFile(source))
+    return _translate_errors(lambda: ocio.Config.CreateFromConfigIOProxy(source), source)
 
 
 def forget_tables() -> None:
@@ -503,7 +503,7 @@ def forget_tables() -> None:
         ocio.ClearAllCaches()
 
 
-def _told(action: Callable[[], Any], tables: "_Tables | None" = None) -> Any:
+def _translate_errors(action: Callable[[], Any], tables: "_Tables | None" = None) -> Any:
     """OpenColorIO's errors as one sentence of ours. Its missing-file error is no subclass of its error."""
     with _LIBRARY:
         if tables:

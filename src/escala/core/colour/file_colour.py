@@ -38,7 +38,7 @@ class InputSpace:
     reason: str
 
 
-def told_space(attributes: Mapping[str, object]) -> str | None:
+def declared_space(attributes: Mapping[str, object]) -> str | None:
     """The space that a header names in words, if it does."""
     plain = {"".join(filter(str.isalpha, name.lower())): value for name, value in attributes.items()}
     if str(plain.get(_CONTAINER, "0")) == "1":

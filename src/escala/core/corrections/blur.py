@@ -15,7 +15,7 @@ _LEAST_SLANTED = 0.35
 _BAND = 512
 
 
-def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0, told: ProgressCallback = no_progress) -> Planes:
+def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0, report_progress: ProgressCallback = no_progress) -> Planes:
     """A Gaussian of the sigmas `radius_px` along `turn` degrees (counter-clockwise as seen) and across. (3, H, W).
 
     Pixels of which a channel is infinite or no number stay out of all others, whose weights are made up for it, and
@@ -27,37 +27,37 @@ def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0, told: Pr
     whole = np.isfinite(colour).all(axis=0)
     out = np.empty_like(colour)
     for channel, plane in enumerate(colour if whole.all() else np.where(whole, colour, np.float32(0.0))):
-        out[channel] = _blurred(np.ascontiguousarray(plane), radius_px, turn, _quarter_of(told, channel))
+        out[channel] = _blurred(np.ascontiguousarray(plane), radius_px, turn, _quarter_of(report_progress, channel))
     if not whole.all():
-        weights = _blurred(np.asarray(whole, np.float32), radius_px, turn, _quarter_of(told, 3))
+        weights = _blurred(np.asarray(whole, np.float32), radius_px, turn, _quarter_of(report_progress, 3))
         out /= np.maximum(weights, np.float32(1e-12))
     return out
 
 
-def sharpen(planes: Planes, radius_px: float, amount: float, told: ProgressCallback = no_progress) -> Planes:
+def sharpen(planes: Planes, radius_px: float, amount: float, report_progress: ProgressCallback = no_progress) -> Planes:
     """`in + amount * (in - blur(in))`. (3, H, W)."""
     colour = as_colour(planes)
     if radius_px <= 0 or amount == 0:
         return colour
-    return np.asarray(colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px), 0.0, told)))
+    return np.asarray(colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px), 0.0, report_progress)))
 
 
-def _quarter_of(told: ProgressCallback, number: int) -> ProgressCallback:
-    return lambda share: told((number + share) / 4)
+def _quarter_of(report_progress: ProgressCallback, number: int) -> ProgressCallback:
+    return lambda share: report_progress((number + share) / 4)
 
 
 def _blurred(
-    plane: NDArray[np.float32], sigmas: Sequence[float], turn: float, told: ProgressCallback
+    plane: NDArray[np.float32], sigmas: Sequence[float], turn: float, report_progress: ProgressCallback
 ) -> NDArray[np.float32]:
-    told(0.0)
+    report_progress(0.0)
     quarter = round(turn / 90.0)
     if sigmas[0] == sigmas[1] or abs(turn - 90.0 * quarter) < 1e-9:
         across, down = (sigmas[0], sigmas[1]) if quarter % 2 == 0 else (sigmas[1], sigmas[0])
         return gaussian(plane, across, down)
-    return _convolved(plane, _slanted(sigmas, np.radians(turn)), told)
+    return _convolved(plane, _slanted(sigmas, np.radians(turn)), report_progress)
 
 
-def _convolved(plane: NDArray[np.float32], kernel: NDArray[np.float64], told: ProgressCallback) -> NDArray[np.float32]:
+def _convolved(plane: NDArray[np.float32], kernel: NDArray[np.float64], report_progress: ProgressCallback) -> NDArray[np.float32]:
     """A plane convolved with a square kernel of odd size, by Fourier transforms of bands; edges are carried on."""
     from scipy import fft  # takes a second to import, and few pictures are blurred
 
@@ -67,7 +67,7 @@ def _convolved(plane: NDArray[np.float32], kernel: NDArray[np.float64], told: Pr
     spectrum = fft.rfft2(kernel, size)
     out = np.empty_like(plane)
     for top in range(0, height, rows):
-        told(top / height)
+        report_progress(top / height)
         stop = min(top + rows, height)
         lines = np.clip(np.arange(top - reach, stop + reach), 0, height - 1)
         around = np.pad(plane[lines].astype(np.float64), ((0, 0), (reach, reach)), mode="edge")

@@ -49,12 +49,12 @@ def defocus(
     opening: Opening = DISC,
     origin: tuple[int, int] = (0, 0),
     blocks: float = FINE_BLOCKS,
-    told: ProgressCallback = no_progress,
+    report_progress: ProgressCallback = no_progress,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha, each pixel spread by its `blur_radius`; edge pixels are carried on outside.
 
     `origin`: column and row of the first pixel in the whole picture. `blocks`: as `merge_blocks`, 0 for none.
-    `told`: how far it is, 0 to 1; it may raise to stop the work.
+    `report_progress`: how far it is, 0 to 1; it may raise to stop the work.
     """
     colour = as_colour(planes)
     slices, codes, spread = np.empty(radius.shape, np.int16), np.empty(radius.shape, np.int32), np.empty_like(radius)
@@ -71,7 +71,7 @@ def defocus(
         origin,
         blocks=blocks,
         most_codes=MOST_STEPS * BLOCKS,
-        told=told,
+        report_progress=report_progress,
     )
 
 

@@ -62,11 +62,11 @@ class Box:
 
 
 def spread_footprints(
-    surfels: Surfels, footprints: Footprints, picture: Box, has_alpha: bool, told: ProgressCallback = no_progress
+    surfels: Surfels, footprints: Footprints, picture: Box, has_alpha: bool, report_progress: ProgressCallback = no_progress
 ) -> NDArray[np.float32]:
     """Colour and alpha, (4, H, W), of a picture among surfels after each is spread by its footprint; alpha may be none.
 
-    `told`: how far it is, 0 to 1; it may raise to stop the work.
+    `report_progress`: how far it is, 0 to 1; it may raise to stop the work.
     """
     reach = int(footprints.reach.max())
     out = np.empty((4, picture.height, picture.width), np.float32)
@@ -78,7 +78,7 @@ def spread_footprints(
     together = max(1, _TOGETHER // (_TILE_ASPECT * tile * tile * threads)) * threads
     corner = picture.top, picture.left
     for first in range(0, tiles, together):
-        told(first / tiles)
+        report_progress(first / tiles)
         jobs = first, min(first + together, tiles)
         _spread(surfels.light, where, prints, corner, reach, tile, jobs, has_alpha, out)
     return out

@@ -41,12 +41,12 @@ def motion_blur(
     distance: Planes | None,
     times: tuple[float, float],
     origin: tuple[int, int] = (0, 0),
-    told: ProgressCallback = no_progress,
+    report_progress: ProgressCallback = no_progress,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha under an open shutter; what does not move, and nothing moves over, stays to the bit.
 
     `vectors`: (2, H, W), pixels per frame, x to the right, y down; no number is no motion. `distance`: in scene units;
-    None: the faster lies over the slower. `times`: when the shutter opens and closes. `told`: how far it is, 0 to 1;
+    None: the faster lies over the slower. `times`: when the shutter opens and closes. `report_progress`: how far it is, 0 to 1;
     it may raise to stop the work.
     """
     colour, given = as_colour(planes), as_planes(vectors)
@@ -67,7 +67,7 @@ def motion_blur(
         lambda found, report: _ways(found, times, report),
         (origin[0] + columns.start, origin[1] + rows.start),
         still=_STILL,
-        told=told,
+        report_progress=report_progress,
     )
     return _put_in(colour, blurred, part), None if alpha is None else _put_in(alpha, np.asarray(cover), part)
 
@@ -119,7 +119,7 @@ def _slices(length: Planes, distance: Planes | None) -> NDArray[np.int16]:
     return np.asarray(np.clip(place, 0, SLICES - 1).astype(np.int16))
 
 
-def _ways(codes: NDArray[np.int32], times: Sequence[float], told: ProgressCallback = no_progress) -> Footprints:
+def _ways(codes: NDArray[np.int32], times: Sequence[float], report_progress: ProgressCallback = no_progress) -> Footprints:
     """The footprints of ways: a pixel's square, along them."""
     share = [time / (times[1] - times[0]) for time in times]
     across, down = (codes % _SIDE - _MOST) / _STEPS, (codes // _SIDE - _MOST) / _STEPS
@@ -130,7 +130,7 @@ def _ways(codes: NDArray[np.int32], times: Sequence[float], told: ProgressCallba
     area = np.empty(codes.size)
     places, changes, count = [], [], 0
     for start in range(0, codes.size, _AT_ONCE):
-        told(start / codes.size)
+        report_progress(start / codes.size)
         some = slice(start, start + _AT_ONCE)
         most = int(_CHANGES * (length[some] + 4).sum())
         place, change = np.empty(most, np.int32), np.empty(most)

@@ -30,14 +30,14 @@ def spread_picture(
     still: int = 0,
     blocks: float = 0.0,
     most_codes: int = 1 << 22,
-    told: ProgressCallback = no_progress,
+    report_progress: ProgressCallback = no_progress,
 ) -> tuple[Planes, Matte | None]:
     """Colour (3, H, W) and alpha with every pixel spread by the footprint of its code; edge pixels are carried on.
 
     `slices`: by depth, from near to far; `spread`: how far each pixel goes; `origin`: column and row of the first
     pixel in the whole picture; `still`: the code of what is not spread. What is no number stays where it is.
     `footprints`: of codes, reporting its progress; `blocks`: as `merge_blocks`, 0 for none; `most_codes`: codes lie
-    below it; `told`: as `spread_footprints`.
+    below it; `report_progress`: as `spread_footprints`.
     """
     height, width = slices.shape
     margin = int(np.ceil(spread.max())) + 2
@@ -50,15 +50,15 @@ def spread_picture(
     reached = np.empty(shape[1:], np.float32)
     cover = np.ones((1, 1), np.float32) if alpha is None else as_planes(alpha)
     _lay_out(planes, cover, slices, codes, spread, top, left, surfels.light, surfels.slice, surfels.footprint, reached)
-    told(_LAID_OUT)
+    report_progress(_LAID_OUT)
     add_hidden(surfels, reached, still)
     if blocks:
         merge_blocks(surfels, blocks)
     preparing, rest = _PREPARED - _LAID_OUT, 1 - _PREPARED
     codes = _numbered(surfels.footprint, most_codes)
-    prints = footprints(codes, lambda share: told(_LAID_OUT + share * preparing))
+    prints = footprints(codes, lambda share: report_progress(_LAID_OUT + share * preparing))
     inside = Box(top, left, height, width)
-    out = spread_footprints(surfels, prints, inside, alpha is not None, lambda share: told(_PREPARED + share * rest))
+    out = spread_footprints(surfels, prints, inside, alpha is not None, lambda share: report_progress(_PREPARED + share * rest))
     return out[:3], None if alpha is None else out[3]
 
 

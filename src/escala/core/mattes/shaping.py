@@ -17,7 +17,7 @@ _BLOCK_ROWS, _BLOCK_COLUMNS = 64, 1024
 _WIDE_SIGMA = 16.0
 
 
-def grow(matte: Matte, radius_px: float, told: ProgressCallback = no_progress) -> Matte:
+def grow(matte: Matte, radius_px: float, report_progress: ProgressCallback = no_progress) -> Matte:
     """The maximum over all pixel centres within `radius_px`; the minimum where that is negative. (H, W).
 
     Outside the frame nothing is looked at, which is as if its edge pixels were carried on. Radii below 1 change
@@ -27,12 +27,12 @@ def grow(matte: Matte, radius_px: float, told: ProgressCallback = no_progress) -
     if abs(radius_px) < 1:
         return plane
     if radius_px < 0:
-        return np.asarray(-grow(-plane, -radius_px, told), np.float32)
+        return np.asarray(-grow(-plane, -radius_px, report_progress), np.float32)
     reach = int(radius_px)
     chords = np.array([int(np.sqrt(max(0.0, radius_px**2 - dy**2))) for dy in range(reach + 1)], np.int64)
     out, least = np.empty_like(plane), plane.min()
     for top in range(0, plane.shape[0], _BLOCK_ROWS):
-        told(top / plane.shape[0])
+        report_progress(top / plane.shape[0])
         _grow_block(plane, top, min(plane.shape[0], top + _BLOCK_ROWS), chords, least, out)
     return out
 
@@ -95,11 +95,11 @@ def _raise_row(row, run, first, second):  # type: ignore[no-untyped-def]
         row[x] = row[x] if row[x] > most else most
 
 
-def soften(matte: Matte, sigma_px: float, told: ProgressCallback = no_progress) -> Matte:
+def soften(matte: Matte, sigma_px: float, report_progress: ProgressCallback = no_progress) -> Matte:
     """A Gaussian of `sigma_px`, cut at four sigmas; edge pixels are carried on outside. (H, W)."""
     plane = as_planes(matte)
     if sigma_px >= _WIDE_SIGMA:
-        return wide_gaussian(plane, sigma_px, told)
+        return wide_gaussian(plane, sigma_px, report_progress)
     return gaussian(plane, sigma_px, sigma_px)
 
 

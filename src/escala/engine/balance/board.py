@@ -13,7 +13,7 @@ from escala.media.stills import encode_jpeg
 from escala.model.variant import Variant
 
 from ..colour.chain import Colouring
-from ..evaluation import Purpose
+from ..evaluation import Quality
 from ..evaluator import Evaluator
 from ..looking.look import Look, whole_look
 from ..looking.screen import moving_bytes, resting_bytes
@@ -66,7 +66,7 @@ def draw_board(engine: Evaluator, variant: Variant, lifted: bool = False) -> tup
     It is drawn once for a variant's state: the two are asked for one after the other. `lifted`: each picture as many
     stops brighter as its cell says, to be seen.
     """
-    files = engine.head.files(engine.ask(variant, whole_look(engine.render)))
+    files = engine.head.files(engine.make_request(variant, whole_look(engine.render)))
     facts = variant.model_dump_json(), files, lifted
     key = engine.keys.of_reading("board", *facts, colouring=engine.colouring(variant))
     return engine.cache.get(key, lambda: _drawn(engine, variant, lifted))
@@ -74,13 +74,13 @@ def draw_board(engine: Evaluator, variant: Variant, lifted: bool = False) -> tup
 
 def _drawn(engine: Evaluator, variant: Variant, lifted: bool) -> tuple[Board, bytes]:
     look = whole_look(engine.render)
-    asked = engine.ask(variant, look, Purpose.MOVING)
-    colouring = asked.colouring
+    request = engine.make_request(variant, look, Quality.PREVIEW)
+    colouring = request.colouring
     size = (look.out_width, look.out_height)
     recipes = board_recipes(engine)
     if not recipes:
         return Board((), (), (), {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
-    parts = [engine.head.levelled_terms(recipe, asked) for recipe in recipes]
+    parts = [engine.head.levelled_terms(recipe, request) for recipe in recipes]
     cells, tiles = _grid_cells(recipes[0], parts[0]) if recipes[0].name == GRID else _strip_cells(recipes, parts)
     total = max(sum(_energy(planes, colouring) for planes in parts[0]), 1e-12)
     energies = [_energy(tile, colouring) for tile in tiles]

@@ -17,7 +17,7 @@ from ..balance.plan import BalancePlan, Gains, Levelled, Part, level_recipe, pla
 from ..cache import ByteCache
 from ..chain import Picture
 from ..corrections.registry import files_of
-from ..evaluation import Evaluation, Purpose
+from ..evaluation import EvaluationRequest, Quality
 from ..keys import Key, Keys
 from ..looking.look import resize_planes
 from ..mattes.mattes import Mattes
@@ -49,150 +49,150 @@ class Head:
         """What is kept."""
         return self.terms.cache
 
-    def changed_terms(self, recipe: Recipe, asked: Evaluation, places: Sequence[int] | None = None) -> list[Planes]:
+    def changed_terms(self, recipe: Recipe, request: EvaluationRequest, places: Sequence[int] | None = None) -> list[Planes]:
         """Terms of a recipe before any level, with surfaces as the variant changes them; all, or those at `places`."""
         wanted = range(len(recipe.terms)) if places is None else places
-        deltas = self.surfaces.deltas(recipe, asked, wanted)
-        found = {i: self.terms.term(recipe.terms[i], asked) for i in wanted}
+        deltas = self.surfaces.deltas(recipe, request, wanted)
+        found = {i: self.terms.term(recipe.terms[i], request) for i in wanted}
         return [planes + deltas[i] if i in deltas else planes for i, planes in found.items()]
 
-    def levelled_terms(self, recipe: Recipe, asked: Evaluation, places: Sequence[int] | None = None) -> list[Planes]:
+    def levelled_terms(self, recipe: Recipe, request: EvaluationRequest, places: Sequence[int] | None = None) -> list[Planes]:
         """Terms of a recipe, each at its level; all, or those at `places`."""
-        levelled, _ = level_recipe(recipe, asked.variant, asked.colouring.working)
+        levelled, _ = level_recipe(recipe, request.variant, request.colouring.working)
         wanted = range(len(recipe.terms)) if places is None else places
-        terms = self.changed_terms(recipe, asked, wanted)
-        return [planes * self._gain_of(levelled, i, asked) for i, planes in zip(wanted, terms, strict=True)]
+        terms = self.changed_terms(recipe, request, wanted)
+        return [planes * self._gain_of(levelled, i, request) for i, planes in zip(wanted, terms, strict=True)]
 
-    def is_neutral(self, asked: Evaluation) -> bool:
+    def is_neutral(self, request: EvaluationRequest) -> bool:
         """Whether neither a level, a surface nor a correction of a part changes anything."""
-        plan = plan_balance(self.terms.render, asked.variant, asked.colouring.working)
+        plan = plan_balance(self.terms.render, request.variant, request.colouring.working)
         is_stored = self.terms.undenoised is None
-        return is_stored and self._is_neutral(plan, asked) and not corrected_parts(self.terms.render, asked.variant)
+        return is_stored and self._is_neutral(plan, request) and not corrected_parts(self.terms.render, request.variant)
 
-    def files(self, asked: Evaluation) -> tuple[Any, ...]:
+    def files(self, request: EvaluationRequest) -> tuple[Any, ...]:
         """The contents of the outside files that the sum is made with: tables of corrections, pictures of labels."""
-        return files_of(asked.variant.balance.corrections), self.surfaces.files(asked.variant)
+        return files_of(request.variant.balance.corrections), self.surfaces.files(request.variant)
 
-    def sum(self, asked: Evaluation, with_residual: bool) -> Planes:
+    def sum(self, request: EvaluationRequest, with_residual: bool) -> Planes:
         """The sum with all levels and the corrections of its parts.
 
         `with_residual`: and what no term holds; untouched, it is the reference itself.
         """
-        plan = plan_balance(self.terms.render, asked.variant, asked.colouring.working)
-        parts = corrected_parts(self.terms.render, asked.variant, plan.recipe if plan else None)
+        plan = plan_balance(self.terms.render, request.variant, request.colouring.working)
+        parts = corrected_parts(self.terms.render, request.variant, plan.recipe if plan else None)
         if not parts:
-            return self._levelled_sum(plan, asked, with_residual)
-        if any(part.reach > 0 for part in parts) and not asked.look.is_level:
-            whole = self.sum(asked.at(asked.look.on_level()), with_residual)
-            return resize_planes(whole, asked.look.out_width, asked.look.out_height)
-        planes = self._levelled_sum(plan, asked, with_residual)
+            return self._levelled_sum(plan, request, with_residual)
+        if any(part.reach > 0 for part in parts) and not request.look.is_level:
+            whole = self.sum(request.at(request.look.on_level()), with_residual)
+            return resize_planes(whole, request.look.out_width, request.look.out_height)
+        planes = self._levelled_sum(plan, request, with_residual)
         for part in parts:
             raster = self.terms.render.raster
-            grown = asked.at(asked.look.grown(part.reach, raster.width, raster.height))
+            grown = request.at(request.look.grown(part.reach, raster.width, raster.height))
             found = Picture(self._part_of_sum(part, grown), lambda at=grown: self.terms.alpha(at))  # type: ignore[misc]
-            planes = add_corrected(planes, part, found, grown, asked, self.mattes)
+            planes = add_corrected(planes, part, found, grown, request, self.mattes)
         return planes
 
-    def _levelled_sum(self, plan: BalancePlan | None, asked: Evaluation, with_residual: bool) -> Planes:
-        reference = self.terms.beauty(plan.recipe, asked) if plan else self.terms.reference(asked)
-        if plan is None or (with_residual and self._is_neutral(plan, asked) and reference is not None):
-            shape = (3, asked.look.out_height, asked.look.out_width)
+    def _levelled_sum(self, plan: BalancePlan | None, request: EvaluationRequest, with_residual: bool) -> Planes:
+        reference = self.terms.beauty(plan.recipe, request) if plan else self.terms.reference(request)
+        if plan is None or (with_residual and self._is_neutral(plan, request) and reference is not None):
+            shape = (3, request.look.out_height, request.look.out_width)
             return reference if reference is not None else np.zeros(shape, np.float32)
         if with_residual and plan.residual_gain and reference is not None and plan.recipe.is_sum:
-            planes = self._changed_sum(reference, plan.first, plan.first.neutral, asked)
+            planes = self._changed_sum(reference, plan.first, plan.first.neutral, request)
         else:
-            base = self.terms.residual(plan.recipe, asked) if with_residual and bool(plan.residual_gain) else None
-            planes = self._folded(plan.first, base, asked)
-        return self._second_axis(planes, plan, asked)
+            base = self.terms.residual(plan.recipe, request) if with_residual and bool(plan.residual_gain) else None
+            planes = self._folded(plan.first, base, request)
+        return self._second_axis(planes, plan, request)
 
-    def _is_neutral(self, plan: BalancePlan | None, asked: Evaluation) -> bool:
-        return (plan is None or plan.is_neutral) and not changed_components(self.terms.render, asked.variant)
+    def _is_neutral(self, plan: BalancePlan | None, request: EvaluationRequest) -> bool:
+        return (plan is None or plan.is_neutral) and not changed_components(self.terms.render, request.variant)
 
-    def _gain_of(self, levelled: Levelled, term: int, asked: Evaluation) -> Planes:
+    def _gain_of(self, levelled: Levelled, term: int, request: EvaluationRequest) -> Planes:
         """The gain of a term at each pixel, (3, 1, 1) or, where mattes limit it, (3, H, W)."""
         gain: Planes = levelled.gains[term][:, None, None]
         for mattes, limited in levelled.limits_of(term):
-            gain = gain + limited[:, None, None] * self.mattes.product(mattes, asked)
+            gain = gain + limited[:, None, None] * self.mattes.product(mattes, request)
         return gain
 
-    def _part(self, recipe: Recipe, part: Part, asked: Evaluation) -> Planes:
+    def _part(self, recipe: Recipe, part: Part, request: EvaluationRequest) -> Planes:
         """A term as far as mattes cover it."""
         term = recipe.terms[part.term]
         if not part.mattes:
-            return self.terms.term(term, asked)
-        made_of = tuple(asked.variant.joined_from(name) for name in part.mattes)
-        facts = part.mattes, tuple(tuple(m.items()) for m in made_of), asked.look, asked.is_moving
-        key = self.keys.of_reading("part", str(term), *facts, colouring=asked.colouring)
-        return self.terms.kept(key, lambda: self._limited(self.terms.term(term, asked), part, asked), asked)
+            return self.terms.term(term, request)
+        made_of = tuple(request.variant.joined_from(name) for name in part.mattes)
+        facts = part.mattes, tuple(tuple(m.items()) for m in made_of), request.look, request.is_preview
+        key = self.keys.of_reading("part", str(term), *facts, colouring=request.colouring)
+        return self.terms.kept(key, lambda: self._limited(self.terms.term(term, request), part, request), request)
 
-    def _limited(self, planes: Planes, part: Part, asked: Evaluation) -> Planes:
-        return np.asarray(planes * self.mattes.product(part.mattes, asked)) if part.mattes else planes
+    def _limited(self, planes: Planes, part: Part, request: EvaluationRequest) -> Planes:
+        return np.asarray(planes * self.mattes.product(part.mattes, request)) if part.mattes else planes
 
-    def _folded(self, levelled: Levelled, base: Planes | None, asked: Evaluation) -> Planes:
+    def _folded(self, levelled: Levelled, base: Planes | None, request: EvaluationRequest) -> Planes:
         """The terms put together at their levels, each by its operator."""
         if levelled.recipe.is_sum:
-            shape = (3, asked.look.out_height, asked.look.out_width)
+            shape = (3, request.look.out_height, request.look.out_width)
             start = np.zeros(shape, np.float32) if base is None else base
-            return self._changed_sum(start, levelled, np.zeros_like(levelled.neutral), asked)
+            return self._changed_sum(start, levelled, np.zeros_like(levelled.neutral), request)
         recipe, gains = levelled.recipe, levelled.gains[: len(levelled.recipe.terms)].copy()
-        terms = self.changed_terms(recipe, asked)
+        terms = self.changed_terms(recipe, request)
         for i in {part.term for part in levelled.parts if part.mattes}:
-            gain, one = self._gain_of(levelled, i, asked), np.float32(1.0)
+            gain, one = self._gain_of(levelled, i, request), np.float32(1.0)
             multiplies = recipe.terms[i].operator == "multiply"
             terms[i] = np.asarray(one - gain * (one - terms[i]) if multiplies else gain * terms[i])
             gains[i] = 1.0
-        return fold_recipe(recipe, terms, gains, base, self.terms.cover(recipe, asked))
+        return fold_recipe(recipe, terms, gains, base, self.terms.cover(recipe, request))
 
-    def _changed_sum(self, base: Planes, levelled: Levelled, held: Gains, asked: Evaluation) -> Planes:
+    def _changed_sum(self, base: Planes, levelled: Levelled, held: Gains, request: EvaluationRequest) -> Planes:
         """A base, and what levels and surfaces add to it or take away: what stays is not even read.
 
         `held`: the gains at which the base holds each part already, (n, 3): neutral ones for the reference, else 0.
         """
-        deltas = self.surfaces.deltas(levelled.recipe, asked)
+        deltas = self.surfaces.deltas(levelled.recipe, request)
         differences = (levelled.gains - held) * levelled.weights
         changed = np.flatnonzero((levelled.gains != held).any(axis=1)).tolist()
-        if asked.is_moving:
-            moving = self._moving_parts(levelled, asked)
+        if request.is_preview:
+            moving = self._moving_parts(levelled, request)
             still = [i for i in changed if levelled.parts[i] not in moving]
             if still and len(still) < len(changed):
-                base = self._with_still(base, bool(held.any()), levelled, still, differences, asked)
+                base = self._with_still(base, bool(held.any()), levelled, still, differences, request)
                 changed = [i for i in changed if levelled.parts[i] in moving]
-            if not self._fits(changed, asked):
-                base, changed = self._with_streamed(base, levelled, changed, differences, asked)
-            pictures, factors = self._alike(changed, levelled, levelled.gains - held, asked)
+            if not self._fits(changed, request):
+                base, changed = self._with_streamed(base, levelled, changed, differences, request)
+            pictures, factors = self._alike(changed, levelled, levelled.gains - held, request)
             planes = mix_planes(pictures, np.array(factors), base) if pictures else base
         else:
             parts = [levelled.parts[i] for i in changed]
-            planes = self._with_parts(base, levelled.recipe, parts, differences[changed], asked)
+            planes = self._with_parts(base, levelled.recipe, parts, differences[changed], request)
         gained = [i for i, part in enumerate(levelled.parts) if part.term in deltas]
         if not gained:
             return planes
-        pictures = [self._limited(deltas[levelled.parts[i].term], levelled.parts[i], asked) for i in gained]
+        pictures = [self._limited(deltas[levelled.parts[i].term], levelled.parts[i], request) for i in gained]
         return mix_planes(pictures, levelled.gains[gained] * levelled.weights[gained], planes)
 
-    def _fits(self, parts: Sequence[object], asked: Evaluation) -> bool:
+    def _fits(self, parts: Sequence[object], request: EvaluationRequest) -> bool:
         """Whether so many images of a look fit into the cache, beside all else that is in it."""
-        return len(parts) * 12 * asked.look.out_width * asked.look.out_height <= _CACHE_SHARE * self.cache.budget
+        return len(parts) * 12 * request.look.out_width * request.look.out_height <= _CACHE_SHARE * self.cache.budget
 
     def _with_parts(
-        self, base: Planes, recipe: Recipe, parts: Sequence[Part], factors: Gains, asked: Evaluation
+        self, base: Planes, recipe: Recipe, parts: Sequence[Part], factors: Gains, request: EvaluationRequest
     ) -> Planes:
         """A base and parts added to it, some at a time: many would take gigabytes together. The order is theirs."""
-        asked = asked if self._fits(parts, asked) else replace(asked, purpose=Purpose.DELIVERING)
+        request = request if self._fits(parts, request) else replace(request, quality=Quality.EXPORT)
         for first in range(0, len(parts), _AT_ONCE):
             some = slice(first, first + _AT_ONCE)
-            base = mix_planes([self._part(recipe, part, asked) for part in parts[some]], factors[some], base)
+            base = mix_planes([self._part(recipe, part, request) for part in parts[some]], factors[some], base)
         return base
 
     def _with_streamed(
-        self, base: Planes, levelled: Levelled, changed: list[int], differences: Gains, asked: Evaluation
+        self, base: Planes, levelled: Levelled, changed: list[int], differences: Gains, request: EvaluationRequest
     ) -> tuple[Planes, list[int]]:
         """A base with all parts that can be streamed, and the parts that cannot."""
-        names = {i: stream_name(levelled.parts[i], levelled.recipe, self.terms, asked) for i in changed}
+        names = {i: stream_name(levelled.parts[i], levelled.recipe, self.terms, request) for i in changed}
         streamed = [i for i, name in names.items() if name is not None]
         if not streamed:
             return base, changed
-        total = stream_sum([str(names[i]) for i in streamed], differences[streamed], self.terms, asked)
+        total = stream_sum([str(names[i]) for i in streamed], differences[streamed], self.terms, request)
         return base + total, [i for i in changed if names[i] is None]
 
     def _with_still(
@@ -202,24 +202,24 @@ class Head:
         levelled: Levelled,
         still: list[int],
         differences: Gains,
-        asked: Evaluation,
+        request: EvaluationRequest,
     ) -> Planes:
         """A base with what the parts change that do not move in this drag."""
         parts = tuple(levelled.parts[i] for i in still)
-        facts = levelled.recipe, asked.look, parts, differences[still].tobytes(), self._made_of(parts, asked)
-        key = self.keys.of_reading("still", is_reference, *facts, colouring=asked.colouring)
+        facts = levelled.recipe, request.look, parts, differences[still].tobytes(), self._made_of(parts, request)
+        key = self.keys.of_reading("still", is_reference, *facts, colouring=request.colouring)
 
         def make() -> Planes:
-            if self._fits(still, asked):
-                return self._with_parts(base, levelled.recipe, parts, differences[still], asked)
-            streamed, others = self._with_streamed(base, levelled, still, differences, asked)
+            if self._fits(still, request):
+                return self._with_parts(base, levelled.recipe, parts, differences[still], request)
+            streamed, others = self._with_streamed(base, levelled, still, differences, request)
             left = [levelled.parts[i] for i in others]
-            return self._with_parts(streamed, levelled.recipe, left, differences[others], asked)
+            return self._with_parts(streamed, levelled.recipe, left, differences[others], request)
 
         return self.cache.get(key, make)
 
     def _alike(
-        self, changed: list[int], levelled: Levelled, changes: Gains, asked: Evaluation
+        self, changed: list[int], levelled: Levelled, changes: Gains, request: EvaluationRequest
     ) -> tuple[list[Planes], list[Gains]]:
         """Changed parts, those with one level summed once: a drag then costs one multiply-add, however many move."""
         recipe, weights = levelled.recipe, levelled.weights
@@ -228,29 +228,29 @@ class Head:
             groups.setdefault(changes[i].tobytes(), []).append(i)
 
         def together(group: list[int]) -> Planes:
-            return mix_planes([self._part(recipe, levelled.parts[i], asked) for i in group], weights[group])
+            return mix_planes([self._part(recipe, levelled.parts[i], request) for i in group], weights[group])
 
         pictures, factors = [], []
         for group in groups.values():
             if len(group) == 1:
-                pictures.append(self._part(recipe, levelled.parts[group[0]], asked))
+                pictures.append(self._part(recipe, levelled.parts[group[0]], request))
                 factors.append(changes[group[0]] * weights[group[0]])
                 continue
             parts = tuple(levelled.parts[i] for i in group)
-            facts = recipe, asked.look, parts, self._made_of(parts, asked)
-            key = self.keys.of_reading("alike", *facts, colouring=asked.colouring)
+            facts = recipe, request.look, parts, self._made_of(parts, request)
+            key = self.keys.of_reading("alike", *facts, colouring=request.colouring)
             pictures.append(self.cache.get(key, lambda g=group: together(g)))  # type: ignore[misc]
             factors.append(changes[group[0]])
         return pictures, factors
 
-    def _made_of(self, parts: tuple[Part, ...], asked: Evaluation) -> tuple[object, ...]:
+    def _made_of(self, parts: tuple[Part, ...], request: EvaluationRequest) -> tuple[object, ...]:
         """The mattes of parts, as the variant has them."""
         names = dict.fromkeys(name for part in parts for name in part.mattes)
-        return tuple(tuple(asked.variant.joined_from(name).items()) for name in names)
+        return tuple(tuple(request.variant.joined_from(name).items()) for name in names)
 
-    def _moving_parts(self, levelled: Levelled, asked: Evaluation) -> frozenset[Part]:
+    def _moving_parts(self, levelled: Levelled, request: EvaluationRequest) -> frozenset[Part]:
         """The parts of this viewer's drag: those whose levels changed since the picture before."""
-        place = self.keys.of_reading("moving", levelled.recipe, asked.look, asked.viewer)
+        place = self.keys.of_reading("moving", levelled.recipe, request.look, request.viewer)
         now = {part: gain.tobytes() for part, gain in zip(levelled.parts, levelled.gains, strict=True)}
         before = self.cache.peek(place)
         self.cache.put(place, now)
@@ -266,16 +266,16 @@ class Head:
         self.cache.put((*place, "set"), chosen)
         return chosen
 
-    def _second_axis(self, planes: Planes, plan: BalancePlan, asked: Evaluation) -> Planes:
+    def _second_axis(self, planes: Planes, plan: BalancePlan, request: EvaluationRequest) -> Planes:
         """Times the ratio of the other axis' sum with its levels and surfaces to its plain sum."""
         if plan.second is None:
             return planes
         recipe = plan.second.recipe
         summed = [i for i, term in enumerate(recipe.terms) if term.operator in SUMMED]
-        changed = self.changed_terms(recipe, asked, summed)
-        levelled = [t * self._gain_of(plan.second, i, asked) for i, t in zip(summed, changed, strict=True)]
-        return planes * gain_ratio([self.terms.term(recipe.terms[i], asked) for i in summed], levelled)
+        changed = self.changed_terms(recipe, request, summed)
+        levelled = [t * self._gain_of(plan.second, i, request) for i, t in zip(summed, changed, strict=True)]
+        return planes * gain_ratio([self.terms.term(recipe.terms[i], request) for i in summed], levelled)
 
-    def _part_of_sum(self, part: CorrectedPart, asked: Evaluation) -> Planes:
+    def _part_of_sum(self, part: CorrectedPart, request: EvaluationRequest) -> Planes:
         """The levelled sum of the terms that corrections act on."""
-        return mix_planes(self.levelled_terms(part.recipe, asked, part.terms), part.recipe.weights_of(part.terms))
+        return mix_planes(self.levelled_terms(part.recipe, request, part.terms), part.recipe.weights_of(part.terms))

@@ -27,16 +27,16 @@ _BAND_ROWS = 256
 
 
 def prove_recipe(
-    render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[float], None] = lambda share: None
+    render: Render, frame: StoredFrame, recipe: Recipe, report_progress: Callable[[float], None] = lambda share: None
 ) -> Proof | None:
-    """How the plain sum of a recipe compares with the reference; None without a reference. `told`: its share done."""
+    """How the plain sum of a recipe compares with the reference; None without a reference. `report_progress`: its share done."""
     if render.reference is None or not recipe.terms:
         return None
     bands = []
     for band in bands_of(full_look(0, 0, render.raster.width, render.raster.height), _BAND_ROWS):
         reference, rebuilt, bound = compare_recipe(render, frame, recipe, band)
         bands.append((band.y, prove(reference, rebuilt, bound)))
-        told((band.y + band.height) / render.raster.height)
+        report_progress((band.y + band.height) / render.raster.height)
     return join_proofs(bands)
 
 

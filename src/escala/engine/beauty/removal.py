@@ -4,17 +4,17 @@ import numpy as np
 
 from escala.core.planes import Matte
 
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..mattes.mattes import Mattes
 
 
-def left_by_removals(asked: Evaluation, mattes: Mattes) -> Matte | None:
+def left_by_removals(request: EvaluationRequest, mattes: Mattes) -> Matte | None:
     """What is left of each pixel, (H, W), 0..1; None where nothing is taken away."""
-    removals = asked.variant.beauty.removals
+    removals = request.variant.beauty.removals
     if not removals:
         return None
-    left = np.ones((asked.look.out_height, asked.look.out_width), np.float32)
+    left = np.ones((request.look.out_height, request.look.out_width), np.float32)
     for removal in removals:
-        covered = mattes.at(removal.matte, asked) if removal.matte is not None else np.float32(1.0)
+        covered = mattes.at(removal.matte, request) if removal.matte is not None else np.float32(1.0)
         left *= np.float32(1.0) - np.float32(removal.opacity) * covered
     return left

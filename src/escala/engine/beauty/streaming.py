@@ -11,27 +11,27 @@ from escala.core.colour.matrix import apply_matrix
 from escala.core.planes import Planes
 
 from ..balance.plan import Gains, Part
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..looking.look import crop_pass, resize_planes
 from .terms import Terms
 
 
-def stream_name(part: Part, recipe: Recipe, terms: Terms, asked: Evaluation) -> str | None:
+def stream_name(part: Part, recipe: Recipe, terms: Terms, request: EvaluationRequest) -> str | None:
     """The pass that a part is, if its sum can be streamed; None for products, mattes, floats, what is not
     finite, and encoded spaces."""
     term = recipe.terms[part.term]
     if part.mattes or not term.is_linear or len(term.passes) != 1:
         return None
-    name, colouring = term.passes[0], asked.colouring
+    name, colouring = term.passes[0], request.colouring
     planes = terms.frame.planes(name)
     is_half = planes.dtype == np.float16 and planes.shape[0] >= 3 and not terms.frame.passes[name].statistics.not_finite
     space = colouring.space_of(name)
     return name if is_half and colouring.config.plain_matrix(space, colouring.working.name) is not None else None
 
 
-def stream_sum(names: Sequence[str], gains: Gains, terms: Terms, asked: Evaluation) -> Planes:
+def stream_sum(names: Sequence[str], gains: Gains, terms: Terms, request: EvaluationRequest) -> Planes:
     """The sum of passes in the working space, each times its gain per channel, (n, 3), at a look; (3, H, W)."""
-    colouring, look = asked.colouring, asked.look
+    colouring, look = request.colouring, request.look
     spaces = [colouring.space_of(name) for name in names]
     total: Planes | None = None
     for space in dict.fromkeys(spaces):

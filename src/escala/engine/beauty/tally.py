@@ -78,10 +78,10 @@ def tally_of(engine: Evaluator, variant: Variant) -> Tally | None:
     if recipe is None:
         return None
     look = whole_look(engine.render)
-    asked = engine.ask(variant, look)
-    energies = [_energy(engine.terms.term(term, asked), asked.colouring) for term in recipe.terms]
-    residual = engine.terms.residual(recipe, asked)
-    left = _energy(np.abs(residual), asked.colouring) if residual is not None else 0.0
+    request = engine.make_request(variant, look)
+    energies = [_energy(engine.terms.term(term, request), request.colouring) for term in recipe.terms]
+    residual = engine.terms.residual(recipe, request)
+    left = _energy(np.abs(residual), request.colouring) if residual is not None else 0.0
     total = max(sum(e for t, e in zip(recipe.terms, energies, strict=True) if t.operator in SUMMED), 1e-12)
     lines = [
         TallyLine(t.name, str(t), t.operator, max(0.0, e / total), i, lift_of(e))
@@ -109,21 +109,21 @@ def tally_sheet(engine: Evaluator, variant: Variant, lifted: bool = False) -> by
     """
     recipe = engine.render.chosen_recipe(variant.recipe)
     look = whole_look(engine.render)
-    asked = engine.ask(variant, look)
-    colouring = asked.colouring
+    request = engine.make_request(variant, look)
+    colouring = request.colouring
     tiles: list[Planes] = []
     running = np.zeros((3, look.out_height, look.out_width), np.float32)
     gains = level_recipe(recipe, Variant(tally=variant.tally), colouring.working)[0].gains if recipe else ()
     for term, gain in zip(recipe.terms, gains, strict=True) if recipe else ():
-        planes = engine.terms.term(term, asked)
-        alpha = engine.alpha(asked) if term.operator == "over" else None
+        planes = engine.terms.term(term, request)
+        alpha = engine.alpha(request) if term.operator == "over" else None
         running = fold_terms([Folded(planes, term.operator, gain, alpha)], running)
         shown = planes * np.float32(2 ** lift_of(_energy(planes, colouring))) if lifted else planes
         tiles += [shown, running]
-    residual = engine.terms.residual(recipe, asked) if recipe else None
+    residual = engine.terms.residual(recipe, request) if recipe else None
     if residual is not None:
         tiles += [residual, running + residual]
-    reference = engine.terms.reference(asked)
+    reference = engine.terms.reference(request)
     tiles += [reference if reference is not None else running] * 2
     places = [(i // 2, i % 2) for i in range(len(tiles))]
     return encode_jpeg(draw_sheet(tiles, places, look, colouring))

@@ -12,7 +12,7 @@ from escala.media.store import StoredFrame
 from escala.model.render import Render
 
 from ..cache import ByteCache
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..keys import Key, Keys
 from ..looking.look import bands_of, colour_of_pass, filtered, sample_pass
 
@@ -42,102 +42,102 @@ class Terms:
         before = self.frame.undenoised
         return None if before is self.frame else Terms(Keys(self.render, before), self.cache)
 
-    def term(self, term: Term, asked: Evaluation) -> Planes:
+    def term(self, term: Term, request: EvaluationRequest) -> Planes:
         """A term of a recipe in the working space. Products are made pixel by pixel, then filtered.
 
         Passes of one scene-linear space are put together in it; of several, or of an encoded one, each is brought to
         the working space first. What multiplies light is no light: white is 1 in any space, and stays as stored.
         """
-        colouring, look = asked.colouring, asked.look
+        colouring, look = request.colouring, request.look
         config, working = colouring.config, colouring.working.name
         together = colouring.sum_space(term.passes)
 
-        def put_together(at: Evaluation) -> Planes:
+        def put_together(at: EvaluationRequest) -> Planes:
             return term_planes(term, lambda name: self.stored(name, together, at, term.operator == "multiply"))
 
         def make() -> Planes:
             if term.is_linear or look.is_full:
-                planes = put_together(asked)
+                planes = put_together(request)
             else:
-                bands = [put_together(asked.at(band)) for band in bands_of(look)]
+                bands = [put_together(request.at(band)) for band in bands_of(look)]
                 planes = filtered(np.concatenate(bands, axis=1), look)
             return planes if term.operator == "multiply" else config.convert(planes, together, working)
 
         read_in = [colouring.space_of(name) for name in term.passes]
         chain = ("as stored",) if term.operator == "multiply" else (config.key, *read_in, working)
-        return self.kept(self.keys.of_pixels("term", str(term), look, *chain), make, asked)
+        return self.kept(self.keys.of_pixels("term", str(term), look, *chain), make, request)
 
-    def stored(self, name: str, space: str, asked: Evaluation, is_data: bool = False) -> Planes:
+    def stored(self, name: str, space: str, request: EvaluationRequest, is_data: bool = False) -> Planes:
         """A pass at a look in a scene-linear space; data, and what has no three channels, as it stands."""
-        stored = sample_pass(self.frame, name, asked.look)
+        stored = sample_pass(self.frame, name, request.look)
         if is_data or stored.shape[0] < 3:
             return stored
-        return asked.colouring.config.convert(stored[:3], asked.colouring.space_of(name), space)
+        return request.colouring.config.convert(stored[:3], request.colouring.space_of(name), space)
 
-    def light_of(self, name: str, asked: Evaluation) -> Planes:
+    def light_of(self, name: str, request: EvaluationRequest) -> Planes:
         """A pass as working-space light, (3, H, W)."""
-        stored = colour_of_pass(self.frame, name, asked.look)
+        stored = colour_of_pass(self.frame, name, request.look)
         found = self.render.find_pass(name)
         if found is None or not found.is_colour:
             return stored
-        colouring = asked.colouring
+        colouring = request.colouring
         return colouring.config.convert(stored, colouring.space_of(name), colouring.working.name)
 
-    def reference(self, asked: Evaluation) -> Planes | None:
+    def reference(self, request: EvaluationRequest) -> Planes | None:
         """The renderer's own beauty in the working space."""
         if self.render.reference is None:
             return None
-        return self.term(Term("reference", one_pass(self.render.reference)), asked)
+        return self.term(Term("reference", one_pass(self.render.reference)), request)
 
-    def plain(self, asked: Evaluation) -> Planes:
+    def plain(self, request: EvaluationRequest) -> Planes:
         """The plain beauty: the reference, or the untouched sum where there is none."""
-        reference = self.reference(asked)
+        reference = self.reference(request)
         if reference is not None:
             return reference
         if not self.render.recipes:
-            return np.zeros((3, asked.look.out_height, asked.look.out_width), np.float32)
+            return np.zeros((3, request.look.out_height, request.look.out_width), np.float32)
         recipe = self.render.recipes[0].recipe
-        return fold_recipe(recipe, [self.term(t, asked) for t in recipe.terms], alpha=self.cover(recipe, asked))
+        return fold_recipe(recipe, [self.term(t, request) for t in recipe.terms], alpha=self.cover(recipe, request))
 
-    def beauty(self, recipe: Recipe, asked: Evaluation) -> Planes | None:
+    def beauty(self, recipe: Recipe, request: EvaluationRequest) -> Planes | None:
         """The reference, with denoised passes in place of those that it was made of; None without a reference."""
-        reference = self.reference(asked)
+        reference = self.reference(request)
         if reference is None or self.undenoised is None:
             return reference
-        residual = self.residual(recipe, asked)
+        residual = self.residual(recipe, request)
 
         def make() -> Planes:
-            terms = [self.term(term, asked) for term in recipe.terms]
-            return fold_recipe(recipe, terms, base=residual, alpha=self.cover(recipe, asked))
+            terms = [self.term(term, request) for term in recipe.terms]
+            return fold_recipe(recipe, terms, base=residual, alpha=self.cover(recipe, request))
 
-        return self.kept(self.keys.of_reading("denoised", recipe, asked.look, colouring=asked.colouring), make, asked)
+        return self.kept(self.keys.of_reading("denoised", recipe, request.look, colouring=request.colouring), make, request)
 
-    def residual(self, recipe: Recipe, asked: Evaluation) -> Planes | None:
+    def residual(self, recipe: Recipe, request: EvaluationRequest) -> Planes | None:
         """Reference less the plain sum of a recipe, of the passes as stored; None without a reference."""
         if self.undenoised is not None:
-            return self.undenoised.residual(recipe, asked)
-        reference = self.reference(asked)
+            return self.undenoised.residual(recipe, request)
+        reference = self.reference(request)
         if reference is None:
             return None
 
         def make() -> Planes:
-            terms = [self.term(term, asked) for term in recipe.terms]
-            return np.subtract(reference, fold_recipe(recipe, terms, alpha=self.cover(recipe, asked)))
+            terms = [self.term(term, request) for term in recipe.terms]
+            return np.subtract(reference, fold_recipe(recipe, terms, alpha=self.cover(recipe, request)))
 
-        return self.kept(self.keys.of_reading("residual", recipe, asked.look, colouring=asked.colouring), make, asked)
+        return self.kept(self.keys.of_reading("residual", recipe, request.look, colouring=request.colouring), make, request)
 
-    def alpha(self, asked: Evaluation) -> Planes | None:
+    def alpha(self, request: EvaluationRequest) -> Planes | None:
         """The render's alpha as stored, (H, W); None where it has none."""
         name = self.render.alpha_pass
         if name is None:
             return None
-        key = self.keys.of_pixels("pass", name, asked.look, False)
-        return np.asarray(self.kept(key, lambda: sample_pass(self.frame, name, asked.look), asked)[0])
+        key = self.keys.of_pixels("pass", name, request.look, False)
+        return np.asarray(self.kept(key, lambda: sample_pass(self.frame, name, request.look), request)[0])
 
-    def cover(self, recipe: Recipe, asked: Evaluation) -> Planes | None:
+    def cover(self, recipe: Recipe, request: EvaluationRequest) -> Planes | None:
         """The alpha for terms that are laid over; None where none is."""
-        return self.alpha(asked) if any(term.operator == "over" for term in recipe.terms) else None
+        return self.alpha(request) if any(term.operator == "over" for term in recipe.terms) else None
 
-    def kept(self, key: Key, make: Callable[[], Value], asked: Evaluation) -> Value:
+    def kept(self, key: Key, make: Callable[[], Value], request: EvaluationRequest) -> Value:
         """What is kept under a key, where the evaluation keeps anything."""
-        return self.cache.get(key, make) if asked.is_kept else make()
+        return self.cache.get(key, make) if request.is_cacheable else make()

@@ -38,7 +38,7 @@ def colour_warnings(engine: Evaluator, variant: Variant) -> list[ColourWarning]:
     """What is wrong with the chain of this variant; nothing when it is sound."""
     colouring = engine.colouring(variant)
     look = whole_look(engine.render, _LOOKED_AT)
-    reference = engine.terms.reference(engine.ask(variant, look))
+    reference = engine.terms.reference(engine.make_request(variant, look))
     found = [_shown_wrongly(engine, colouring, reference), _clamped(engine, colouring, reference)]
     found += [_other_primaries(engine, colouring, reference), _outside(colouring, reference)]
     return [warning for warning in found if warning is not None]
@@ -80,22 +80,22 @@ def _other_primaries(engine: Evaluator, colouring: Colouring, reference: Planes 
     """The header names primaries, and the space set manually has others."""
     for p in engine.render.passes:
         corners = p.colour.chromaticities
-        told = gamut_of(corners) if corners and p.is_colour else None
+        declared = gamut_of(corners) if corners and p.is_colour else None
         read = colouring.config.gamut_of_space(colouring.space_of(p.name))
-        if told and read and read != GAMUTS[told]:
+        if declared and read and read != GAMUTS[declared]:
             space = colouring.space_of(p.name)
             return ColourWarning(
                 "wrong_gamut",
-                f"The header of {p.colour.name} names the primaries of {told}, but the input space is {space}: hue and "
+                f"The header of {p.colour.name} names the primaries of {declared}, but the input space is {space}: hue and "
                 "saturation are wrong everywhere. Use the space of the header, unless the header is wrong.",
-                _share_off(colouring, reference, space, told),
+                _share_off(colouring, reference, space, declared),
             )
     return None
 
 
-def _share_off(colouring: Colouring, reference: Planes | None, space: str, told: str) -> float | None:
+def _share_off(colouring: Colouring, reference: Planes | None, space: str, declared: str) -> float | None:
     """The share of the picture whose colours differ visibly between two readings of the same values."""
-    meant = colouring.config.space_of_gamut(told)
+    meant = colouring.config.space_of_gamut(declared)
     if reference is None or meant is None:
         return None
     stored = colouring.config.convert(reference, colouring.working.name, space)

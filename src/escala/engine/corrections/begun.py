@@ -7,7 +7,7 @@ from typing import Any
 from escala.model.corrections import Correction
 
 from ..chain import Picture
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..surroundings import Surroundings
 from .registry import apply_corrections
 
@@ -31,12 +31,12 @@ def apply_begun(
     corrections: Sequence[Correction],
     made_of: Any,
     place: str,
-    asked: Evaluation,
+    request: EvaluationRequest,
     around: Surroundings,
 ) -> Picture:
     """As `apply_corrections`; those before the first that changed since the picture before are not applied again."""
     wanted, cache = tuple(corrections), around.terms.cache
-    key = around.terms.keys.of_reading("begun", place, asked.look, asked.viewer, colouring=asked.colouring)
+    key = around.terms.keys.of_reading("begun", place, request.look, request.viewer, colouring=request.colouring)
     kept: Begun | None = cache.peek(key)
     same = 0
     if kept is not None and kept.before is picture and kept.made_of == made_of:
@@ -46,6 +46,6 @@ def apply_begun(
     # The whole list is never kept: the next picture changes one of them, most often the last that changed.
     until = min(same, len(wanted) - 1)
     if until > done:
-        done, after = until, apply_corrections(after, wanted[done:until], asked, around.mattes)
+        done, after = until, apply_corrections(after, wanted[done:until], request, around.mattes)
     cache.put(key, Begun(picture, wanted, made_of, done, after))
-    return apply_corrections(after, wanted[done:], asked, around.mattes)
+    return apply_corrections(after, wanted[done:], request, around.mattes)

@@ -41,68 +41,68 @@ from escala.model.corrections import (
 )
 
 from ..chain import Picture
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..mattes.mattes import Mattes
 
 
-def _expose(correction: ExposureCorrection, asked: Evaluation) -> Step:
+def _expose(correction: ExposureCorrection, request: EvaluationRequest) -> Step:
     return gain_step(stops_to_gain(correction.stops))
 
 
-def _cdl(correction: CdlCorrection, asked: Evaluation) -> Step:
+def _cdl(correction: CdlCorrection, request: EvaluationRequest) -> Step:
     c = correction
     return cdl_step(c.slope, c.offset, c.power, c.saturation, c.clamp)
 
 
-def _white_balance(correction: WhiteBalanceCorrection, asked: Evaluation) -> Step:
-    return gain_step(white_gain(asked.colouring.working, correction.kelvin, correction.duv))
+def _white_balance(correction: WhiteBalanceCorrection, request: EvaluationRequest) -> Step:
+    return gain_step(white_gain(request.colouring.working, correction.kelvin, correction.duv))
 
 
-def _hue_saturation(correction: HueSaturationCorrection, asked: Evaluation) -> Step:
+def _hue_saturation(correction: HueSaturationCorrection, request: EvaluationRequest) -> Step:
     return hue_step(correction.hue, correction.saturation, correction.value)
 
 
-def _range(correction: RangeCorrection, asked: Evaluation) -> Step:
+def _range(correction: RangeCorrection, request: EvaluationRequest) -> Step:
     c = correction
     return range_step(c.black, c.white, c.out_black, c.out_white, c.gamma)
 
 
-def _contrast(correction: ContrastCorrection, asked: Evaluation) -> Step:
+def _contrast(correction: ContrastCorrection, request: EvaluationRequest) -> Step:
     return contrast_step(correction.amount, correction.pivot)
 
 
-def _curves(correction: CurvesCorrection, asked: Evaluation) -> Step:
+def _curves(correction: CurvesCorrection, request: EvaluationRequest) -> Step:
     return curves_step(correction.master, correction.red, correction.green, correction.blue)
 
 
-def _tint(correction: TintCorrection, asked: Evaluation) -> Step:
-    return tint_step(correction.colour, correction.amount, asked.colouring.working.luminance_weights)
+def _tint(correction: TintCorrection, request: EvaluationRequest) -> Step:
+    return tint_step(correction.colour, correction.amount, request.colouring.working.luminance_weights)
 
 
-def _roll_off(correction: RollOffCorrection, asked: Evaluation) -> Step:
+def _roll_off(correction: RollOffCorrection, request: EvaluationRequest) -> Step:
     return roll_off_step(correction.start, correction.limit)
 
 
-def _lut(planes: Planes, correction: LutCorrection, asked: Evaluation) -> Planes:
+def _lut(planes: Planes, correction: LutCorrection, request: EvaluationRequest) -> Planes:
     return apply_lut(planes, read_lut(Path(correction.path)))
 
 
-def _config(planes: Planes, correction: ConfigCorrection, asked: Evaluation) -> Planes:
-    colouring = asked.colouring
+def _config(planes: Planes, correction: ConfigCorrection, request: EvaluationRequest) -> Planes:
+    colouring = request.colouring
     return colouring.config.transform(planes, correction.name, colouring.working.name, correction.inverse)
 
 
-def _blur(planes: Planes, correction: BlurCorrection, asked: Evaluation) -> Planes:
-    scale = asked.look.scale
-    return blur(planes, [radius * scale for radius in correction.radius_px], correction.turn, asked.reporting("blur"))
+def _blur(planes: Planes, correction: BlurCorrection, request: EvaluationRequest) -> Planes:
+    scale = request.look.scale
+    return blur(planes, [radius * scale for radius in correction.radius_px], correction.turn, request.reporting("blur"))
 
 
-def _sharpen(planes: Planes, correction: SharpenCorrection, asked: Evaluation) -> Planes:
-    return sharpen(planes, correction.radius_px * asked.look.scale, correction.amount, asked.reporting("sharpen"))
+def _sharpen(planes: Planes, correction: SharpenCorrection, request: EvaluationRequest) -> Planes:
+    return sharpen(planes, correction.radius_px * request.look.scale, correction.amount, request.reporting("sharpen"))
 
 
 # What changes each pixel by itself, as a step: neighbours in a list are run together.
-STEPS: dict[str, Callable[[Any, Evaluation], Step]] = {
+STEPS: dict[str, Callable[[Any, EvaluationRequest], Step]] = {
     "exposure": _expose,
     "cdl": _cdl,
     "white_balance": _white_balance,
@@ -114,7 +114,7 @@ STEPS: dict[str, Callable[[Any, Evaluation], Step]] = {
     "roll_off": _roll_off,
 }
 # What looks around, or goes through the colour library: the function, and whether it is linear.
-PICTURES: dict[str, tuple[Callable[[Planes, Any, Evaluation], Planes], bool]] = {
+PICTURES: dict[str, tuple[Callable[[Planes, Any, EvaluationRequest], Planes], bool]] = {
     "lut": (_lut, False),
     "config": (_config, False),
     "blur": (_blur, True),
@@ -123,28 +123,28 @@ PICTURES: dict[str, tuple[Callable[[Planes, Any, Evaluation], Planes], bool]] = 
 
 
 def apply_corrections(
-    picture: Picture, corrections: Sequence[Correction], asked: Evaluation, mattes: Mattes
+    picture: Picture, corrections: Sequence[Correction], request: EvaluationRequest, mattes: Mattes
 ) -> Picture:
     """Corrections on a picture in order, each limited by opacity and matte; on unassociated colour unless linear."""
     run: list[Laid] = []
     for correction in corrections:
         if not correction.is_seen:
             continue
-        matte = None if correction.matte is None else mattes.at(correction.matte, asked)
+        matte = None if correction.matte is None else mattes.at(correction.matte, request)
         if correction.kind in STEPS:
-            run.append(Laid(STEPS[correction.kind](correction, asked), correction.opacity, matte))
+            run.append(Laid(STEPS[correction.kind](correction, request), correction.opacity, matte))
             continue
-        picture, run = _lay(_run(picture, run), correction, matte, asked), []
+        picture, run = _lay(_run(picture, run), correction, matte, request), []
     return _run(picture, run)
 
 
-def _lay(picture: Picture, correction: Correction, matte: Matte | None, asked: Evaluation) -> Picture:
+def _lay(picture: Picture, correction: Correction, matte: Matte | None, request: EvaluationRequest) -> Picture:
     """A correction of the whole picture."""
     function, linear = choose("correction", correction.kind, PICTURES)
     alpha = None if linear else picture.alpha
 
     def changed(planes: Planes) -> Planes:
-        return function(planes, correction, asked)
+        return function(planes, correction, request)
 
     return picture.with_colour(lay_picture(picture.colour, changed, correction.opacity, alpha, matte))
 

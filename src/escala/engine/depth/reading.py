@@ -66,15 +66,15 @@ def distance_at(picture: Picture, ground: Ground) -> Planes | None:
 
     What is taken out of the CG is nothing.
     """
-    terms, asked = ground.around.terms, ground.asked
-    reading = asked.variant.depth.reading
+    terms, request = ground.around.terms, ground.request
+    reading = request.variant.depth.reading
     found = found_depth(terms, reading.pass_)
     if found is None:
         return None
-    depth = ground.around.data(found.name, asked)[0]
+    depth = ground.around.data(found.name, request)[0]
     kind = reading.kind or found.kind
     distance = distance_of(depth, picture.alpha, kind, reading.near, reading.far, reading.scale)
-    left = left_by_removals(asked, ground.around.mattes)
+    left = left_by_removals(request, ground.around.mattes)
     return distance if left is None else np.where(left > 0, distance, np.float32(np.inf))
 
 
@@ -86,14 +86,14 @@ def axial_at(picture: Picture, ground: Ground) -> Planes | None:
     slope = field_of_view(ground.around.render)
     if slope is None:
         return distance
-    part = ground.around.part_of_frame(ground.asked.look)
+    part = ground.around.part_of_frame(ground.request.look)
     x, y = part.from_place(distance, part.middle)
     return axial_of_ray(distance, x[None] * (2.0 / part.width), y[:, None] * (2.0 / part.height), slope)
 
 
 def kind_of(ground: Ground) -> str | None:
     """How the depth pass is read."""
-    reading = ground.asked.variant.depth.reading
+    reading = ground.request.variant.depth.reading
     found = found_depth(ground.around.terms, reading.pass_)
     return reading.kind or (found.kind if found else None)
 
@@ -104,16 +104,16 @@ def field_of_view(render: Render) -> tuple[float, float] | None:
     From `worldToCamera` and `worldToNDC` (OpenEXR's standard attributes: row vectors, 0..1 over the display window), or
     from a field of view across, in degrees.
     """
-    told = {name.rpartition("/")[2].lower(): value for name, value in render.attributes.items()}
+    attributes = {name.rpartition("/")[2].lower(): value for name, value in render.attributes.items()}
     try:
-        if "worldtocamera" in told and "worldtondc" in told:
+        if "worldtocamera" in attributes and "worldtondc" in attributes:
             to_camera, to_picture = (
-                np.array(told[name].split(), np.float64).reshape(4, 4) for name in ("worldtocamera", "worldtondc")
+                np.array(attributes[name].split(), np.float64).reshape(4, 4) for name in ("worldtocamera", "worldtondc")
             )
             projection = np.linalg.inv(to_camera) @ to_picture
             across, down, deep = abs(projection[0, 0]), abs(projection[1, 1]), abs(projection[2, 3])
             return (0.5 * deep / across, 0.5 * deep / down) if min(across, down, deep) > 0 else None
-        degrees = float(next(told[name] for name in ("fieldofview", "fov") if name in told))
+        degrees = float(next(attributes[name] for name in ("fieldofview", "fov") if name in attributes))
     except (StopIteration, ValueError, np.linalg.LinAlgError):
         return None
     if not 0 < degrees < 180:

@@ -17,7 +17,7 @@ from escala.model.variant import Variant
 
 from ..chain import Picture
 from ..effects import Effect, Ground
-from ..evaluation import Purpose
+from ..evaluation import Quality
 from ..looking.look import whole_look
 from ..mattes.kinds import pass_of_role
 from ..surroundings import first_pixel
@@ -36,7 +36,7 @@ def _haze(picture: Picture, haze: Haze, ground: Ground) -> Picture:
     whole = haze.background or picture.alpha is None
     cover = np.ones_like(through) if whole else np.asarray(picture.alpha)
     tint = np.array(haze.colour) * 2.0**haze.level
-    matte = ground.around.matte(haze.matte, ground.asked)
+    matte = ground.around.matte(haze.matte, ground.request)
     return picture.with_colour(lay_haze(picture.colour, through, cover, tint, matte))
 
 
@@ -54,7 +54,7 @@ def _through(picture: Picture, haze: Haze, ground: Ground) -> Matte | None:
         if position is None:
             return None
         height = haze.height
-        share = height_share(ground.around.data(position, ground.asked)[:3], height.base, height.thickness, height.up)
+        share = height_share(ground.around.data(position, ground.request)[:3], height.base, height.thickness, height.up)
     through = transmittance(distance, haze.density, haze.start, share)
     if haze.background or picture.alpha is None:
         return through
@@ -69,28 +69,28 @@ def _defocus(picture: Picture, lens: Defocus, ground: Ground) -> Picture:
     distance = axial_at(picture, ground)
     if distance is None:
         return picture
-    scale = ground.asked.look.scale
+    scale = ground.request.look.scale
     radius = blur_radius(distance, lens.focus, lens.aperture * scale, lens.limit_px * scale)
-    facts = picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.asked.look)
-    colour, alpha = defocus_coarsely(*facts) if ground.asked.is_moving else defocus(*facts, told=ground.told)
+    facts = picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.request.look)
+    colour, alpha = defocus_coarsely(*facts) if ground.request.is_preview else defocus(*facts, report_progress=ground.report_progress)
     return Picture(colour, lambda: alpha)
 
 
 def _defocus_reach(lens: Defocus, ground: Ground) -> float:
-    return _AROUND_RADII * lens.limit_px + _AROUND_PX / ground.asked.look.scale
+    return _AROUND_RADII * lens.limit_px + _AROUND_PX / ground.request.look.scale
 
 
 def _motion(picture: Picture, motion: Motion, ground: Ground) -> Picture:
-    render, asked = ground.around.render, ground.asked
-    name = motion_pass(render, asked.variant, ground.around.terms.frame.passes)
+    render, request = ground.around.render, ground.request
+    name = motion_pass(render, request.variant, ground.around.terms.frame.passes)
     if name is None:
         return picture
     _check_motion_cost(name, motion, ground)
-    vectors = _vectors(ground.around.data(name, asked), motion, asked.look.scale)
+    vectors = _vectors(ground.around.data(name, request), motion, request.look.scale)
     times = shutter_times(motion.shutter, motion.centre)
     distance = distance_at(picture, ground)
-    facts = picture.colour, picture.alpha, vectors, distance, times, first_pixel(asked.look)
-    colour, alpha = motion_blur_coarsely(*facts) if asked.is_moving else motion_blur(*facts, told=ground.told)
+    facts = picture.colour, picture.alpha, vectors, distance, times, first_pixel(request.look)
+    colour, alpha = motion_blur_coarsely(*facts) if request.is_preview else motion_blur(*facts, report_progress=ground.report_progress)
     return Picture(colour, lambda: alpha)
 
 
@@ -100,12 +100,12 @@ def _check_motion_cost(name: str, motion: Motion, ground: Ground) -> None:
     The work of a pixel grows with the length of its way; their mean is that of a small image of the vectors. Bands of
     an export are one image.
     """
-    look, raster = ground.asked.look, ground.around.render.raster
-    if ground.asked.purpose is Purpose.MOVING:
+    look, raster = ground.request.look, ground.around.render.raster
+    if ground.request.quality is Quality.PREVIEW:
         return
-    is_band = ground.asked.purpose is Purpose.DELIVERING
+    is_band = ground.request.quality is Quality.EXPORT
     pixels = raster.width * raster.height if is_band else look.out_width * look.out_height
-    small = ground.asked.at(whole_look(ground.around.render))
+    small = ground.request.at(whole_look(ground.around.render))
     length = np.hypot(*_vectors(ground.around.data(name, small), motion, look.scale * motion.shutter))
     mean = float(np.minimum(np.nan_to_num(length, posinf=0.0), FARTHEST).mean())
     if mean * pixels > _MAX_WAYS:
@@ -123,7 +123,7 @@ def _vectors(stored: Planes, motion: Motion, scale: float) -> Planes:
 def _motion_reach(motion: Motion, ground: Ground) -> float:
     """Twice as far as the longest vector goes, for what lies behind is looked for as far again."""
     render = ground.around.render
-    name = motion_pass(render, ground.asked.variant, ground.around.terms.frame.passes)
+    name = motion_pass(render, ground.request.variant, ground.around.terms.frame.passes)
     found = render.find_pass(name) if name is not None else None
     if found is None:
         return 0.0
@@ -131,8 +131,8 @@ def _motion_reach(motion: Motion, ground: Ground) -> float:
     longest = [max(abs(low), abs(high)) for low, high in zip(statistics.low[:2], statistics.high[:2], strict=True)]
     most = max(size * abs(scale) for size, scale in zip(longest, motion.scale, strict=True))
     opened, closed = shutter_times(motion.shutter, motion.centre)
-    way = min(most * max(abs(opened), abs(closed), closed - opened), FARTHEST / ground.asked.look.scale)
-    return float(2 * way + _AROUND_PX / ground.asked.look.scale)
+    way = min(most * max(abs(opened), abs(closed), closed - opened), FARTHEST / ground.request.look.scale)
+    return float(2 * way + _AROUND_PX / ground.request.look.scale)
 
 
 def _read_by(variant: Variant) -> Any:

@@ -12,7 +12,7 @@ from escala.model.variant import Variant
 
 from ..chain import Picture
 from ..effects import Ground
-from ..evaluation import Evaluation, Purpose
+from ..evaluation import EvaluationRequest, Quality
 from ..evaluator import Evaluator
 from ..looking.look import full_look, whole_look
 from .reading import FoundDepth, axial_at, distance_at, field_of_view, found_depth, kind_of, waiting_passes
@@ -54,13 +54,13 @@ class DepthPlace:
 
 def survey_depth(engine: Evaluator, variant: Variant) -> Survey:
     """The depth of a frame as a variant reads it."""
-    asked = engine.ask(variant, whole_look(engine.render, _COUNTED_ON))
-    ground = Ground(asked, engine.around)
+    request = engine.make_request(variant, whole_look(engine.render, _COUNTED_ON))
+    ground = Ground(request, engine.around)
     waits = waiting_passes(engine.render, _with_all(variant), engine.frame.passes)
-    distance = distance_at(_bare(engine, asked), ground)
+    distance = distance_at(_bare(engine, request), ground)
     found = found_depth(engine.terms, variant.depth.reading.pass_)
     edges, counts, nothing = _counted(distance)
-    sky, air = _far_light(distance, engine.terms.plain(asked))
+    sky, air = _far_light(distance, engine.terms.plain(request))
     is_told = kind_of(ground) != "ray" or field_of_view(engine.render) is not None
     moves = not any(place.startswith("depth/motion") for place, _ in waits)
     return Survey(
@@ -75,9 +75,9 @@ def _with_all(variant: Variant) -> Variant:
     return variant.model_copy(update={"depth": depth.model_copy(update=on)})
 
 
-def _bare(engine: Evaluator, asked: Evaluation) -> Picture:
+def _bare(engine: Evaluator, request: EvaluationRequest) -> Picture:
     """A picture of which only the alpha is asked."""
-    return Picture(np.zeros((3, asked.look.out_height, asked.look.out_width), np.float32), lambda: engine.alpha(asked))
+    return Picture(np.zeros((3, request.look.out_height, request.look.out_width), np.float32), lambda: engine.alpha(request))
 
 
 def _counted(distance: Planes | None) -> tuple[tuple[float, ...], tuple[float, ...], float]:
@@ -105,9 +105,9 @@ def depth_at(engine: Evaluator, variant: Variant, x: int, y: int) -> DepthPlace:
     across, down = render.offset
     raster = render.raster
     column, row = min(max(x + across, 0), raster.width - 1), min(max(y + down, 0), raster.height - 1)
-    asked = engine.ask(variant, full_look(column, row, 1, 1), Purpose.DELIVERING)
-    ground = Ground(asked, engine.around)
-    distance = axial_at(_bare(engine, asked), ground)
+    request = engine.make_request(variant, full_look(column, row, 1, 1), Quality.EXPORT)
+    ground = Ground(request, engine.around)
+    distance = axial_at(_bare(engine, request), ground)
     if distance is None:
         return DepthPlace(None, None)
     lens = variant.depth.defocus

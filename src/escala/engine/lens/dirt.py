@@ -19,12 +19,12 @@ def dirt_image(variant: Variant, around: Surroundings) -> OutsideImage | None:
 
 def dirt_gain(ground: Ground) -> Planes | None:
     """`1 + amount · picture`, (3, H, W), at the look that is asked for; None where there is no dirt."""
-    found, asked, terms = dirt_image(ground.asked.variant, ground.around), ground.asked, ground.around.terms
+    found, request, terms = dirt_image(ground.request.variant, ground.around), ground.request, ground.around.terms
     if found is None:
         return None
-    key = terms.keys.of_reading("dirt", found.fingerprint, asked.look)
-    laid = terms.kept(key, lambda: _laid_over(found, asked.look, ground.around), asked)
-    return np.asarray(np.float32(1.0) + np.float32(asked.variant.lens.dirt.amount) * laid)
+    key = terms.keys.of_reading("dirt", found.fingerprint, request.look)
+    laid = terms.kept(key, lambda: _laid_over(found, request.look, ground.around), request)
+    return np.asarray(np.float32(1.0) + np.float32(request.variant.lens.dirt.amount) * laid)
 
 
 def _laid_over(image: OutsideImage, look: Look, around: Surroundings) -> Planes:

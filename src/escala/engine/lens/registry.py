@@ -25,7 +25,7 @@ _LOBES_PX = 4
 
 
 def _distort(picture: Picture, lens: Distortion, ground: Ground) -> Picture:
-    part = ground.around.part_of_frame(ground.asked.look)
+    part = ground.around.part_of_frame(ground.request.look)
     alpha = picture.alpha
     planes = picture.colour if alpha is None else np.concatenate([picture.colour, alpha[None]])
     moved = distort(np.ascontiguousarray(planes), part, lens.k1, lens.k2, lens.centre, lens.fill)
@@ -33,18 +33,18 @@ def _distort(picture: Picture, lens: Distortion, ground: Ground) -> Picture:
 
 
 def _distortion_reach(lens: Distortion, ground: Ground) -> float:
-    part = ground.around.part_of_frame(ground.asked.look)
+    part = ground.around.part_of_frame(ground.request.look)
     corner = part.farthest_corner(part.middle if lens.centre is None else lens.centre)
-    return reach_of_distortion(lens.k1, lens.k2, corner) + _LOBES_PX / ground.asked.look.scale
+    return reach_of_distortion(lens.k1, lens.k2, corner) + _LOBES_PX / ground.request.look.scale
 
 
 def _aberration(picture: Picture, lens: Aberration, ground: Ground) -> Picture:
-    part = ground.around.part_of_frame(ground.asked.look)
+    part = ground.around.part_of_frame(ground.request.look)
     return picture.with_colour(spread_colours(picture.colour, part, lens.shift_px))
 
 
 def _aberration_reach(lens: Aberration, ground: Ground) -> float:
-    return abs(lens.shift_px) + _LOBES_PX / ground.asked.look.scale
+    return abs(lens.shift_px) + _LOBES_PX / ground.request.look.scale
 
 
 def _flared(picture: Picture, light: Planes, lens: Glow | Glare, ground: Ground) -> Picture:
@@ -53,41 +53,41 @@ def _flared(picture: Picture, light: Planes, lens: Glow | Glare, ground: Ground)
 
 
 def _glow(picture: Picture, lens: Glow, ground: Ground) -> Picture:
-    asked = ground.asked
-    tint = np.array(lens.tint) / float(asked.colouring.working.luminance_weights @ np.array(lens.tint))
-    light = light_over(picture.colour, lens.threshold, tint.tolist(), ground.around.matte(lens.matte, asked))
-    spread = glow(light, lens.size_px * asked.look.scale, first_pixel(asked.look))
+    request = ground.request
+    tint = np.array(lens.tint) / float(request.colouring.working.luminance_weights @ np.array(lens.tint))
+    light = light_over(picture.colour, lens.threshold, tint.tolist(), ground.around.matte(lens.matte, request))
+    spread = glow(light, lens.size_px * request.look.scale, first_pixel(request.look))
     return _flared(picture, spread, lens, ground)
 
 
 def _glow_reach(lens: Glow, ground: Ground) -> float:
-    scale = ground.asked.look.scale
+    scale = ground.request.look.scale
     return reach_of_sizes(lens.size_px * scale) / scale
 
 
 def _glare(picture: Picture, lens: Glare, ground: Ground) -> Picture:
-    asked, scale = ground.asked, ground.asked.look.scale
-    light = light_over(picture.colour, lens.threshold, (1.0, 1.0, 1.0), ground.around.matte(lens.matte, asked))
-    rays = glare(light, lens.streaks, lens.length_px * scale, lens.turn, lens.soft_px * scale, first_pixel(asked.look))
+    request, scale = ground.request, ground.request.look.scale
+    light = light_over(picture.colour, lens.threshold, (1.0, 1.0, 1.0), ground.around.matte(lens.matte, request))
+    rays = glare(light, lens.streaks, lens.length_px * scale, lens.turn, lens.soft_px * scale, first_pixel(request.look))
     return _flared(picture, rays, lens, ground)
 
 
 def _glare_reach(lens: Glare, ground: Ground) -> float:
-    scale = ground.asked.look.scale
+    scale = ground.request.look.scale
     return reach_of_rays(lens.length_px * scale, lens.soft_px * scale) / scale
 
 
 def _vignette(picture: Picture, lens: Vignette, ground: Ground) -> Picture:
-    part, matte = ground.around.part_of_frame(ground.asked.look), ground.around.matte(lens.matte, ground.asked)
+    part, matte = ground.around.part_of_frame(ground.request.look), ground.around.matte(lens.matte, ground.request)
     shape = lens.stops, lens.centre, lens.size, lens.roundness, lens.soft
     return picture.with_colour(vignette(picture.colour, part, *shape, matte))
 
 
 def _grain(picture: Picture, lens: Grain, ground: Ground) -> Picture:
-    asked, terms = ground.asked, ground.around.terms
-    key = terms.keys.of_reading("grain", lens.seed, asked.number, lens.size_px, asked.look)
-    noise = terms.kept(key, lambda: _noise_at(lens, ground, asked.look), asked)
-    matte = ground.around.matte(lens.matte, asked)
+    request, terms = ground.request, ground.around.terms
+    key = terms.keys.of_reading("grain", lens.seed, request.number, lens.size_px, request.look)
+    noise = terms.kept(key, lambda: _noise_at(lens, ground, request.look), request)
+    matte = ground.around.matte(lens.matte, request)
     if matte is not None:
         noise = noise * matte
     return picture.with_colour(lay_grain(picture.colour, noise, lens.amount, lens.response))
@@ -99,7 +99,7 @@ def _noise_at(lens: Grain, ground: Ground, look: Look) -> Planes:
 
     def at(place: Look) -> Planes:
         return grain_noise(
-            lens.seed, ground.asked.number, lens.size_px, place.x - left, place.y - top, place.width, place.height
+            lens.seed, ground.request.number, lens.size_px, place.x - left, place.y - top, place.width, place.height
         )
 
     if look.is_full:
@@ -109,7 +109,7 @@ def _noise_at(lens: Grain, ground: Ground, look: Look) -> Planes:
 
 def _on_level(part: LensEffect, ground: Ground) -> float:
     """Its noise looks no farther than its pixel, which must be one of a pyramid level."""
-    return 1.0 / ground.asked.look.scale
+    return 1.0 / ground.request.look.scale
 
 
 def _dirty(variant: Variant) -> Any:

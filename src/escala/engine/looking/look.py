@@ -16,7 +16,7 @@ from escala.core.progress import ProgressCallback, no_progress
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 
-from ..worker import give_way
+from ..worker import yield_to_urgent
 
 SMALL_WIDTH = 128
 BAND_ROWS = 128
@@ -110,12 +110,12 @@ def full_look(x: int, y: int, width: int, height: int) -> Look:
     return Look(x, y, width, height, width, height)
 
 
-def bands_of(look: Look, rows: int = BAND_ROWS, told: ProgressCallback = no_progress) -> Iterator[Look]:
+def bands_of(look: Look, rows: int = BAND_ROWS, report_progress: ProgressCallback = no_progress) -> Iterator[Look]:
     """A region pixel by pixel, in bands of rows, so that memory stays small; between two, others have their turn."""
     for top in range(0, look.height, rows):
-        told(top / look.height)
+        report_progress(top / look.height)
         yield full_look(look.x, look.y + top, look.width, min(rows, look.height - top))
-        give_way()
+        yield_to_urgent()
 
 
 def fit_look(x: int, y: int, width: int, height: int, most_width: int, most_height: int) -> Look:

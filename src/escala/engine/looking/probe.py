@@ -10,7 +10,7 @@ from escala.core.planes import Planes
 from escala.model.variant import Variant
 
 from ..balance.board import board_recipes
-from ..evaluation import Evaluation, Purpose
+from ..evaluation import EvaluationRequest, Quality
 from ..evaluator import Evaluator
 from .look import full_look
 
@@ -18,7 +18,7 @@ MOST_PIXELS = 65
 
 Triple = tuple[float, float, float]
 # What is told: None for what is no number.
-Told = tuple[float | None, float | None, float | None]
+OptionalTriple = tuple[float | None, float | None, float | None]
 
 
 @dataclass(frozen=True)
@@ -41,10 +41,10 @@ class Probe:
     x: int
     y: int
     size: int
-    linear: Told
-    source: Told
+    linear: OptionalTriple
+    source: OptionalTriple
     stops: float | None
-    display: Told
+    display: OptionalTriple
     hue: float | None
     saturation: float | None
     alpha: float | None
@@ -62,12 +62,12 @@ def probe_at(engine: Evaluator, variant: Variant, x: int, y: int, size: int = 1)
     left, top = x + across - size // 2, y + down - size // 2
     left, top = max(0, min(left, raster.width - size)), max(0, min(top, raster.height - size))
     look = full_look(left, top, min(size, raster.width), min(size, raster.height))
-    asked = engine.ask(variant, look, Purpose.DELIVERING)
-    colouring = asked.colouring
-    picture = engine.picture(asked)
+    request = engine.make_request(variant, look, Quality.EXPORT)
+    colouring = request.colouring
+    picture = engine.picture(request)
     finished = picture.colour
     linear = _mean(finished)
-    reference = engine.terms.reference(asked)
+    reference = engine.terms.reference(request)
     source = (
         _mean(colouring.config.convert(reference, colouring.working.name, colouring.input_space))
         if reference is not None
@@ -81,16 +81,16 @@ def probe_at(engine: Evaluator, variant: Variant, x: int, y: int, size: int = 1)
         x=x,
         y=y,
         size=size,
-        linear=_told(linear),
-        source=_told(source),
+        linear=_finite_or_none(linear),
+        source=_finite_or_none(source),
         stops=float(np.log2(luminance / MIDDLE_GREY)) if 0 < luminance < np.inf else None,
-        display=_told(shown),
+        display=_finite_or_none(shown),
         hue=hue,
         saturation=saturation,
         alpha=None if alpha is None else _number(float(alpha.mean())),
-        lights=_parts(engine, asked, "light"),
-        components=_parts(engine, asked, "component"),
-        passes=_parts(engine, asked, "name"),
+        lights=_parts(engine, request, "light"),
+        components=_parts(engine, request, "component"),
+        passes=_parts(engine, request, "name"),
     )
 
 
@@ -115,7 +115,7 @@ def hue_of(linear: Triple) -> tuple[float | None, float | None]:
     return 60.0 * turn, span / largest
 
 
-def _told(values: Triple) -> Told:
+def _finite_or_none(values: Triple) -> OptionalTriple:
     red, green, blue = map(_number, values)
     return red, green, blue
 
@@ -129,22 +129,22 @@ def _mean(planes: Planes) -> Triple:
     return red, green, blue
 
 
-def _parts(engine: Evaluator, asked: Evaluation, axis: str) -> tuple[Part, ...]:
+def _parts(engine: Evaluator, request: EvaluationRequest, axis: str) -> tuple[Part, ...]:
     """Shares along an axis (light, component, or the name of each term) after the levels, the largest first."""
     recipe = next((r for r in board_recipes(engine) if any(getattr(term, axis) for term in r.terms)), None)
     if recipe is None:
         return ()
-    energy = _energies(engine, recipe, asked, axis)
+    energy = _energies(engine, recipe, request, axis)
     total = sum(energy.values())
     if not 0 < total < np.inf:
         return tuple(Part(name, 0.0) for name in energy)
     return tuple(Part(name, value / total) for name, value in sorted(energy.items(), key=lambda item: -item[1]))
 
 
-def _energies(engine: Evaluator, recipe: Recipe, asked: Evaluation, axis: str) -> dict[str, float]:
+def _energies(engine: Evaluator, recipe: Recipe, request: EvaluationRequest, axis: str) -> dict[str, float]:
     energy: dict[str, float] = {}
-    weights = asked.colouring.working.luminance_weights
-    for term, planes in zip(recipe.terms, engine.head.levelled_terms(recipe, asked), strict=True):
+    weights = request.colouring.working.luminance_weights
+    for term, planes in zip(recipe.terms, engine.head.levelled_terms(recipe, request), strict=True):
         name = getattr(term, axis) or "other"
         energy[name] = energy.get(name, 0.0) + max(0.0, float(np.array(_mean(planes)) @ weights))
     return energy

@@ -13,7 +13,7 @@ from escala.core.planes import Planes, as_planes
 from escala.media.stills import encode_png
 
 from ..colour.chain import Colouring
-from ..evaluation import Purpose
+from ..evaluation import Quality
 from .look import Look
 from .screen import moving_bytes
 from .subject import Subject, see
@@ -34,18 +34,18 @@ class ScopeWish:
     object_name: str | None = None
 
 
-def draw_scope(subject: Subject, look: Look, wish: ScopeWish, purpose: Purpose) -> bytes:
+def draw_scope(subject: Subject, look: Look, wish: ScopeWish, quality: Quality) -> bytes:
     """A scope of the subject at a look, as PNG. Raises `UnknownChoice` for what is not there."""
-    seen = see(subject, look, purpose)
+    seen = see(subject, look, quality)
     colouring = subject.engine.colouring(subject.variant)
     within = None
     if wish.object_name:
-        asked = subject.engine.ask(subject.variant, look)
-        within = subject.engine.mattes.of_objects((wish.object_name,), asked)
+        request = subject.engine.make_request(subject.variant, look)
+        within = subject.engine.mattes.of_objects((wish.object_name,), request)
     if wish.kind == "chromaticity":
         points = chromaticities(seen.planes, _to_d65(colouring), within)
         return encode_png(draw_chromaticity(points, min(wish.columns, wish.rows), list(TRIANGLES)))
-    planes = seen.planes if wish.scale == "stops" or not seen.scene else _displayed(seen.planes, colouring, purpose)
+    planes = seen.planes if wish.scale == "stops" or not seen.scene else _displayed(seen.planes, colouring, quality)
     if wish.kind == "histogram":
         return encode_png(draw_histogram(count_columns(planes, 1, wish.columns, wish.scale, within), wish.rows))
     groups = choose("scope", wish.kind, COLUMN_SCOPES)
@@ -53,9 +53,9 @@ def draw_scope(subject: Subject, look: Look, wish: ScopeWish, purpose: Purpose) 
     return encode_png(draw_columns(counts, wish.kind))
 
 
-def _displayed(planes: Planes, colouring: Colouring, purpose: Purpose) -> Planes:
+def _displayed(planes: Planes, colouring: Colouring, quality: Quality) -> Planes:
     """Display values: by the table while something moves, else by the exact processor."""
-    if purpose is Purpose.MOVING:
+    if quality is Quality.PREVIEW:
         return as_planes(moving_bytes(planes, colouring).transpose(2, 0, 1) / np.float32(255))
     return as_planes(colouring.config.display(planes, colouring.working.name, colouring.view))
 

@@ -30,9 +30,9 @@ from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
 
 from ..colour.chain import Colouring, baked_view
-from ..evaluation import Purpose
+from ..evaluation import Quality
 from ..evaluator import Evaluator
-from ..progress import part_of
+from ..progress import subrange
 from .look import Look, whole_look
 from .subject import Seen, Subject, see
 
@@ -71,30 +71,30 @@ _VIEW_FROM = 0.9
 
 
 def screen_picture(
-    subject: Subject, look: Look, purpose: Purpose, aids: ViewerAids = NO_AIDS, size: tuple[int, int] | None = None
+    subject: Subject, look: Look, quality: Quality, aids: ViewerAids = NO_AIDS, size: tuple[int, int] | None = None
 ) -> tuple[bytes, str]:
     """The subject, encoded, and its media type: JPEG by the baked view while moving, else exact PNG.
 
     What is display values already is shown as it is, whatever the aids. `size`: width and height to enlarge it to.
     """
-    made = replace(subject, progress=part_of(subject.progress, 0.0, _VIEW_FROM))
-    seen, asked = see(made, look, purpose), subject.engine.ask(subject.variant, look, purpose)
+    made = replace(subject, progress=subrange(subject.progress, 0.0, _VIEW_FROM))
+    seen, request = see(made, look, quality), subject.engine.make_request(subject.variant, look, quality)
     subject.progress(_VIEW_FROM, "view")
-    colouring = asked.colouring
+    colouring = request.colouring
     if not seen.scene:
         pixels = to_bytes(seen.planes)
     elif aids.of_light != NO_AIDS:
         pixels = aided_bytes(seen.planes, seen.picture.alpha, colouring, aids)
     else:
-        pixels = moving_bytes(seen.planes, colouring) if asked.is_moving else resting_bytes(seen.planes, colouring)
+        pixels = moving_bytes(seen.planes, colouring) if request.is_preview else resting_bytes(seen.planes, colouring)
     # One that was taken away, or renamed, meanwhile is not shown.
-    if aids.matte is not None and aids.matte in asked.variant.mattes:
-        matte = subject.engine.mattes.at(aids.matte, asked)
+    if aids.matte is not None and aids.matte in request.variant.mattes:
+        matte = subject.engine.mattes.at(aids.matte, request)
         pixels = show_matte(matte) if aids.matte_as == "alone" else hatch_matte(pixels, matte)
     if aids.over is not None:
-        pixels = hatch_matte(pixels, brighter_than(subject.engine.at(_BEFORE_LENS, asked), aids.over))
+        pixels = hatch_matte(pixels, brighter_than(subject.engine.at(_BEFORE_LENS, request), aids.over))
     pixels = _enlarged(pixels, size)
-    return (encode_jpeg(pixels), "image/jpeg") if asked.is_moving else (encode_png(pixels), "image/png")
+    return (encode_jpeg(pixels), "image/jpeg") if request.is_preview else (encode_png(pixels), "image/png")
 
 
 def difference_of(
@@ -167,7 +167,7 @@ def pass_picture(engine: Evaluator, variant: Variant, name: str, look: Look, lif
     `lift`: stops by which light is shown brighter.
     """
     aids = ViewerAids(exposure=lift)
-    return screen_picture(Subject(engine, variant, pass_name=name), look, Purpose.MOVING, aids)[0]
+    return screen_picture(Subject(engine, variant, pass_name=name), look, Quality.PREVIEW, aids)[0]
 
 
 def _as_displayed(seen: Seen, subject: Subject) -> Planes:

@@ -13,10 +13,10 @@ from escala.media.store import StoredFrame
 from escala.model.variant import Variant
 
 from ..chain import Picture
-from ..evaluation import Evaluation, Purpose
+from ..evaluation import EvaluationRequest, Quality
 from ..evaluator import Evaluator
 from ..images import OutsideImage
-from ..progress import Progress, untold
+from ..progress import Progress, no_progress
 from .look import Look, resize_planes, sample_pass
 
 
@@ -34,7 +34,7 @@ class Subject:
     pass_name: str | None = None
     image: OutsideImage | None = None
     viewer: str = ""
-    progress: Progress = untold
+    progress: Progress = no_progress
 
 
 @dataclass(frozen=True)
@@ -50,14 +50,14 @@ class Seen:
         return self.picture.colour
 
 
-def see(subject: Subject, look: Look, purpose: Purpose = Purpose.RESTING) -> Seen:
+def see(subject: Subject, look: Look, quality: Quality = Quality.EXACT) -> Seen:
     """The subject at a look. Raises `BadSource` or `UnknownChoice` for a pass or station that is not there."""
     if subject.image is not None:
         return _see_image(subject, subject.image, look)
-    asked = subject.engine.ask(subject.variant, look, purpose, subject.viewer, subject.progress)
+    request = subject.engine.make_request(subject.variant, look, quality, subject.viewer, subject.progress)
     if subject.pass_name is not None:
-        return _see_pass(subject, subject.pass_name, asked)
-    return Seen(subject.engine.picture(asked, subject.station), True)
+        return _see_pass(subject, subject.pass_name, request)
+    return Seen(subject.engine.picture(request, subject.station), True)
 
 
 def values_at(subject: Subject, look: Look) -> Planes:
@@ -69,16 +69,16 @@ def values_at(subject: Subject, look: Look) -> Planes:
     return see(subject, look).planes
 
 
-def _see_pass(subject: Subject, name: str, asked: Evaluation) -> Seen:
-    engine, colouring = subject.engine, asked.colouring
+def _see_pass(subject: Subject, name: str, request: EvaluationRequest) -> Seen:
+    engine, colouring = subject.engine, request.colouring
     found = engine.render.find_pass(name)
     if found is None:
         raise BadSource(f"{engine.render.name} has no pass {name}")
-    planes = engine.stored_pass(name, asked.look, exact=found.role in EXACT_ROLES)
+    planes = engine.stored_pass(name, request.look, exact=found.role in EXACT_ROLES)
     if not found.is_colour or planes.shape[0] < 3:
         return Seen(_opaque(show_data(found.role, planes)), False)
     light = colouring.config.convert(planes[:3], colouring.space_of(name), colouring.working.name)
-    return Seen(Picture(light, lambda: engine.alpha(asked)), True)
+    return Seen(Picture(light, lambda: engine.alpha(request)), True)
 
 
 def _see_image(subject: Subject, image: OutsideImage, look: Look) -> Seen:

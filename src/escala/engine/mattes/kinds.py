@@ -36,7 +36,7 @@ from escala.model.mattes import (
 from escala.model.render import Render
 
 from ..beauty.terms import Terms
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..looking.look import sample_ids, sample_pass
 from .manifests import crypto_layers
 from .objects import absent_objects, coverage_at, ids_by_layer
@@ -49,7 +49,7 @@ class Ground:
     """What a matte is made of, at one look: passes as stored, light in the working space, and places."""
 
     terms: Terms
-    asked: Evaluation
+    request: EvaluationRequest
 
     @property
     def frame(self) -> StoredFrame:
@@ -60,7 +60,7 @@ class Ground:
         """A pass as stored; one whose pixels must not be mixed by its nearest ones."""
         found = self.terms.render.find_pass(name)
         exact = found is not None and found.role in EXACT_ROLES
-        return sample_pass(self.frame, name, self.asked.look, exact)
+        return sample_pass(self.frame, name, self.request.look, exact)
 
     def of_role(self, role: Role) -> Planes:
         """The pass of a role."""
@@ -68,11 +68,11 @@ class Ground:
 
     def light(self, name: str | None) -> Planes:
         """A pass as working-space light, else the plain beauty."""
-        return self.terms.plain(self.asked) if name is None else self.terms.light_of(name, self.asked)
+        return self.terms.plain(self.request) if name is None else self.terms.light_of(name, self.request)
 
     def outlined(self, outline: Outline, feather_px: float) -> Matte:
         """What a drawn outline in the displayed picture covers."""
-        look, (across, down) = self.asked.look, self.terms.render.offset
+        look, (across, down) = self.request.look, self.terms.render.offset
         step, height, width = look.width / look.out_width, look.out_height, look.out_width
         return outline_matte(outline, look.x - across, look.y - down, width, height, step, feather_px)
 
@@ -87,11 +87,11 @@ def _object(matte: ObjectMatte, ground: Ground) -> Matte:
         return ids_by_layer(ground.frame, matte.names, matte.layer)
 
     key = ground.terms.keys.of_pixels("object ids", matte.names, matte.layer)
-    return coverage_at(ground.frame, ground.terms.cache.get(key, find), ground.asked.look)  # type: ignore[arg-type]
+    return coverage_at(ground.frame, ground.terms.cache.get(key, find), ground.request.look)  # type: ignore[arg-type]
 
 
 def _id(matte: IdMatte, ground: Ground) -> Matte:
-    return id_matte(sample_ids(ground.frame, matte.pass_, ground.asked.look), matte.values, matte.tolerance)
+    return id_matte(sample_ids(ground.frame, matte.pass_, ground.request.look), matte.values, matte.tolerance)
 
 
 def _channel(matte: ChannelMatte, ground: Ground) -> Matte:
@@ -114,7 +114,7 @@ def _normal(matte: NormalMatte, ground: Ground) -> Matte:
 
 
 def _luminance(matte: LuminanceMatte, ground: Ground) -> Matte:
-    weights = ground.asked.colouring.working.luminance_weights
+    weights = ground.request.colouring.working.luminance_weights
     return luminance_matte(ground.light(matte.of), weights, matte.low, matte.high, matte.soft)
 
 
@@ -196,6 +196,6 @@ def is_there(matte: Any, render: Render, frame: StoredFrame) -> bool:
 def value_of(matte: Any, ground: Ground) -> Matte:
     """A matte before it is grown, softened, or put together; 0 where its pass is absent."""
     if not is_there(matte, ground.terms.render, ground.frame):
-        look = ground.asked.look
+        look = ground.request.look
         return np.zeros((look.out_height, look.out_width), np.float32)
     return choose("matte", matte.kind, KINDS).value(matte, ground)

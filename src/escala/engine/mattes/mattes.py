@@ -14,7 +14,7 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from ..beauty.terms import Terms
-from ..evaluation import Evaluation, Purpose
+from ..evaluation import EvaluationRequest, Quality
 from ..keys import Key
 from ..looking.look import Look, bands_of, filtered, full_look, resize_planes
 from .kinds import Ground, absent_of, value_of
@@ -31,25 +31,25 @@ class Mattes:
 
     terms: Terms
 
-    def at(self, name: str, asked: Evaluation) -> Matte:
+    def at(self, name: str, request: EvaluationRequest) -> Matte:
         """A matte of the variant at a look, (H, W). Raises `UnknownChoice` for one that the variant does not have."""
-        choose("matte", name, asked.variant.mattes)
-        key = self._key("matte", name, asked, asked.look, asked.is_moving)
-        make = self._moving if asked.is_moving else self._resting
-        return self.terms.kept(key, lambda: make(name, asked), asked)
+        choose("matte", name, request.variant.mattes)
+        key = self._key("matte", name, request, request.look, request.is_preview)
+        make = self._moving if request.is_preview else self._resting
+        return self.terms.kept(key, lambda: make(name, request), request)
 
-    def product(self, names: tuple[str, ...], asked: Evaluation) -> Matte:
+    def product(self, names: tuple[str, ...], request: EvaluationRequest) -> Matte:
         """Several mattes, each limiting what the others leave; (H, W)."""
-        return join_mattes([self.at(name, asked) for name in names], "product")
+        return join_mattes([self.at(name, request) for name in names], "product")
 
-    def of_objects(self, names: tuple[str, ...], asked: Evaluation, layer: str | None = None) -> Matte:
+    def of_objects(self, names: tuple[str, ...], request: EvaluationRequest, layer: str | None = None) -> Matte:
         """The coverage of named objects at a look, (H, W). Raises `UnknownChoice` for one that no layer knows."""
         absent = absent_objects(self.terms.frame, names, layer)
         if absent:
             known = {name for layer in crypto_layers(self.terms.frame) for name in layer.manifest}
             raise UnknownChoice("object", absent[0], known)
-        made = Variant(colour=asked.variant.colour, mattes={"objects": ObjectMatte(names=names, layer=layer)})
-        return self.at("objects", asked.of(made))
+        made = Variant(colour=request.variant.colour, mattes={"objects": ObjectMatte(names=names, layer=layer)})
+        return self.at("objects", request.of(made))
 
     def check_cost(self, variant: Variant) -> None:
         """Raises `TooLarge` before mattes are made that nobody would wait for.
@@ -68,59 +68,59 @@ class Mattes:
                 f"their joins take {made} mattes of {pixels / 1e6:.1f} million pixels; join fewer, or join joins",
             )
 
-    def whole(self, name: str, asked: Evaluation) -> Matte:
+    def whole(self, name: str, request: EvaluationRequest) -> Matte:
         """A matte of the whole raster, pixel by pixel, worked out once for a frame."""
-        return self.terms.cache.get(self._key("whole matte", name, asked), lambda: self._made_whole(name, asked))
+        return self.terms.cache.get(self._key("whole matte", name, request), lambda: self._made_whole(name, request))
 
-    def _made_whole(self, name: str, asked: Evaluation) -> Matte:
-        matte = asked.variant.mattes[name]
+    def _made_whole(self, name: str, request: EvaluationRequest) -> Matte:
+        matte = request.variant.mattes[name]
         if isinstance(matte, JoinMatte):
-            value = join_mattes((self.whole(member, asked) for member in matte.of), matte.how)
+            value = join_mattes((self.whole(member, request) for member in matte.of), matte.how)
         else:
-            value = self._whole_value(name, asked)
-        return _shaped(matte, value, 1.0, asked.reporting(f"matte {name}"))
+            value = self._whole_value(name, request)
+        return _shaped(matte, value, 1.0, request.reporting(f"matte {name}"))
 
-    def _whole_value(self, name: str, asked: Evaluation) -> Matte:
+    def _whole_value(self, name: str, request: EvaluationRequest) -> Matte:
         """What a matte that is not joined is before it is shaped; band by band, so that memory stays small."""
-        matte, raster = asked.variant.mattes[name], self.terms.render.raster
+        matte, raster = request.variant.mattes[name], self.terms.render.raster
         value = np.empty((raster.height, raster.width), np.float32)
-        there = replace(asked, purpose=Purpose.DELIVERING)
-        for band in bands_of(full_look(0, 0, raster.width, raster.height), told=asked.reporting(f"matte {name}")):
+        there = replace(request, quality=Quality.EXPORT)
+        for band in bands_of(full_look(0, 0, raster.width, raster.height), report_progress=request.reporting(f"matte {name}")):
             value[band.y : band.y + band.height] = value_of(matte, Ground(self.terms, there.at(band)))
         return value
 
-    def _resting(self, name: str, asked: Evaluation) -> Matte:
-        return _part_of(self.whole(name, asked), asked.look)
+    def _resting(self, name: str, request: EvaluationRequest) -> Matte:
+        return _part_of(self.whole(name, request), request.look)
 
-    def _moving(self, name: str, asked: Evaluation) -> Matte:
+    def _moving(self, name: str, request: EvaluationRequest) -> Matte:
         """From filtered passes, lengths in proportion: what looks around itself is made a little larger, then cut."""
-        look, raster, matte = asked.look, self.terms.render.raster, asked.variant.mattes[name]
+        look, raster, matte = request.look, self.terms.render.raster, request.variant.mattes[name]
         place = look.on_level().grown(reach_of(matte.grow_px, matte.soften_px), raster.width, raster.height)
-        there = asked.at(place)
+        there = request.at(place)
         if isinstance(matte, JoinMatte):
             value = join_mattes([self.at(member, there) for member in matte.of], matte.how)
         elif isinstance(matte, ObjectMatte):
-            value = _part_of(self._covered(name, asked), place)
+            value = _part_of(self._covered(name, request), place)
         else:
             value = value_of(matte, Ground(self.terms, there))
-        shaped = _shaped(matte, value, 1.0 / (1 << look.level), asked.reporting(f"matte {name}"))
+        shaped = _shaped(matte, value, 1.0 / (1 << look.level), request.reporting(f"matte {name}"))
         step = 1 << look.level
         left, top, level = (look.x - place.x) // step, (look.y - place.y) // step, look.on_level()
         cut = shaped[top : top + level.out_height, left : left + level.out_width]
         return np.asarray(resize_planes(cut[None], look.out_width, look.out_height)[0])
 
-    def _covered(self, name: str, asked: Evaluation) -> Matte:
+    def _covered(self, name: str, request: EvaluationRequest) -> Matte:
         """Coverage of objects at full size, which is never filtered before it is summed."""
-        bare = asked.variant.mattes[name].model_copy(
+        bare = request.variant.mattes[name].model_copy(
             update={"grow_px": 0.0, "soften_px": 0.0, "gain": 1.0, "invert": False}
         )
         key = self.terms.keys.of_pixels("covered", bare)
-        return self.terms.cache.get(key, lambda: self._whole_value(name, asked))
+        return self.terms.cache.get(key, lambda: self._whole_value(name, request))
 
-    def _key(self, kind: str, name: str, asked: Evaluation, *facts: object) -> Key:
+    def _key(self, kind: str, name: str, request: EvaluationRequest, *facts: object) -> Key:
         """What makes a matte: all that it is joined from, how the render is read, and the colour chain."""
-        made_of = tuple(asked.variant.joined_from(name).items())
-        return self.terms.keys.of_reading(kind, name, made_of, asked.colouring.key, *facts)
+        made_of = tuple(request.variant.joined_from(name).items())
+        return self.terms.keys.of_reading(kind, name, made_of, request.colouring.key, *facts)
 
 
 def _part_of(whole: Matte, look: Look) -> Matte:
@@ -128,9 +128,9 @@ def _part_of(whole: Matte, look: Look) -> Matte:
     return np.asarray(filtered(part, look)[0], np.float32)
 
 
-def _shaped(matte: MatteBase, value: Matte, scale: float, told: ProgressCallback) -> Matte:
+def _shaped(matte: MatteBase, value: Matte, scale: float, report_progress: ProgressCallback) -> Matte:
     """Grown, softened, times its gain, inverted; `scale`: pixels there for each of the full-resolution render."""
-    shaped = soften(grow(value, matte.grow_px * scale, told), matte.soften_px * scale, told)
+    shaped = soften(grow(value, matte.grow_px * scale, report_progress), matte.soften_px * scale, report_progress)
     return level_matte(shaped, matte.gain, matte.invert)
 
 

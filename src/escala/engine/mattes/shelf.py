@@ -12,10 +12,10 @@ from escala.media.stills import encode_jpeg
 from escala.model.mattes import members_of
 from escala.model.variant import Variant
 
-from ..evaluation import Purpose
+from ..evaluation import Quality
 from ..evaluator import Evaluator
 from ..looking.look import Look, whole_look
-from ..worker import give_way
+from ..worker import yield_to_urgent
 from .kinds import absent_of
 from .manifests import crypto_layers
 from .objects import Found, missing_of_layer, objects_under
@@ -78,7 +78,7 @@ class Under:
 def draw_shelf(engine: Evaluator, variant: Variant, first: int = 0, count: int = MAX_TILES) -> tuple[Shelf, bytes]:
     """Mattes of a variant from the `first` on, and their sheet of small pictures as JPEG: white where one covers."""
     look = whole_look(engine.render, TILE_WIDTH)
-    asked = engine.ask(variant, look, Purpose.MOVING)
+    request = engine.make_request(variant, look, Quality.PREVIEW)
     uses: dict[str, list[str]] = {}
     for place, name in variant.matte_uses():
         uses.setdefault(name, []).append(place)
@@ -86,9 +86,9 @@ def draw_shelf(engine: Evaluator, variant: Variant, first: int = 0, count: int =
     waits: dict[str, list[str]] = {}
     mattes = []
     for name in names:
-        give_way()
+        yield_to_urgent()
         waits[name] = [absent for _, absent in absent_of(variant.mattes[name], engine.render, engine.frame)]
-        mattes.append(engine.mattes.at(name, asked))
+        mattes.append(engine.mattes.at(name, request))
     found = tuple(
         ShelfMatte(
             name, variant.mattes[name].kind, float(matte.mean()), index // TILES_A_ROW, index % TILES_A_ROW,
@@ -124,15 +124,15 @@ def objects_at(engine: Evaluator, x: int, y: int, width: int, height: int, layer
     found = tuple(objects_under(engine.frame, place, layer))
     if not found:
         return Under((), [])
-    asked = engine.ask(Variant(), _outline_look(engine), Purpose.MOVING)
-    cover = engine.mattes.of_objects((found[0].name,), asked, found[0].layer)
-    return Under(found, outlines_of(cover, asked.look, engine))
+    request = engine.make_request(Variant(), _outline_look(engine), Quality.PREVIEW)
+    cover = engine.mattes.of_objects((found[0].name,), request, found[0].layer)
+    return Under(found, outlines_of(cover, request.look, engine))
 
 
 def matte_outlines(engine: Evaluator, variant: Variant, name: str) -> list[Outline]:
     """Closed lines around a matte where it covers half, in places of the displayed picture. Raises `UnknownChoice`."""
-    asked = engine.ask(variant, _outline_look(engine), Purpose.MOVING)
-    return outlines_of(engine.mattes.at(name, asked), asked.look, engine)
+    request = engine.make_request(variant, _outline_look(engine), Quality.PREVIEW)
+    return outlines_of(engine.mattes.at(name, request), request.look, engine)
 
 
 def outlines_of(matte: Matte, look: Look, engine: Evaluator) -> list[Outline]:

@@ -16,8 +16,8 @@ from escala.model.render import Render, RenderPass
 from escala.model.source import Denoise
 from escala.model.strict_json import to_json
 
-from ..progress import Progress, untold
-from ..worker import give_way
+from ..progress import Progress, no_progress
+from ..worker import yield_to_urgent
 
 
 def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
@@ -46,7 +46,7 @@ def _is_light(p: RenderPass) -> bool:
 
 
 def denoised_frame(
-    frame: StoredFrame, render: Render, choice: Denoise, store: Path, progress: Progress = untold
+    frame: StoredFrame, render: Render, choice: Denoise, store: Path, progress: Progress = no_progress
 ) -> StoredFrame:
     """The frame with denoised passes in place of the stored ones. Raises `NoDenoiser`."""
     if not choice.on or choice.strength == 0:
@@ -69,7 +69,7 @@ def _smooth(
     folder = _folder(store, "denoised", frame, name, list(guides))
 
     def make() -> Planes:
-        give_way()  # each pass takes seconds: pictures of others go in between
+        yield_to_urgent()  # each pass takes seconds: pictures of others go in between
         progress(share, f"denoising {name}")
         made = {kind: _guide(frame, kind, of, store) for of, kind in guides.items()}
         return denoise_colour(as_planes(frame.planes(name))[:3], **made)
@@ -113,8 +113,8 @@ def _stored(frame: StoredFrame, name: str, folder: Path, make: Callable[[], Plan
 
 
 def _folder(store: Path, *facts: object) -> Path:
-    told = to_json([f.folder.name if isinstance(f, StoredFrame) else f for f in facts])
-    return store / hashlib.sha256(told.encode()).hexdigest()[:32]
+    names = to_json([f.folder.name if isinstance(f, StoredFrame) else f for f in facts])
+    return store / hashlib.sha256(names.encode()).hexdigest()[:32]
 
 
 def _write(frame: StoredFrame, name: str, folder: Path, planes: Planes) -> None:

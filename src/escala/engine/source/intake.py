@@ -15,7 +15,7 @@ from escala.media.store import FITTED, StoredFrame, StoredPass
 from escala.media.windows import Window
 from escala.model.render import Render, RenderPass, SourceEntry, WindowBox
 
-from ..progress import Progress, untold
+from ..progress import Progress, no_progress
 from .recognition import recognise_frame, with_recipes
 
 Result = TypeVar("Result")
@@ -35,7 +35,7 @@ MOST_FRAME_RATE = 1000.0
 def read_render(
     sources: Sequence[str | Path],
     store: Path,
-    progress: Progress = untold,
+    progress: Progress = no_progress,
     fit: bool = False,
     roots: Roots = EVERYWHERE,
     evaluate: Evaluate = at_once,
@@ -133,9 +133,9 @@ def _entry(file: SourceFile) -> SourceEntry:
 
 def _frame_rate(attributes: Mapping[str, str]) -> float:
     """Frames a second as the header says, else 24."""
-    told = next((value for name, value in attributes.items() if name.lower() == "framespersecond"), "")
+    text = next((value for name, value in attributes.items() if name.lower() == "framespersecond"), "")
     try:
-        rate = float(Fraction(told)) if len(told) < 40 else 0.0
+        rate = float(Fraction(text)) if len(text) < 40 else 0.0
     except (ValueError, ZeroDivisionError, OverflowError):
         return USUAL_FRAME_RATE
     return rate if 1.0 <= rate <= MOST_FRAME_RATE else USUAL_FRAME_RATE

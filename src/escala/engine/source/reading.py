@@ -21,7 +21,7 @@ from escala.model.variant import Variant
 
 from ..evaluator import Evaluator
 from ..keys import Key
-from ..progress import Progress, untold
+from ..progress import Progress, no_progress
 from .denoising import denoised_frame
 from .intake import render_of_frame
 from .recognition import recognise_frame, with_recipes
@@ -30,7 +30,7 @@ from .recognition import recognise_frame, with_recipes
 REPAIRED = "repaired/"
 
 
-def read_as(render: Render, frame: StoredFrame, variant: Variant, progress: Progress = untold) -> Render:
+def read_as(render: Render, frame: StoredFrame, variant: Variant, progress: Progress = no_progress) -> Render:
     """The render as a variant reads it; `frame` is its first frame, repaired. Recipes are found and proven anew."""
     progress(0.0, "finding recipe")
     source, recipes = variant.source, [found.recipe for found in render.recipes]
@@ -65,7 +65,7 @@ def read_engine(first: Evaluator, number: int, engine: Evaluator, variant: Varia
     )
 
 
-def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progress = untold) -> Render:
+def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progress = no_progress) -> Render:
     """The render as a variant reads it, worked out once for each way of reading."""
     if not variant.changes_reading:
         return first.render

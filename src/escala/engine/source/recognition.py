@@ -24,7 +24,7 @@ from escala.model.render import DepthReading, FoundRecipe, Render, RenderPass
 
 from ..beauty.proofs import prove_recipe
 from ..depth.kind import WORDS, kind_of_depth
-from ..progress import Progress, untold
+from ..progress import Progress, no_progress
 
 # Checks look at this many pixels of a pass at most, in bands of rows.
 _CHECKED_PIXELS, _CHECKED_ROWS = 1_500_000, 64
@@ -243,22 +243,22 @@ def _promote(
     ]
 
 
-def with_recipes(render: Render, frame: StoredFrame, recipes: Sequence[Recipe], progress: Progress = untold) -> Render:
+def with_recipes(render: Render, frame: StoredFrame, recipes: Sequence[Recipe], progress: Progress = no_progress) -> Render:
     """A render with these recipes, each proven on every pixel; those that match come first."""
     found = []
     for index, recipe in enumerate(recipes):
 
-        def told(share: float, done: int = index) -> None:
+        def report_progress(share: float, done: int = index) -> None:
             progress((done + share) / len(recipes), "verifying sum")
 
-        found.append(_found(render, frame, recipe, told))
+        found.append(_found(render, frame, recipe, report_progress))
     found.sort(key=lambda f: not f.exact)
     frame.release()
     return render.model_copy(update={"recipes": tuple(found)})
 
 
-def _found(render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[float], None]) -> FoundRecipe:
-    proof = prove_recipe(render, frame, recipe, told)
+def _found(render: Render, frame: StoredFrame, recipe: Recipe, report_progress: Callable[[float], None]) -> FoundRecipe:
+    proof = prove_recipe(render, frame, recipe, report_progress)
     return FoundRecipe(
         recipe=recipe,
         sentence=recipe_sentence(recipe),
@@ -273,10 +273,10 @@ def _found(render: Render, frame: StoredFrame, recipe: Recipe, told: Callable[[f
 def _depth_readings(frame: StoredFrame, stored: list[StoredPass], roles: list[PassRole]) -> dict[str, DepthReading]:
     """What each pass that could be taken for depth measures: the data, and what nobody recognised."""
     position = next((p.name for p, role in zip(stored, roles, strict=True) if role.role == Role.POSITION), None)
-    asked = [
+    request = [
         p.name for p, role in zip(stored, roles, strict=True) if role.role in _COULD_BE_DEPTH and p.pixel_type != "uint"
     ]
-    found = {name: kind_of_depth(frame, name, position) for name in asked}
+    found = {name: kind_of_depth(frame, name, position) for name in request}
     return {name: DepthReading(kind=kind, reason=reason) for name, (kind, reason) in found.items()}
 
 

@@ -79,8 +79,8 @@ def _renamed(gone: Mapping[str, NDArray[np.float32]], come: Mapping[str, NDArray
 
 
 def _listed(what: str, before: set[str], after: set[str]) -> list[str]:
-    told = [(sorted(after - before), "new"), (sorted(before - after), "gone")]
-    return [f"{what} {word}: {', '.join(names)}." for names, word in told if names]
+    changes = [(sorted(after - before), "new"), (sorted(before - after), "gone")]
+    return [f"{what} {word}: {', '.join(names)}." for names, word in changes if names]
 
 
 def _size(before: Render, after: Render) -> list[str]:

@@ -18,7 +18,7 @@ from escala.model.surface import AnyChange, Label, Recolour, Repaint
 from escala.model.variant import Variant
 
 from ..beauty.terms import Terms
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..images import FindImage, OutsideImage, label_source
 from ..looking.look import bands_of, colour_of_pass, filtered
 from ..mattes.mattes import Mattes
@@ -64,7 +64,7 @@ class ChangeGround:
     """What a change of a surface may look at beside the colour: the frame, the place, and its image."""
 
     terms: Terms
-    asked: Evaluation
+    request: EvaluationRequest
     image: OutsideImage | None
 
 
@@ -76,15 +76,15 @@ class Surfaces:
     mattes: Mattes
     find_image: FindImage
 
-    def deltas(self, recipe: Recipe, asked: Evaluation, places: Collection[int] | None = None) -> dict[int, Planes]:
+    def deltas(self, recipe: Recipe, request: EvaluationRequest, places: Collection[int] | None = None) -> dict[int, Planes]:
         """What terms of a recipe gain, in the working space, by their places; terms that gain nothing are not in.
 
         `places`: of the terms that are wanted; all by default.
         """
-        changes, colours = changed_components(self.terms.render, asked.variant), colour_passes(self.terms.render)
-        works = {name: self._work(colours[name], tuple(wanted), asked.variant) for name, wanted in changes.items()}
+        changes, colours = changed_components(self.terms.render, request.variant), colour_passes(self.terms.render)
+        works = {name: self._work(colours[name], tuple(wanted), request.variant) for name, wanted in changes.items()}
         return {
-            place: self._delta(term, works[term.component], asked)
+            place: self._delta(term, works[term.component], request)
             for place, term in enumerate(recipe.terms)
             if term.component in works and term.operator in SUMMED and (places is None or place in places)
         }
@@ -102,83 +102,83 @@ class Surfaces:
         mattes = [tuple(variant.joined_from(change.matte).items()) for change in changes if change.matte is not None]
         return ColourWork(colour, changes, tuple(map(self._image_of, changes)), tuple(mattes))
 
-    def _delta(self, term: Term, work: ColourWork, asked: Evaluation) -> Planes:
-        look = asked.look
+    def _delta(self, term: Term, work: ColourWork, request: EvaluationRequest) -> Planes:
+        look = request.look
 
         def make() -> Planes:
-            if asked.is_moving or look.is_full:
-                return self._delta_at(term, work, asked)
-            bands = [self._delta_at(term, work, asked.at(band)) for band in bands_of(look)]
+            if request.is_preview or look.is_full:
+                return self._delta_at(term, work, request)
+            bands = [self._delta_at(term, work, request.at(band)) for band in bands_of(look)]
             return filtered(np.concatenate(bands, axis=1), look)
 
         key = self.terms.keys.of_reading(
-            "surface", str(term), look, asked.is_moving, work.key, colouring=asked.colouring
+            "surface", str(term), look, request.is_preview, work.key, colouring=request.colouring
         )
-        return self.terms.kept(key, make, asked)
+        return self.terms.kept(key, make, request)
 
-    def _delta_at(self, term: Term, work: ColourWork, asked: Evaluation) -> Planes:
+    def _delta_at(self, term: Term, work: ColourWork, request: EvaluationRequest) -> Planes:
         """What a term gains: its light times the change of its colour; a lit term is divided for that."""
-        together = asked.colouring.sum_space((*term.passes, work.colour))
-        before, after = self._change(work, together, asked)
-        fell = self._light_of(term, work.colour, together, asked)
+        together = request.colouring.sum_space((*term.passes, work.colour))
+        before, after = self._change(work, together, request)
+        fell = self._light_of(term, work.colour, together, request)
         if fell is not None:
             gained = fell * (after - before)
         else:
-            gained = self._lit(term, together, asked) * surface_change(before, after)
-        return asked.colouring.config.convert(np.asarray(gained), together, asked.colouring.working.name)
+            gained = self._lit(term, together, request) * surface_change(before, after)
+        return request.colouring.config.convert(np.asarray(gained), together, request.colouring.working.name)
 
-    def _light_of(self, term: Term, colour: str, space: str, asked: Evaluation) -> Planes | None:
+    def _light_of(self, term: Term, colour: str, space: str, request: EvaluationRequest) -> Planes | None:
         """The light that a term multiplies with a colour pass; None for a term that is no such product."""
         light = [factor for factor in term.factors if factor.names != (colour,) or factor.inverted]
         if len(light) != len(term.factors) - 1:
             return None
 
         def make() -> Planes:
-            planes = [factor_planes(factor, lambda name: self._pass_in(name, space, asked)) for factor in light]
-            return reduce(np.multiply, planes) if planes else np.ones_like(self._pass_in(colour, space, asked))
+            planes = [factor_planes(factor, lambda name: self._pass_in(name, space, request)) for factor in light]
+            return reduce(np.multiply, planes) if planes else np.ones_like(self._pass_in(colour, space, request))
 
-        key = self.terms.keys.of_reading("fell", str(term), colour, space, asked.look, colouring=asked.colouring)
-        return self.terms.kept(key, make, asked)
+        key = self.terms.keys.of_reading("fell", str(term), colour, space, request.look, colouring=request.colouring)
+        return self.terms.kept(key, make, request)
 
-    def _lit(self, term: Term, space: str, asked: Evaluation) -> Planes:
-        key = self.terms.keys.of_reading("lit", str(term), space, asked.look, colouring=asked.colouring)
-        return self.terms.kept(key, lambda: term_planes(term, lambda name: self._pass_in(name, space, asked)), asked)
+    def _lit(self, term: Term, space: str, request: EvaluationRequest) -> Planes:
+        key = self.terms.keys.of_reading("lit", str(term), space, request.look, colouring=request.colouring)
+        return self.terms.kept(key, lambda: term_planes(term, lambda name: self._pass_in(name, space, request)), request)
 
-    def _pass_in(self, name: str, space: str, asked: Evaluation) -> Planes:
-        stored = colour_of_pass(self.terms.frame, name, asked.look)
-        return asked.colouring.config.convert(stored, asked.colouring.space_of(name), space)
+    def _pass_in(self, name: str, space: str, request: EvaluationRequest) -> Planes:
+        stored = colour_of_pass(self.terms.frame, name, request.look)
+        return request.colouring.config.convert(stored, request.colouring.space_of(name), space)
 
-    def _change(self, work: ColourWork, space: str, asked: Evaluation) -> tuple[Planes, Planes]:
+    def _change(self, work: ColourWork, space: str, request: EvaluationRequest) -> tuple[Planes, Planes]:
         """A colour pass in a scene-linear space as it is stored, and as it is changed; each (3, H, W)."""
-        config, working = asked.colouring.config, asked.colouring.working.name
+        config, working = request.colouring.config, request.colouring.working.name
 
         def make() -> tuple[Planes, Planes]:
-            stored, before = self._colour_of(work.colour, space, asked)
+            stored, before = self._colour_of(work.colour, space, request)
             changed = before
             for change, image in zip(work.changes, work.images, strict=True):
-                changed = self._changed(changed, change, image, asked)
+                changed = self._changed(changed, change, image, request)
             return stored, stored if changed is before else config.convert(changed, working, space)
 
         # All terms of a component, one for each light, share it.
-        facts = space, asked.look, asked.is_moving, work.key
-        return self.terms.kept(self.terms.keys.of_reading("change", *facts, colouring=asked.colouring), make, asked)
+        facts = space, request.look, request.is_preview, work.key
+        return self.terms.kept(self.terms.keys.of_reading("change", *facts, colouring=request.colouring), make, request)
 
-    def _colour_of(self, name: str, space: str, asked: Evaluation) -> tuple[Planes, Planes]:
+    def _colour_of(self, name: str, space: str, request: EvaluationRequest) -> tuple[Planes, Planes]:
         """A colour pass in a scene-linear space, and in the working space."""
 
         def make() -> tuple[Planes, Planes]:
-            stored = self._pass_in(name, space, asked)
-            return stored, asked.colouring.config.convert(stored, space, asked.colouring.working.name)
+            stored = self._pass_in(name, space, request)
+            return stored, request.colouring.config.convert(stored, space, request.colouring.working.name)
 
-        key = self.terms.keys.of_reading("surface colour", name, space, asked.look, colouring=asked.colouring)
-        return self.terms.kept(key, make, asked)
+        key = self.terms.keys.of_reading("surface colour", name, space, request.look, colouring=request.colouring)
+        return self.terms.kept(key, make, request)
 
-    def _changed(self, colour: Planes, change: AnyChange, image: OutsideImage | None, asked: Evaluation) -> Planes:
+    def _changed(self, colour: Planes, change: AnyChange, image: OutsideImage | None, request: EvaluationRequest) -> Planes:
         """A colour pass in the working space with one change, as far as its matte covers."""
         where = np.full(colour.shape[1:], change.opacity, np.float32)
         if change.matte is not None:
-            where = where * self.mattes.at(change.matte, asked)
-        ground = ChangeGround(self.terms, asked, image)
+            where = where * self.mattes.at(change.matte, request)
+        ground = ChangeGround(self.terms, request, image)
         return choose("change of a surface", change.kind, CHANGES)(colour, change, where, ground)
 
 
@@ -193,7 +193,7 @@ def _repaint(colour: Planes, change: Repaint, where: Matte, ground: ChangeGround
 def _label(colour: Planes, change: Label, where: Matte, ground: ChangeGround) -> Planes:
     if ground.image is None:
         return colour
-    return labelled(colour, change, where, ground.image, ground.asked, ground.terms)
+    return labelled(colour, change, where, ground.image, ground.request, ground.terms)
 
 
 def _as_far(colour: Planes, changed: Planes, where: Matte) -> Planes:

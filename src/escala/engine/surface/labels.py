@@ -11,7 +11,7 @@ from escala.model.surface import Label
 
 from ..beauty.terms import Terms
 from ..colour.chain import Colouring
-from ..evaluation import Evaluation
+from ..evaluation import EvaluationRequest
 from ..images import OutsideImage
 from ..looking.look import Look, sample_pass
 from ..mattes.kinds import pass_of_role
@@ -24,8 +24,8 @@ def pyramid_of(image: OutsideImage, colouring: Colouring) -> PicturePyramid:
     """An image in the working space, associated, with its halves. Raises `TooLarge` for more than memory can hold."""
     raster = image.frame.header.raster
     check_memory(image.source.path, raster.width * raster.height * _PYRAMID_BYTES)
-    colour, alpha, told = image.stored()
-    config, declared = colouring.config, FileColour("", told.chromaticities, told.told, told.encoded)
+    colour, alpha, facts = image.stored()
+    config, declared = colouring.config, FileColour("", facts.chromaticities, facts.told, facts.encoded)
     space = image.source.space or input_space_of(config, declared).name
     light = config.convert(colour, config.space(space), colouring.working.name)
     if alpha is None:
@@ -43,7 +43,7 @@ def uv_pass_of(label: Label, terms: Terms) -> str | None:
 
 
 def labelled(
-    colour: Planes, label: Label, where: Matte, image: OutsideImage, asked: Evaluation, terms: Terms
+    colour: Planes, label: Label, where: Matte, image: OutsideImage, request: EvaluationRequest, terms: Terms
 ) -> Planes:
     """A colour pass with a label over it as far as `where` covers; both in the working space, (3, H, W).
 
@@ -52,14 +52,14 @@ def labelled(
     name = uv_pass_of(label, terms)
     if name is None:
         return colour
-    key = image.key("pyramid", label.space, asked.colouring.config.key, asked.colouring.working.name)
-    pyramid = terms.cache.get(key, lambda: pyramid_of(image, asked.colouring))
+    key = image.key("pyramid", label.space, request.colouring.config.key, request.colouring.working.name)
+    pyramid = terms.cache.get(key, lambda: pyramid_of(image, request.colouring))
     placement = Placement(label.scale, label.move, label.turn, label.outside, label.v_up)
-    place, (top, left) = _with_edge(asked.look, terms)
+    place, (top, left) = _with_edge(request.look, terms)
     uv = terms.kept(
         terms.keys.of_pixels("uv", name, place),
         lambda: as_planes(sample_pass(terms.frame, name, place, exact=True)),
-        asked,
+        request,
     )
     return lay_label(colour, where, uv[:2], pyramid, placement, (top, left))
 

@@ -19,7 +19,7 @@ from escala.media.cdl import CdlValues, cdl_text, read_cdl
 from escala.media.config_files import config_place, find_config, unpack_archives
 from escala.media.configs import colour_config
 from escala.media.places import place_in, plain_name, printable
-from escala.media.whole import told_writing, unfinished
+from escala.media.whole import translate_write_errors, unfinished
 from escala.model.colour import ColourChoice
 from escala.model.corrections import CdlCorrection
 from escala.model.variant import Variant
@@ -78,7 +78,7 @@ def finish_config(path: ConfigPath, query: BatchQuery) -> tuple[dict[str, Any], 
         found = find_config(folder).relative_to(folder)
         colour_config(str(folder / found), roots=studio.roots)
         target = _free_folder(studio, path.name)
-        with told_writing(target):
+        with translate_write_errors(target):
             folder.rename(target)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
@@ -127,7 +127,7 @@ def read_cdl_file() -> dict[str, Any]:
     name = request.args.get("name", "grade.cdl")
     if Path(name).suffix.lower() not in (".cdl", ".cc", ".ccc"):
         raise BadSource(f"{printable(name)}: a CDL file must be .cdl, .cc or .ccc")
-    with told_writing(name), tempfile.TemporaryDirectory(prefix="escala-") as folder:
+    with translate_write_errors(name), tempfile.TemporaryDirectory(prefix="escala-") as folder:
         values = read_cdl(keep_body(request.stream, place_in(Path(folder), name), _CDL_LIMIT))
     return {"slope": values.slope, "offset": values.offset, "power": values.power, "saturation": values.saturation}
 

@@ -52,7 +52,7 @@ def list_deliveries(path: VariantPath) -> dict[str, Any]:
     with studio.record.reading() as session:
         find_variant(session, path.variant_id)
         rows = deliveries_of(session, path.variant_id)
-    return DeliveryList(deliveries=[_told(studio, row) for row in rows]).model_dump()
+    return DeliveryList(deliveries=[_delivery_out(studio, row) for row in rows]).model_dump()
 
 
 @routes.get("/deliveries/<string:folder>/<string:name>")
@@ -107,14 +107,14 @@ def _noted_order(studio: Studio, variant_id: int, wanted: NewDelivery) -> _Noted
 
 def _deliver(studio: Studio, job: Job, noted: _Noted) -> dict[str, Any]:
     """Write the frames into the delivery's folder; the job's result names the files."""
-    with _told_in_the_record(studio, noted.number):
+    with _record_end(studio, noted.number):
         for _ in deliver_frames(studio.workshop, noted.order, lambda *how: studio.jobs.report(job, *how)):
             pass
     return {"folder": str(noted.folder), "files": [file.model_dump() for file in _files(noted.folder)]}
 
 
 @contextmanager
-def _told_in_the_record(studio: Studio, number: int) -> Iterator[None]:
+def _record_end(studio: Studio, number: int) -> Iterator[None]:
     """Note in the record how a delivery ends, however it does."""
     state, error = DONE, None
     try:
@@ -130,7 +130,7 @@ def _told_in_the_record(studio: Studio, number: int) -> Iterator[None]:
             end_delivery(session, number, state, error)
 
 
-def _told(studio: Studio, row: DeliveryRow) -> DeliveryOut:
+def _delivery_out(studio: Studio, row: DeliveryRow) -> DeliveryOut:
     folder = studio.settings.deliveries / row.folder
     return DeliveryOut(
         id=row.id,

@@ -13,15 +13,15 @@ from escala.core.errors import BadSource
 from escala.core.planes import Planes
 from escala.engine.balance.board import draw_board
 from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.looking.look import Look
 from escala.engine.looking.probe import probe_at
 from escala.engine.looking.scope import ScopeWish, draw_scope
 from escala.engine.looking.screen import ViewerAids, difference_of, screen_picture
 from escala.engine.looking.subject import Subject, values_at
-from escala.engine.progress import Progress, untold
-from escala.engine.worker import MOVING, RESTING, SMALL, give_way
+from escala.engine.progress import Progress, no_progress
+from escala.engine.worker import PREVIEW, EXACT, SMALL, yield_to_urgent
 from escala.model.numbers import Count
 from escala.model.variant import Variant
 from escala.record.revisions import patched
@@ -63,7 +63,7 @@ def evaluate_variant(
     path: VariantPath,
     preview: Preview,
     work: Callable[[Evaluator, Variant], Result],
-    urgency: int,
+    priority: int,
 ) -> Result:
     """What `work` makes of a variant on a frame, on the thread that owns evaluation."""
     studio = the_studio()
@@ -71,7 +71,7 @@ def evaluate_variant(
         row = find_variant(session, path.variant_id)
         document, shot_id = studio.admitted(patched(row.document, preview.patch)), row.shot_id
     opened = studio.open(shot_id, document, preview.frame)
-    return studio.workshop.evaluate(lambda: work(opened.interpret(), document), urgency, client=client_name())
+    return studio.workshop.evaluate(lambda: work(opened.interpret(), document), priority, client=client_name())
 
 
 def _subject_of(shot_id: int, document: dict[str, Any], wanted: SubjectRequest) -> Callable[[], Subject]:
@@ -87,7 +87,7 @@ def _evaluate_subjects(
     path: VariantPath,
     wanted: list[SubjectRequest],
     work: Callable[..., Result],
-    urgency: int,
+    priority: int,
     viewer: str | None = None,
 ) -> Result:
     """What `work` makes of one or two subjects, on the thread that owns evaluation."""
@@ -96,7 +96,7 @@ def _evaluate_subjects(
         row = find_variant(session, path.variant_id)
         document, shot_id = row.document, row.shot_id
     subjects = [_subject_of(shot_id, document, each) for each in wanted]
-    return studio.workshop.evaluate(lambda: work(*(make() for make in subjects)), urgency, viewer, client_name())
+    return studio.workshop.evaluate(lambda: work(*(make() for make in subjects)), priority, viewer, client_name())
 
 
 @routes.post("/picture")
@@ -106,7 +106,7 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
     aids, viewer = ViewerAids(**body.aids.model_dump()), f"picture {body.viewer}" if body.viewer else None
     against = body.against
 
-    purpose, urgency = (Purpose.MOVING, MOVING) if body.live else (Purpose.RESTING, RESTING)
+    quality, priority = (Quality.PREVIEW, PREVIEW) if body.live else (Quality.EXACT, EXACT)
     wanted = _Size(body.out_width, body.out_height)
     if wanted.width * wanted.height > _MOST_SHOWN:
         raise BadSource(f"a viewer image has at most {_MOST_SHOWN // 10**6} million pixels; export it instead")
@@ -115,7 +115,7 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
         def show(subject: Subject) -> tuple[bytes, str, Region]:
             look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
             seen_by = replace(subject, viewer=body.viewer, progress=progress)
-            return *screen_picture(seen_by, look, purpose, aids, size), _shown(subject.engine, look)
+            return *screen_picture(seen_by, look, quality, aids, size), _shown(subject.engine, look)
 
         def compare(subject: Subject, other: Subject) -> tuple[bytes, str, Region]:
             assert against is not None
@@ -125,23 +125,23 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
             return picture, "image/png", _shown(subject.engine, look)
 
         if against is None:
-            return _evaluate_subjects(path, [body], show, urgency, viewer)
-        return _evaluate_subjects(path, [body, against.subject], compare, urgency, viewer)
+            return _evaluate_subjects(path, [body], show, priority, viewer)
+        return _evaluate_subjects(path, [body, against.subject], compare, priority, viewer)
 
-    picture, kind, shown = made(untold) if body.live else _told_to_pages(made, body.viewer)
+    picture, kind, shown = made(no_progress) if body.live else _as_job(made, body.viewer)
     response = Response(picture, mimetype=kind)
     response.headers["X-Region"] = f"{shown.x} {shown.y} {shown.width} {shown.height}"
     response.headers["X-Milliseconds"] = f"{(time.perf_counter() - started) * 1000:.1f}"
     return response
 
 
-def _told_to_pages(work: Callable[[Progress], Result], viewer: str) -> Result:
+def _as_job(work: Callable[[Progress], Result], viewer: str) -> Result:
     """An exact picture, which gives way to more urgent ones; pages are told of one that takes long, and can stop it."""
     jobs = the_studio().jobs
 
     def run(job: Job) -> Result:
         def progress(share: float, doing: str) -> None:
-            give_way()
+            yield_to_urgent()
             jobs.report(job, share, doing)
 
         return work(progress)
@@ -161,8 +161,8 @@ def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
         return values_at(subject, look), _shown(subject.engine, look)
 
     planes, region = _evaluate_subjects(path, [body], work, SMALL)
-    told = np.where(np.isfinite(planes), planes, None)
-    return {"channels": told.tolist(), "region": region.model_dump()}
+    numbers = np.where(np.isfinite(planes), planes, None)
+    return {"channels": numbers.tolist(), "region": region.model_dump()}
 
 
 @routes.post("/board", responses={200: BoardOut})
@@ -226,8 +226,8 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
         region = body.region or Region(x=0, y=0, width=display.width, height=display.height)
         scale = min(1.0, _SCOPE_PIXELS / max(region.width, region.height))
         size = _Size(max(1, round(region.width * scale)), max(1, round(region.height * scale)))
-        purpose = Purpose.MOVING if body.patch else Purpose.RESTING
-        return draw_scope(subject, _look(subject.engine, size, region), wish, purpose)
+        quality = Quality.PREVIEW if body.patch else Quality.EXACT
+        return draw_scope(subject, _look(subject.engine, size, region), wish, quality)
 
     return Response(_evaluate_subjects(path, [body], work, SMALL), mimetype="image/png")
 

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
 from escala.engine.colour.chain import colouring_of
-from escala.engine.evaluation import Purpose
+from escala.engine.evaluation import Quality
 from escala.engine.looking.look import whole_look
 from escala.engine.looking.screen import screen_picture
 from escala.engine.looking.subject import Subject
@@ -233,7 +233,7 @@ def get_revision_picture(path: RevisionPath) -> Response:
 
     def work() -> tuple[bytes, str]:
         engine = opened.interpret()
-        return screen_picture(Subject(engine, document), whole_look(engine.render, 224), Purpose.MOVING)
+        return screen_picture(Subject(engine, document), whole_look(engine.render, 224), Quality.PREVIEW)
 
     picture, kind = studio.workshop.evaluate(work, SMALL, client=client_name())
     return Response(picture, mimetype=kind)
