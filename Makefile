@@ -24,10 +24,10 @@ demo: setup
 	$(BIN)/escala demo --port $(PORT)
 
 test: setup chromium
-	$(BIN)/python -m unittest discover -s tests -t . -v
+	$(BIN)/python -m tests.runner
 
 test-core: setup
-	$(BIN)/python -m unittest discover -s tests/core -t .
+	$(BIN)/python -m tests.runner core
 
 lint: setup
 	$(BIN)/ruff check src tests
@@ -51,7 +51,7 @@ $(FRONT): $(FRONT_FILES)
 # another is not noticed when it changes: all are made anew when any changes.
 $(KERNELS): $(PACKAGES) $(KERNEL_FILES)
 	find src -name '*.nb[ic]' -delete
-	$(BIN)/python -m escala.warm
+	$(BIN)/python -m escala.compile_kernels
 	touch $@
 
 # Where Python may not keep what it compiles, each start would compile all modules anew: a third of a second.

@@ -9,8 +9,8 @@ from typing import Any
 import OpenEXR
 from numba.core import event
 
+from escala.compile_kernels import Tour, store_as_float
 from escala.stage.render import StageJob, render_frame
-from escala.warm import Tour, store_as_float
 
 
 class Compiled(event.Listener):

@@ -44,11 +44,11 @@ class TimedResult(unittest.TextTestResult):
         self.seconds: dict[str, float] = {}
         self._started = 0.0
 
-    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+    def startTest(self, test: unittest.TestCase) -> None:
         self._started = time.perf_counter()
         super().startTest(test)
 
-    def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+    def stopTest(self, test: unittest.TestCase) -> None:
         super().stopTest(test)
         self.seconds[test.id()] = time.perf_counter() - self._started
 

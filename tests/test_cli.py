@@ -14,8 +14,8 @@ import OpenEXR
 
 from escala.cli import main
 from escala.core.colour.transfer import srgb_encode
-from tests.made import FolderTest, add_up, box, light, read_colour, write_layers, write_parts
-from tests.made_config import write_config
+from tests.fixture_config import write_config
+from tests.fixtures import FolderTest, add_up, box, light, read_colour, write_layers, write_parts
 
 KEY, FILL, RIM = light(1), light(2), light(3)
 LIT = {"": add_up(KEY, FILL, RIM), "lg_key": KEY, "lg_fill": FILL, "lg_rim": RIM}

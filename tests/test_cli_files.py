@@ -7,7 +7,7 @@ import sys
 import numpy as np
 import OpenEXR
 
-from tests.made import add_up, light, read_colour, write_layers
+from tests.fixtures import add_up, light, read_colour, write_layers
 from tests.test_cli import CommandTest
 
 KEY, FILL = light(1), light(2)

@@ -2,26 +2,26 @@
 import { onMounted, onScopeDispose, ref } from 'vue'
 import { listen, type ServerEvent } from '@/api/events'
 import type { Job, StationName } from '@/api/types'
-import DeliverPanel from '@/parts/DeliverPanel.vue'
-import HistoryPanel from '@/parts/HistoryPanel.vue'
-import NewsPanel from '@/parts/NewsPanel.vue'
-import ShortcutList from '@/parts/ShortcutList.vue'
-import TopBar from '@/parts/TopBar.vue'
-import TroubleList from '@/parts/TroubleList.vue'
+import ExportPanel from '@/panels/ExportPanel.vue'
+import HistoryPanel from '@/panels/HistoryPanel.vue'
+import RenderUpdatePanel from '@/panels/RenderUpdatePanel.vue'
+import ShortcutList from '@/panels/ShortcutList.vue'
+import TopBar from '@/panels/TopBar.vue'
+import NotificationList from '@/panels/NotificationList.vue'
 import StartPage from '@/start/StartPage.vue'
 import { useHolds } from '@/stores/holds'
 import { shotMadeBy, useJobs } from '@/stores/jobs'
-import { useRoom } from '@/stores/room'
-import { useShelf } from '@/stores/shelf'
+import { useWorkspace } from '@/stores/workspace'
+import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
-import WorkRoom from './WorkRoom.vue'
+import { useNotifications } from '@/stores/notifications'
+import ShotWorkspace from './ShotWorkspace.vue'
 
 const shots = useShot()
-const room = useRoom()
+const workspace = useWorkspace()
 const holds = useHolds()
-const shelf = useShelf()
-const troubles = useTroubles()
+const shelf = useMattes()
+const notifications = useNotifications()
 const jobs = useJobs()
 const delivering = ref(false)
 const showingKeys = ref(false)
@@ -38,7 +38,7 @@ async function start() {
     if (shots.shots.some((shot) => shot.id === wanted))
       await shots.openShot(wanted, Number(query.get('variant')))
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 
@@ -46,15 +46,15 @@ async function heard(event: ServerEvent) {
   try {
     if (event.kind === 'job') await heardJob(event)
     else if (event.kind === 'shots') await shots.loadShots()
-    else if (event.kind === 'trouble') troubles.tell(event.sentence)
+    else if (event.kind === 'trouble') notifications.show(event.sentence)
     else if (event.kind === 'missed') await lookAnew()
     else if (event.shot_id !== shots.shot?.id) return
     else if (event.kind === 'render')
       await shots.reloadRender({ sentences: event.changes, renamed: event.renamed })
     else if (event.kind === 'variants') await shots.reloadShot()
-    else if (event.variant_id === shots.variant?.id) await shots.hearHead(event.variant_id, event.head)
+    else if (event.variant_id === shots.variant?.id) await shots.onHead(event.variant_id, event.head)
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 
@@ -66,7 +66,7 @@ async function lookAnew() {
 
 async function heardJob(job: Job) {
   jobs.hear(job)
-  if (job.state === 'failed' && job.error && !TOLD_IN_PLACE.has(job.what)) troubles.tell(job.error)
+  if (job.state === 'failed' && job.error && !TOLD_IN_PLACE.has(job.what)) notifications.show(job.error)
   if (job.state === 'done' && shotMadeBy(job) !== undefined) await shots.loadShots()
 }
 
@@ -95,7 +95,7 @@ function onKey(event: KeyboardEvent) {
   }
   if (event.ctrlKey || event.metaKey || event.altKey) return
   const station = STATIONS[Number(event.key) - 1]
-  if (station) room.go(station)
+  if (station) workspace.go(station)
   else KEYS[event.key]?.()
 }
 
@@ -104,19 +104,21 @@ function closeOne() {
   const open = [delivering, showingHistory, showingKeys].find((panel) => panel.value)
   if (open) open.value = false
   else if (shelf.open) shelf.close()
-  else if (room.bare) void toggleFullScreen()
-  else if (room.station === 'source' && !room.sheetOpen) room.showSheet()
+  else if (workspace.fullScreen) void toggleFullScreen()
+  else if (workspace.station === 'source' && !workspace.sheetOpen) workspace.showSheet()
 }
 
 const KEYS: Record<string, () => void> = {
   Escape: closeOne,
   '?': () => (showingKeys.value = !showingKeys.value),
-  t: () => (room.tapped = !room.tapped),
-  b: () => (room.benchOpen = !room.benchOpen),
-  l: () => (room.lowerOpen = !room.lowerOpen),
+  t: () => (workspace.viewsStation = !workspace.viewsStation),
+  b: () => (workspace.benchOpen = !workspace.benchOpen),
+  l: () => (workspace.lowerOpen = !workspace.lowerOpen),
   m: () => shots.shot && (shelf.open ? shelf.close() : shelf.show()),
   h: () => (showingHistory.value = !showingHistory.value),
-  k: () => shots.document && holds.holdState(shots.variant?.name ?? '', shots.document, room.frame, room.tap),
+  k: () =>
+    shots.document &&
+    holds.holdState(shots.variant?.name ?? '', shots.document, workspace.frame, workspace.viewStation),
   j: () => holds.first && holds.turnTo('held'),
   w: () => holds.first && holds.turnTo('wipe'),
   d: () => holds.first && holds.turnTo('difference'),
@@ -125,9 +127,9 @@ const KEYS: Record<string, () => void> = {
 }
 /** Only the picture, on the whole screen; where the browser allows no more, at least on the whole page. */
 async function toggleFullScreen() {
-  room.bare = !room.bare
+  workspace.fullScreen = !workspace.fullScreen
   try {
-    if (room.bare) await document.documentElement.requestFullscreen()
+    if (workspace.fullScreen) await document.documentElement.requestFullscreen()
     else if (document.fullscreenElement) await document.exitFullscreen()
   } catch {
     // The page alone is cleared, then.
@@ -135,7 +137,7 @@ async function toggleFullScreen() {
 }
 
 function onFullScreen() {
-  if (!document.fullscreenElement) room.bare = false
+  if (!document.fullscreenElement) workspace.fullScreen = false
 }
 document.addEventListener('fullscreenchange', onFullScreen)
 onScopeDispose(() => document.removeEventListener('fullscreenchange', onFullScreen))
@@ -144,20 +146,20 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
 </script>
 
 <template>
-  <div class="app" :class="{ bare: room.bare }">
+  <div class="app" :class="{ bare: workspace.fullScreen }">
     <TopBar
-      v-if="!room.bare"
+      v-if="!workspace.fullScreen"
       @history="showingHistory = !showingHistory"
       @deliver="delivering = !delivering"
       @shortcuts="showingKeys = !showingKeys"
     />
-    <WorkRoom v-if="shots.shot && shots.variant" />
+    <ShotWorkspace v-if="shots.shot && shots.variant" />
     <StartPage v-else />
-    <DeliverPanel v-if="delivering && shots.shot" @close="delivering = false" />
+    <ExportPanel v-if="delivering && shots.shot" @close="delivering = false" />
     <HistoryPanel v-if="showingHistory && shots.shot" @close="showingHistory = false" />
     <ShortcutList v-if="showingKeys" @close="showingKeys = false" />
-    <NewsPanel />
-    <TroubleList />
+    <RenderUpdatePanel />
+    <NotificationList />
   </div>
 </template>
 

@@ -156,7 +156,7 @@ def _compare(page: Page, helper: BrowserTest) -> None:
     page.get_by_label("Angle").press("Enter")
     page.locator("canvas").click(position={"x": 250, "y": 110}, modifiers=["Shift"])
     page.get_by_role("region", name="Scope").get_by_label("Scope").select_option("parade")
-    page.get_by_alt_text("The parade of the picture").wait_for()
+    page.get_by_alt_text("parade of the image").wait_for()
     page.get_by_role("region", name="Scope").scroll_into_view_if_needed()
     helper.at_rest(page)
     page.screenshot(path=TARGET / "measure.png")

@@ -8,7 +8,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.running import BrowserTest
-from tests.made import add_up, light, write_layers
+from tests.fixtures import add_up, light, write_layers
 
 KEY, FILL, RIM = (light(seed, 90, 160) for seed in (1, 2, 3))
 

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.running import BrowserTest
 from tests.browser.test_mattes import LANTERN, MatteTest
 from tests.engine.depth.camera_shot import depth_passes
-from tests.made import write_layers
+from tests.fixtures import write_layers
 
 LAMP, BESIDE_LAMP, WINDOWS, FERRY, FLOOR = (0.078, 0.14), (0.112, 0.14), (0.6, 0.44), (0.55, 0.5), (0.15, 0.95)
 MIDDLE, CORNER = (0.5, 0.5), (0.97, 0.96)

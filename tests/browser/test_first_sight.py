@@ -8,7 +8,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.running import TWO_FRAMES, BrowserTest
-from tests.made import add_up, light, write_layers
+from tests.fixtures import add_up, light, write_layers
 
 DIM, BRIGHT = light(4, 90, 160, 0.02), light(5, 90, 160)
 

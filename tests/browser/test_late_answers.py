@@ -87,9 +87,7 @@ class LateAnswerTest(BrowserTest):
 
     def test_a_quick_hand_at_every_matte_that_is_pulled(self) -> None:
         self.page.keyboard.press("m")
-        for number, words in enumerate(
-            ("Luminance", "Hue", "Normal", "Depth", "Position"), 1
-        ):
+        for number, words in enumerate(("Luminance", "Hue", "Normal", "Depth", "Position"), 1):
             with self.subTest(way=words):
                 kinds = self.page.get_by_role("group", name="Create a matte")
                 kinds.get_by_role("button", name=words, exact=True).click()

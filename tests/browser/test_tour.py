@@ -9,8 +9,8 @@ import numpy as np
 from playwright.sync_api import Page, expect
 
 from tests.browser.running import BrowserTest, RunningServer
-from tests.engine.made_shot import one_axis_passes
-from tests.made import read_colour, write_layers
+from tests.engine.fixture_shot import one_axis_passes
+from tests.fixtures import read_colour, write_layers
 
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 

@@ -53,6 +53,8 @@ class KernelsTest(unittest.TestCase):
     def test_it_compiles_nothing_before_and_runs_on_some_threads(self) -> None:
         modules = "escala.core.balance.mixing, escala.core.lens.warping, escala.core.depth.defocus"
         script = f"import sys, {modules}; print('numba' in sys.modules)"
-        report_progress = subprocess.run([sys.executable, "-c", script], check=True, capture_output=True, text=True).stdout
+        report_progress = subprocess.run(
+            [sys.executable, "-c", script], check=True, capture_output=True, text=True
+        ).stdout
         self.assertEqual(report_progress.strip(), "False")
         self.assertGreaterEqual(thread_count(), 1)

@@ -13,11 +13,11 @@ from escala.core.beauty.proof import join_proofs, prove
 from escala.core.colour.matrix import apply_matrix
 from escala.core.colour.soft_view import LIMITS, soft_view
 from escala.core.corrections.corrections import apply_cdl, expose
-from escala.core.looking.pyramid import halve_box
-from escala.core.looking.scopes import count_columns
 from escala.core.planes import narrow_to_half, widen_half
 from escala.core.source.repairs import REPAIRS, repair_planes
 from escala.core.surface.recolour import divided_light, recolour
+from escala.core.viewer.pyramid import halve_box
+from escala.core.viewer.scopes import count_columns
 
 LIGHT = st.floats(0, 64, width=32)
 SIGNED = st.floats(-64, 64, width=32)

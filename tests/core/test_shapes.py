@@ -8,11 +8,11 @@ from escala.core.beauty.recipes import Factor, factor_planes, three_channels
 from escala.core.colour.baked_view import BakedView
 from escala.core.colour.matrix import apply_matrix
 from escala.core.errors import ShapeError
-from escala.core.looking.scopes import count_columns
 from escala.core.planes import as_colour
 from escala.core.roles import Role, can_hold
 from escala.core.source.repairs import repair_planes
 from escala.core.surface.recolour import divided_light, recolour, surface_change
+from escala.core.viewer.scopes import count_columns
 from escala.media.configs import colour_config
 
 TWO, THREE = np.ones((2, 4, 6), np.float32), np.ones((3, 4, 6), np.float32)

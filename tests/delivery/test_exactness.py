@@ -5,20 +5,20 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from escala.delivery.deliver import Delivery, deliver_frame
-from escala.engine.evaluation import Quality
-from escala.engine.looking.look import full_look
-from escala.engine.looking.screen import screen_picture
-from escala.engine.looking.subject import Subject
+from escala.engine.request import Quality
+from escala.engine.viewer.screen import screen_picture
+from escala.engine.viewer.subject import Subject
+from escala.engine.viewer.viewport import full_viewport
 from escala.media.configs import BUILTIN_CONFIGS, SOFT
 from escala.model.colour import ColourChoice
 from escala.model.display import DisplayChoice
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, add_up, light, read_colour, write_layers
-from tests.made_config import write_config
+from tests.engine.fixture_shot import engine_for
+from tests.fixture_config import write_config
+from tests.fixtures import FolderTest, add_up, light, read_colour, write_layers
 
 LOOK = "ACES 1.3 Reference Gamut Compression"
-FULL = full_look(0, 0, 64, 48)
+FULL = full_viewport(0, 0, 64, 48)
 
 
 class ExactnessTest(FolderTest):
@@ -29,7 +29,7 @@ class ExactnessTest(FolderTest):
         key = light(1, 48, 64, top=12) - np.float32(0.02)
         self.beauty = add_up(key.astype(np.float16).astype(np.float32), light(2, 48, 64, top=0.2))
         self.file = write_layers(self.folder / "all.exr", {"": self.beauty})
-        self.engine = engine_for(self.file)
+        self.evaluator = engine_for(self.file)
         aces, space = "sRGB - Display", "Linear Rec.709 (sRGB)"
         # Config, its address, input space, display, view, look, context.
         self.chains = [
@@ -44,25 +44,25 @@ class ExactnessTest(FolderTest):
             (self.own, "Quay Linear", "Bridge", "Print", "Dawn", {"MOOD": "night"}),
         ]
 
-    def variant(self, chain: tuple) -> Variant:
-        config, space, display, view, look, context = chain
+    def variant(self, pipeline: tuple) -> Variant:
+        config, space, display, view, viewport, context = pipeline
         return Variant(
             colour=ColourChoice(config=config, input_space=space, context=context),
-            display=DisplayChoice(display=display, view=view, look=look),
+            display=DisplayChoice(display=display, view=view, viewport=viewport),
         )
 
-    def expected(self, chain: tuple) -> np.ndarray:
+    def expected(self, pipeline: tuple) -> np.ndarray:
         """Display values (3, H, W) by one processor from the file's space to the screen, nothing of ours between."""
-        name, space, display, view, look, variables = chain
+        name, space, display, view, viewport, variables = pipeline
         config = ocio.Config.CreateFromFile(BUILTIN_CONFIGS.get(name, name))
         context = ocio.Context(
             config.getCurrentContext().getWorkingDir(), list(config.getSearchPaths()), dict(variables)
         )
         working = "Quay Linear" if name == self.own else "ACEScg"
         steps = [ocio.ColorSpaceTransform(src=space, dst=working)]
-        if look:
-            steps.append(ocio.LookTransform(src=working, dst=working, looks=look))
-        steps.append(ocio.DisplayViewTransform(src=working, display=display, view=view, looksBypass=bool(look)))
+        if viewport:
+            steps.append(ocio.LookTransform(src=working, dst=working, looks=viewport))
+        steps.append(ocio.DisplayViewTransform(src=working, display=display, view=view, looksBypass=bool(viewport)))
         group = ocio.GroupTransform(steps)
         forward = ocio.TRANSFORM_DIR_FORWARD
         processor = (
@@ -73,23 +73,23 @@ class ExactnessTest(FolderTest):
         return np.clip(packed.transpose(2, 0, 1), 0, 1)
 
     def test_the_settled_picture_is_the_processors_to_a_code_value(self) -> None:
-        for chain in self.chains:
-            with self.subTest(chain=chain[:5]):
-                file, kind = screen_picture(Subject(self.engine, self.variant(chain)), FULL, Quality.EXACT)
+        for pipeline in self.chains:
+            with self.subTest(pipeline=pipeline[:5]):
+                file, kind = screen_picture(Subject(self.evaluator, self.variant(pipeline)), FULL, Quality.EXACT)
                 self.assertEqual(kind, "image/png")
                 shown = cv2.imdecode(np.frombuffer(file, np.uint8), cv2.IMREAD_COLOR)[..., ::-1].astype(float)
-                off = np.abs(shown.transpose(2, 0, 1) - np.rint(self.expected(chain) * 255))
+                off = np.abs(shown.transpose(2, 0, 1) - np.rint(self.expected(pipeline) * 255))
                 self.assertLessEqual(float(off.max()), 1)
                 self.assertLess(float((off > 0).mean()), 0.002)
 
     def test_delivered_pictures_are_the_processors(self) -> None:
-        for index, chain in enumerate(self.chains):
-            wanted = self.expected(chain)
+        for index, pipeline in enumerate(self.chains):
+            wanted = self.expected(pipeline)
             for bits, tolerance in ((8, 1 / 255), (16, 2e-5)):
                 for ending in ("png", "tif"):
-                    with self.subTest(chain=chain[:5], bits=bits, ending=ending):
+                    with self.subTest(pipeline=pipeline[:5], bits=bits, ending=ending):
                         file = self.folder / f"view{index}_{bits}.{ending}"
-                        deliver_frame(self.engine, self.variant(chain), Delivery(file, as_view=True, bits=bits))
+                        deliver_frame(self.evaluator, self.variant(pipeline), Delivery(file, as_view=True, bits=bits))
                         shown = cv2.imread(str(file), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(float) / (2**bits - 1)
                         self.assertLessEqual(float(np.abs(shown.transpose(2, 0, 1) - wanted).max()), tolerance)
 
@@ -98,7 +98,7 @@ class ExactnessTest(FolderTest):
             with self.subTest(config=name):
                 file = self.folder / f"{target}.exr"
                 variant = Variant(colour=ColourChoice(config=name))
-                deliver_frame(self.engine, variant, Delivery(file, target))
+                deliver_frame(self.evaluator, variant, Delivery(file, target))
                 config = ocio.Config.CreateFromFile(BUILTIN_CONFIGS[name])
                 packed = np.ascontiguousarray(self.beauty.transpose(1, 2, 0))
                 config.getProcessor("Linear Rec.709 (sRGB)", target).getDefaultCPUProcessor().applyRGB(packed)
@@ -107,7 +107,7 @@ class ExactnessTest(FolderTest):
                 self.assertTrue(np.all(np.abs(read_colour(file) - wanted) <= 2.0**-11 * np.abs(wanted) + 3e-7 * scale))
 
     def test_untouched_light_leaves_to_the_bit_whatever_the_view(self) -> None:
-        for chain in (self.chains[0], self.chains[5]):
+        for pipeline in (self.chains[0], self.chains[5]):
             file = self.folder / "same.exr"
-            deliver_frame(self.engine, self.variant(chain), Delivery(file))
+            deliver_frame(self.evaluator, self.variant(pipeline), Delivery(file))
             np.testing.assert_array_equal(read_colour(file), self.beauty)

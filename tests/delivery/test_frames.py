@@ -7,11 +7,11 @@ import numpy as np
 from escala.core.errors import EscalaError
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames, wanted_frames
+from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.progress import Cancelled
-from escala.engine.workshop import Workshop
 from escala.model.variant import Variant
-from tests.engine.made_shot import grid_passes
-from tests.made import FolderTest, read_colour, write_layers
+from tests.engine.fixture_shot import grid_passes
+from tests.fixtures import FolderTest, read_colour, write_layers
 
 
 class FramesTest(FolderTest):
@@ -22,13 +22,13 @@ class FramesTest(FolderTest):
         for number in range(1, 5):
             passes = {name: planes * np.float32(number) for name, planes in grid_passes().items()}
             write_layers(self.folder / f"frame.{number:04d}.exr", passes, np.float32)
-        self.workshop = Workshop(self.folder / "store", 2**30)
-        render, _ = self.workshop.read([self.folder / "frame.####.exr"])
+        self.evaluator_pool = EvaluatorPool(self.folder / "store", 2**30)
+        render, _ = self.evaluator_pool.read([self.folder / "frame.####.exr"])
         file = Delivery(self.folder / "out.####.exr", pixel_type="float")
         self.order = Order(0, render, Variant(), wanted_frames(render, ()), file)
 
     def test_each_file_holds_its_own_frame(self) -> None:
-        written = list(deliver_frames(self.workshop, self.order))
+        written = list(deliver_frames(self.evaluator_pool, self.order))
         self.assertEqual([file.name for file in written], [f"out.{number:04d}.exr" for number in range(1, 5)])
         for number, file in enumerate(written, 1):
             np.testing.assert_allclose(read_colour(file), grid_passes()[""] * np.float32(number), rtol=1e-6)
@@ -36,7 +36,7 @@ class FramesTest(FolderTest):
     def test_what_comes_before_a_broken_frame_is_there(self) -> None:
         (self.folder / "frame.0003.exr").write_bytes(b"\x76\x2f\x31\x01 and no more")
         with self.assertRaisesRegex(EscalaError, "frame.0003.exr"):
-            list(deliver_frames(self.workshop, self.order))
+            list(deliver_frames(self.evaluator_pool, self.order))
         there = sorted(file.name for file in self.folder.glob("out.*"))
         self.assertEqual(there, ["out.0001.exr", "out.0002.exr"])
 
@@ -46,6 +46,6 @@ class FramesTest(FolderTest):
                 raise Cancelled("exporting")
 
         with self.assertRaises(Cancelled):
-            list(deliver_frames(self.workshop, self.order, stop))
+            list(deliver_frames(self.evaluator_pool, self.order, stop))
         self.assertEqual([file.name for file in self.folder.glob("out.*")], ["out.0001.exr"])
         self.assertFalse([thread for thread in threading.enumerate() if thread.name.startswith("reading ahead")])

@@ -11,7 +11,7 @@ from escala.core.errors import BadSource, UnknownChoice
 from escala.delivery.passes import split_frames
 from escala.media.repack import Choice, gather_frame
 from escala.media.sources import find_render
-from tests.made import box, channels_of, light, read_colour, write_layers, write_parts
+from tests.fixtures import box, channels_of, light, read_colour, write_layers, write_parts
 
 
 def split(file: Path, folder: Path, choice: Choice) -> list[Path]:

@@ -10,20 +10,20 @@ import numpy as np
 from escala.core.errors import TooLarge
 from escala.engine import evaluator
 from escala.engine.cache import ByteCache
-from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.images import image_sources
-from escala.engine.looking.look import full_look
 from escala.engine.mattes import mattes
 from escala.engine.mattes.shelf import MAX_TILES, draw_shelf
 from escala.engine.progress import Cancelled
+from escala.engine.request import Quality
+from escala.engine.viewer.viewport import full_viewport
 from escala.engine.worker import PREVIEW, SMALL, EvaluationThread
 from escala.model.variant import Variant
-from tests.engine.made_shot import decoded, engine_for, image_pool
-from tests.made import FolderTest, light, write_layers
+from tests.engine.fixture_shot import decoded, engine_for, image_pool
+from tests.fixtures import FolderTest, light, write_layers
 
 HIGH, WIDE = 96, 128
-WHOLE = full_look(0, 0, WIDE, HIGH)
+WHOLE = full_viewport(0, 0, WIDE, HIGH)
 OVAL = {"kind": "ellipse", "centre": [60, 40], "radii": [30, 20]}
 
 
@@ -43,7 +43,7 @@ class BoundsTest(FolderTest):
         passes |= {"motion.X": 9 * light(2, HIGH, WIDE)[0], "motion.Y": np.zeros((HIGH, WIDE), np.float32)}
         made = engine_for(write_layers(self.folder / "shot.exr", passes, np.float32))
         images = image_pool(self.folder)
-        self.engine = Evaluator(made.render, made.frame, ByteCache(1 << 28), find_image=images.find)
+        self.evaluator = Evaluator(made.render, made.frame, ByteCache(1 << 28), find_image=images.find)
         self.images = images
 
     def test_a_large_exact_image_is_made_in_bands_and_is_the_same(self) -> None:
@@ -54,11 +54,11 @@ class BoundsTest(FolderTest):
                 "finish": {"corrections": [{"kind": "blur", "radius_px": [3, 1], "turn": 30}]},
             }
         )
-        at_once = self.engine.picture(self.engine.make_request(variant, WHOLE))
+        at_once = self.evaluator.picture(self.evaluator.make_request(variant, WHOLE))
         shares: list[float] = []
         with mock.patch.object(evaluator, "_MAX_AT_ONCE", 1000), mock.patch.object(evaluator, "BAND_ROWS", 16):
-            request = self.engine.make_request(variant, WHOLE, progress=lambda share, doing: shares.append(share))
-            in_bands = self.engine.picture(request)
+            request = self.evaluator.make_request(variant, WHOLE, progress=lambda share, doing: shares.append(share))
+            in_bands = self.evaluator.picture(request)
         np.testing.assert_allclose(in_bands.colour, at_once.colour, rtol=1e-5, atol=1e-6)
         np.testing.assert_array_equal(in_bands.alpha, at_once.alpha)
         self.assertEqual(shares, sorted(shares))
@@ -66,19 +66,21 @@ class BoundsTest(FolderTest):
 
     def test_joins_that_would_take_minutes_are_refused_with_a_sentence(self) -> None:
         variant = Variant.model_validate(joins(20))
-        self.engine.picture(self.engine.make_request(variant, WHOLE))
+        self.evaluator.picture(self.evaluator.make_request(variant, WHOLE))
         with mock.patch.object(mattes, "_MAX_MADE_PIXELS", 200 * HIGH * WIDE):
-            self.engine.make_request(variant, WHOLE)  # all its members fit into the cache
-            self.engine.cache.budget = 4 * 20 * HIGH * WIDE
+            self.evaluator.make_request(variant, WHOLE)  # all its members fit into the cache
+            self.evaluator.cache.budget = 4 * 20 * HIGH * WIDE
             with self.assertRaisesRegex(TooLarge, "their joins take 420 mattes of 0.0 million pixels; join fewer"):
-                self.engine.make_request(variant, WHOLE)
-            self.engine.make_request(variant, WHOLE, Quality.PREVIEW)
+                self.evaluator.make_request(variant, WHOLE)
+            self.evaluator.make_request(variant, WHOLE, Quality.PREVIEW)
 
     def test_mattes_report_and_stop(self) -> None:
         grown = {"mattes": {"m": {**OVAL, "grow_px": 40, "soften_px": 20}}}
         variant = Variant.model_validate({**grown, "finish": {"corrections": [{"kind": "exposure", "matte": "m"}]}})
         steps: list[str] = []
-        self.engine.picture(self.engine.make_request(variant, WHOLE, progress=lambda share, doing: steps.append(doing)))
+        self.evaluator.picture(
+            self.evaluator.make_request(variant, WHOLE, progress=lambda share, doing: steps.append(doing))
+        )
         self.assertIn("matte m", steps)
 
         def stop(share: float, doing: str) -> None:
@@ -87,7 +89,7 @@ class BoundsTest(FolderTest):
 
         wider = variant.model_copy(update={"mattes": {"m": variant.mattes["m"].model_copy(update={"grow_px": 41.0})}})
         with self.assertRaises(Cancelled):
-            self.engine.picture(self.engine.make_request(wider, WHOLE, progress=stop))
+            self.evaluator.picture(self.evaluator.make_request(wider, WHOLE, progress=stop))
 
     def test_a_thin_picture_of_dirt_is_not_made_large(self) -> None:
         for size in ((1, 4000), (4000, 1), (1, 1)):
@@ -98,20 +100,22 @@ class BoundsTest(FolderTest):
             plain = Variant.model_validate({"lens": {"glow": lens["glow"]}})
             self.images.prepare(image_sources(variant))
             tracemalloc.start()
-            found = self.engine.at("lens", self.engine.make_request(variant, WHOLE))
+            found = self.evaluator.at("lens", self.evaluator.make_request(variant, WHOLE))
             peak = tracemalloc.get_traced_memory()[1]
             tracemalloc.stop()
             self.assertLess(peak, 60 << 20)
-            self.assertGreater(float((found - self.engine.at("lens", self.engine.make_request(plain, WHOLE))).mean()), 0.01)
+            self.assertGreater(
+                float((found - self.evaluator.at("lens", self.evaluator.make_request(plain, WHOLE))).mean()), 0.01
+            )
 
     def test_a_shelf_of_many_mattes_comes_in_pages(self) -> None:
         many = Variant.model_validate({"mattes": {f"m{i:04d}": OVAL for i in range(2 * MAX_TILES + 10)}})
-        shelf, sheet = draw_shelf(self.engine, many)
+        shelf, sheet = draw_shelf(self.evaluator, many)
         self.assertEqual((len(shelf.mattes), shelf.total), (MAX_TILES, 2 * MAX_TILES + 10))
         self.assertEqual(decoded(sheet).shape[0], MAX_TILES // 8 * shelf.tile_height)
-        last, _ = draw_shelf(self.engine, many, 2 * MAX_TILES)
+        last, _ = draw_shelf(self.evaluator, many, 2 * MAX_TILES)
         self.assertEqual([matte.name for matte in last.mattes], [f"m{i:04d}" for i in range(2 * MAX_TILES, 522)])
-        self.assertEqual(draw_shelf(self.engine, many, 9999)[0].mattes, ())
+        self.assertEqual(draw_shelf(self.evaluator, many, 9999)[0].mattes, ())
 
     def test_a_long_shelf_gives_way(self) -> None:
         thread, order = EvaluationThread(), []
@@ -121,7 +125,7 @@ class BoundsTest(FolderTest):
 
         def shelf() -> None:
             began.set()
-            draw_shelf(self.engine, many)
+            draw_shelf(self.evaluator, many)
             order.append("shelf")
 
         asker = threading.Thread(target=lambda: thread.run(shelf, SMALL))

@@ -11,11 +11,11 @@ from pydantic import BaseModel
 
 from escala.core.mattes.cryptomatte import layer_key, name_to_id_bits
 from escala.engine.cache import ByteCache
-from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
 from escala.engine.images import ImageSource, OutsideImage
-from escala.engine.looking.look import full_look
-from escala.engine.source.reading import read_engine
+from escala.engine.request import Quality
+from escala.engine.source.reading import interpreted_evaluator
+from escala.engine.viewer.viewport import full_viewport
 from escala.model.balance import Balance, Level
 from escala.model.beauty import Beauty, Removal, TallyChoice, TermEdit
 from escala.model.colour import ColourChoice
@@ -53,11 +53,11 @@ from escala.model.mattes import (
 from escala.model.source import PassReading, PassRepair, SourceChoice
 from escala.model.surface import Label, Recolour, Repaint, Surface
 from escala.model.variant import Variant
-from tests.engine.made_shot import COMPONENTS, engine_for, grid_passes, image_pool
-from tests.made import FolderTest, add_up, light, write_layers
-from tests.made_config import CONFIG, write_config
+from tests.engine.fixture_shot import COMPONENTS, engine_for, grid_passes, image_pool
+from tests.fixture_config import CONFIG, write_config
+from tests.fixtures import FolderTest, add_up, light, write_layers
 
-WHOLE = full_look(0, 0, 32, 24)
+WHOLE = full_viewport(0, 0, 32, 24)
 CUBE = "LUT_3D_SIZE 2\n" + "\n".join(f"{r} {g} {{}}" for b in (0, 1) for g in (0, 1) for r in (0, 1)) + "\n"
 
 # What a field becomes where a quarter more, or the opposite, would not do, by the end of its place.
@@ -215,7 +215,7 @@ class EveryChangeTest(FolderTest):
         for seed, emblem in enumerate(self.emblems):
             pixels = np.random.default_rng(seed).integers(0, 255, (8, 8, 4), np.uint8)
             cv2.imwrite(str(emblem), pixels)
-        self.engine = engine_for(self.file)
+        self.evaluator = engine_for(self.file)
         self.variant = self.everything()
 
     def everything(self) -> Variant:
@@ -340,8 +340,8 @@ class EveryChangeTest(FolderTest):
         return self.images.find(source)
 
     def read(self, variant: Variant, cache: ByteCache) -> Evaluator:
-        first = Evaluator(self.engine.render, self.engine.frame, cache, find_image=self.find_image)
-        return read_engine(first, 1, first, variant, self.folder / "store")
+        first = Evaluator(self.evaluator.render, self.evaluator.frame, cache, find_image=self.find_image)
+        return interpreted_evaluator(first, 1, first, variant, self.folder / "store")
 
     def shown(self, read: Evaluator, variant: Variant, quality: Quality) -> np.ndarray:
         """Display values."""
@@ -391,9 +391,9 @@ class EveryChangeTest(FolderTest):
         for place, value in places:
             with self.subTest(place=place):
                 other = with_change(self.variant, place, self.other(place, value))
-                changes_reading = place.startswith(("source", "tally", "recipe"))
+                changes_interpretation = place.startswith(("source", "tally", "recipe"))
                 self.assert_new(
-                    other, before, cache, self.read(other, ByteCache(1 << 28)) if changes_reading else unread
+                    other, before, cache, self.read(other, ByteCache(1 << 28)) if changes_interpretation else unread
                 )
 
     def test_every_outside_file(self) -> None:

@@ -3,12 +3,12 @@ import numpy as np
 from escala.core.errors import ShapeError, UnknownChoice
 from escala.engine.balance.plan import plan_balance
 from escala.engine.cache import ByteCache
-from escala.engine.colour.chain import colouring_of
-from escala.engine.evaluation import Quality
+from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import Look, fit_look, full_look
-from escala.engine.looking.screen import screen_picture
-from escala.engine.looking.subject import Subject
+from escala.engine.request import Quality
+from escala.engine.viewer.screen import screen_picture
+from escala.engine.viewer.subject import Subject
+from escala.engine.viewer.viewport import Viewport, fit_viewport, full_viewport
 from escala.model.balance import Balance, Level
 from escala.model.beauty import Beauty
 from escala.model.colour import ColourChoice
@@ -16,10 +16,10 @@ from escala.model.corrections import CdlCorrection, ExposureCorrection
 from escala.model.display import DisplayChoice
 from escala.model.finish import Finish
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for, grid_engine, grid_passes, one_axis_passes
-from tests.made import FolderTest, write_layers
+from tests.engine.fixture_shot import engine_for, grid_engine, grid_passes, one_axis_passes
+from tests.fixtures import FolderTest, write_layers
 
-FULL = full_look(0, 0, 64, 48)
+FULL = full_viewport(0, 0, 64, 48)
 
 
 def with_levels(lights: dict | None = None, components: dict | None = None, cells: dict | None = None) -> Variant:
@@ -29,12 +29,12 @@ def with_levels(lights: dict | None = None, components: dict | None = None, cell
 class PictureTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        self.engine = grid_engine(self.folder)
+        self.evaluator = grid_engine(self.folder)
         self.passes = grid_passes()
 
     def in_file_space(self, variant: Variant) -> np.ndarray:
-        return self.engine.delivered(
-            self.engine.make_request(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
+        return self.evaluator.delivered(
+            self.evaluator.make_request(variant, FULL), resolve_colour(self.evaluator.render, Variant()).input_space
         ).colour
 
     def test_an_untouched_variant_is_the_beauty_to_the_bit(self) -> None:
@@ -68,7 +68,7 @@ class PictureTest(FolderTest):
         )
 
     def test_a_moving_picture_has_the_pixels_of_a_resting_one(self) -> None:
-        look = fit_look(0, 0, 64, 48, 32, 24)
+        viewport = fit_viewport(0, 0, 64, 48, 32, 24)
         drags = {
             "a light": lambda level: with_levels({"key": level}),
             "a component": lambda level: with_levels(None, {"diffuse": level}),
@@ -83,77 +83,87 @@ class PictureTest(FolderTest):
             for stops in (0.5, 1.0, 1.5, 0.0):
                 with self.subTest(drag=name, stops=stops):
                     variant = variant_with(Level(stops=stops, tint=(1.2, 1.0, 0.4)))
-                    moving = self.engine.at("beauty", self.engine.make_request(variant, look, Quality.PREVIEW))
+                    moving = self.evaluator.at(
+                        "beauty", self.evaluator.make_request(variant, viewport, Quality.PREVIEW)
+                    )
                     np.testing.assert_allclose(
-                        moving, self.engine.at("beauty", self.engine.make_request(variant, look)), rtol=1e-5, atol=1e-6
+                        moving,
+                        self.evaluator.at("beauty", self.evaluator.make_request(variant, viewport)),
+                        rtol=1e-5,
+                        atol=1e-6,
                     )
 
     def test_the_colour_chain_follows_every_choice(self) -> None:
-        first = self.engine.colouring(Variant())
-        self.assertIs(self.engine.colouring(Variant(finish=Finish())), first)
-        other = self.engine.colouring(Variant(colour=ColourChoice(config="ACES 1.3")))
+        first = self.evaluator.colour_pipeline(Variant())
+        self.assertIs(self.evaluator.colour_pipeline(Variant(finish=Finish())), first)
+        other = self.evaluator.colour_pipeline(Variant(colour=ColourChoice(config="ACES 1.3")))
         self.assertNotEqual(other.config.key, first.config.key)
         display = Variant(display=DisplayChoice(display=first.config.default_view.display, view="Un-tone-mapped"))
-        self.assertEqual(self.engine.colouring(display).view.view, "Un-tone-mapped")
-        self.assertEqual(self.engine.colouring(Variant()), first)
+        self.assertEqual(self.evaluator.colour_pipeline(display).view.view, "Un-tone-mapped")
+        self.assertEqual(self.evaluator.colour_pipeline(Variant()), first)
 
     def test_a_smaller_picture_is_the_filtered_one(self) -> None:
         variant = with_levels({"key": Level(stops=1)})
-        whole = self.engine.at("beauty", self.engine.make_request(variant, FULL))
-        small = self.engine.at("beauty", self.engine.make_request(variant, fit_look(0, 0, 64, 48, 16, 12)))
+        whole = self.evaluator.at("beauty", self.evaluator.make_request(variant, FULL))
+        small = self.evaluator.at("beauty", self.evaluator.make_request(variant, fit_viewport(0, 0, 64, 48, 16, 12)))
         expected = whole.reshape(3, 12, 4, 16, 4).mean(axis=(2, 4))
         np.testing.assert_allclose(small, expected, rtol=3e-3, atol=3e-3)
 
     def test_corrections_act_in_order_and_can_be_off(self) -> None:
         up, cdl = ExposureCorrection(stops=1), CdlCorrection(offset=(0.1, 0.1, 0.1))
-        beauty = self.engine.at("beauty", self.engine.make_request(Variant(), FULL))
-        found = self.engine.at("finish", self.engine.make_request(Variant(finish=Finish(corrections=(up, cdl))), FULL))
+        beauty = self.evaluator.at("beauty", self.evaluator.make_request(Variant(), FULL))
+        found = self.evaluator.at(
+            "finish", self.evaluator.make_request(Variant(finish=Finish(corrections=(up, cdl))), FULL)
+        )
         np.testing.assert_allclose(found, beauty * 2 + np.float32(0.1), rtol=1e-5, atol=1e-6)
         off = up.model_copy(update={"on": False})
         np.testing.assert_array_equal(
-            self.engine.at("finish", self.engine.make_request(Variant(finish=Finish(corrections=(off,))), FULL)), beauty
+            self.evaluator.at("finish", self.evaluator.make_request(Variant(finish=Finish(corrections=(off,))), FULL)),
+            beauty,
         )
 
     def test_bands_make_the_same_bits_as_the_whole(self) -> None:
         variant = with_levels({"key": Level(stops=0.3)})
         bands = [
-            self.engine.at("finish", self.engine.make_request(variant, full_look(0, top, 64, 16), Quality.EXPORT))
+            self.evaluator.at(
+                "finish", self.evaluator.make_request(variant, full_viewport(0, top, 64, 16), Quality.EXPORT)
+            )
             for top in (0, 16, 32)
         ]
         np.testing.assert_array_equal(
-            np.concatenate(bands, axis=1), self.engine.at("finish", self.engine.make_request(variant, FULL))
+            np.concatenate(bands, axis=1), self.evaluator.at("finish", self.evaluator.make_request(variant, FULL))
         )
 
     def test_beauty_is_corrected_before_finish_and_both_are_told(self) -> None:
         up, cdl = ExposureCorrection(stops=1), CdlCorrection(offset=(0.1, 0.1, 0.1))
         variant = Variant(beauty=Beauty(corrections=(cdl,)), finish=Finish(corrections=(up,)))
-        plain = self.engine.at("beauty", self.engine.make_request(Variant(), FULL))
-        request = self.engine.make_request(variant, FULL)
-        np.testing.assert_allclose(self.engine.at("beauty", request), plain + 0.1, rtol=1e-5, atol=1e-6)
-        np.testing.assert_allclose(self.engine.at("finish", request), 2 * (plain + 0.1), rtol=1e-5, atol=1e-6)
-        np.testing.assert_array_equal(self.engine.at("surface", request), plain)
-        self.assertFalse(self.engine.is_untouched(request))
+        plain = self.evaluator.at("beauty", self.evaluator.make_request(Variant(), FULL))
+        request = self.evaluator.make_request(variant, FULL)
+        np.testing.assert_allclose(self.evaluator.at("beauty", request), plain + 0.1, rtol=1e-5, atol=1e-6)
+        np.testing.assert_allclose(self.evaluator.at("finish", request), 2 * (plain + 0.1), rtol=1e-5, atol=1e-6)
+        np.testing.assert_array_equal(self.evaluator.at("surface", request), plain)
+        self.assertFalse(self.evaluator.is_untouched(request))
 
     def test_what_is_made_for_a_delivery_is_not_kept(self) -> None:
-        engine = Evaluator(self.engine.render, self.engine.frame, ByteCache(1 << 28))
+        evaluator = Evaluator(self.evaluator.render, self.evaluator.frame, ByteCache(1 << 28))
         variant = with_levels({"key": Level(stops=0.3)})
-        for made in (engine.picture, engine.alpha):
-            made(engine.make_request(variant, FULL, Quality.EXPORT))
-        self.assertEqual(engine.cache.size, 0)
-        engine.at("finish", engine.make_request(variant, FULL))
-        self.assertGreater(engine.cache.size, FULL.width * FULL.height * 12)
+        for made in (evaluator.picture, evaluator.alpha):
+            made(evaluator.make_request(variant, FULL, Quality.EXPORT))
+        self.assertEqual(evaluator.cache.size, 0)
+        evaluator.at("finish", evaluator.make_request(variant, FULL))
+        self.assertGreater(evaluator.cache.size, FULL.width * FULL.height * 12)
 
     def test_screens_get_jpeg_while_moving_and_png_at_rest(self) -> None:
-        live, kind = screen_picture(Subject(self.engine, Variant(), "display"), FULL, Quality.PREVIEW)
+        live, kind = screen_picture(Subject(self.evaluator, Variant(), "display"), FULL, Quality.PREVIEW)
         self.assertEqual((live[:2], kind), (b"\xff\xd8", "image/jpeg"))
-        rest, kind = screen_picture(Subject(self.engine, Variant(), "balance"), FULL, Quality.EXACT)
+        rest, kind = screen_picture(Subject(self.evaluator, Variant(), "balance"), FULL, Quality.EXACT)
         self.assertEqual((rest[:4], kind), (b"\x89PNG", "image/png"))
         with self.assertRaisesRegex(UnknownChoice, "beauty"):
-            screen_picture(Subject(self.engine, Variant(), "nowhere"), FULL, Quality.EXACT)
+            screen_picture(Subject(self.evaluator, Variant(), "nowhere"), FULL, Quality.EXACT)
 
     def test_looks_that_show_nothing_are_refused(self) -> None:
         with self.assertRaises(ShapeError):
-            Look(0, 0, 0, 5, 1, 1)
+            Viewport(0, 0, 0, 5, 1, 1)
 
     def test_levels_of_lights_that_are_gone_wait_without_harm(self) -> None:
         variant = with_levels({"ghost": Level(stops=1)}, {"vanished": Level(stops=1)})
@@ -163,11 +173,11 @@ class PictureTest(FolderTest):
 class OneAxisTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        self.engine = engine_for(write_layers(self.folder / "one.exr", one_axis_passes()))
+        self.evaluator = engine_for(write_layers(self.folder / "one.exr", one_axis_passes()))
 
     def delivered(self, variant: Variant) -> np.ndarray:
-        return self.engine.delivered(
-            self.engine.make_request(variant, FULL), colouring_of(self.engine.render, Variant()).input_space
+        return self.evaluator.delivered(
+            self.evaluator.make_request(variant, FULL), resolve_colour(self.evaluator.render, Variant()).input_space
         ).colour
 
     def test_either_axis_alone_is_exact(self) -> None:
@@ -181,9 +191,9 @@ class OneAxisTest(FolderTest):
 
     def test_both_axes_go_by_ratio_and_say_so(self) -> None:
         variant = with_levels({"key": Level(stops=1)}, {"specular": Level(stops=-1)})
-        plan = plan_balance(self.engine.render, variant, colouring_of(self.engine.render, variant).working)
+        plan = plan_balance(self.evaluator.render, variant, resolve_colour(self.evaluator.render, variant).working)
         self.assertTrue(plan and plan.second)
-        space = colouring_of(self.engine.render, Variant()).input_space
+        space = resolve_colour(self.evaluator.render, Variant()).input_space
         same = variant.model_copy(update={"colour": variant.colour.model_copy(update={"working_space": space})})
         p = one_axis_passes()
         lights = (2 * p["lg_key"] + p["lg_fill"]) / (p["lg_key"] + p["lg_fill"])

@@ -6,13 +6,13 @@ import numpy as np
 
 from escala.core.errors import BadSource
 from escala.core.mattes.cryptomatte import layer_key, name_to_id_bits
-from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import bands_of, full_look
-from escala.engine.workshop import Workshop
+from escala.engine.evaluator_pool import EvaluatorPool
+from escala.engine.request import Quality
+from escala.engine.viewer.viewport import bands_of, full_viewport
 from escala.model.render import Render
 from escala.model.variant import Variant
-from tests.made import FolderTest, add_up, box, light, write_layers
+from tests.fixtures import FolderTest, add_up, box, light, write_layers
 
 ROWS, COLUMNS = 72, 96
 
@@ -20,8 +20,8 @@ ROWS, COLUMNS = 72, 96
 class SequenceTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        self.workshop = Workshop(self.folder / "store", 1 << 30)
-        self.addCleanup(self.workshop.close)
+        self.evaluator_pool = EvaluatorPool(self.folder / "store", 1 << 30)
+        self.addCleanup(self.evaluator_pool.close)
 
     def passes(self, number: int, size: tuple[int, int], speed: float) -> dict[str, np.ndarray]:
         rows, columns = size
@@ -47,33 +47,33 @@ class SequenceTest(FolderTest):
         self.write(1, self.passes(1, (ROWS, COLUMNS), 0.0), np.float16)
         larger = {"dataWindow": box(-4, -2, COLUMNS + 8, ROWS + 6), "displayWindow": box(0, 0, COLUMNS, ROWS)}
         self.write(2, self.passes(2, (ROWS + 6, COLUMNS + 8), 20.0), np.float32, **larger)
-        return self.workshop.read([self.folder / "shot.####.exr"])[0]
+        return self.evaluator_pool.read([self.folder / "shot.####.exr"])[0]
 
-    def engine(self, render: Render, number: int) -> Evaluator:
-        return self.workshop.engine_for(1, render, number)
+    def evaluator(self, render: Render, number: int) -> Evaluator:
+        return self.evaluator_pool.engine_for(1, render, number)
 
-    def image(self, engine: Evaluator, variant: Variant, quality: Quality = Quality.EXACT) -> np.ndarray:
-        raster = engine.render.raster
-        whole = full_look(0, 0, raster.width, raster.height)
-        return engine.at("finish", engine.make_request(variant, whole, quality))
+    def image(self, evaluator: Evaluator, variant: Variant, quality: Quality = Quality.EXACT) -> np.ndarray:
+        raster = evaluator.render.raster
+        whole = full_viewport(0, 0, raster.width, raster.height)
+        return evaluator.at("finish", evaluator.make_request(variant, whole, quality))
 
     def test_a_move_that_begins_in_a_later_frame_is_whole_in_bands_and_regions(self) -> None:
-        engine, variant = self.engine(self.sequence(), 2), Variant.model_validate(PREVIEW)
-        whole, raster = self.image(engine, variant), engine.render.raster
-        self.assertGreater(float(np.abs(whole - self.image(engine, Variant())).max()), 0.1)
-        for band in bands_of(full_look(0, 0, raster.width, raster.height), 16):
-            found = engine.at("finish", engine.make_request(variant, band, Quality.EXPORT))
+        evaluator, variant = self.evaluator(self.sequence(), 2), Variant.model_validate(PREVIEW)
+        whole, raster = self.image(evaluator, variant), evaluator.render.raster
+        self.assertGreater(float(np.abs(whole - self.image(evaluator, Variant())).max()), 0.1)
+        for band in bands_of(full_viewport(0, 0, raster.width, raster.height), 16):
+            found = evaluator.at("finish", evaluator.make_request(variant, band, Quality.EXPORT))
             np.testing.assert_array_equal(found, whole[:, band.y : band.y + band.height])
-        region = engine.at("finish", engine.make_request(variant, full_look(20, 30, 40, 24)))
+        region = evaluator.at("finish", evaluator.make_request(variant, full_viewport(20, 30, 40, 24)))
         np.testing.assert_array_equal(region, whole[:, 30:54, 20:60])
 
     def test_a_frame_alone_is_what_it_is_in_the_sequence(self) -> None:
         render, variant = self.sequence(), Variant.model_validate(EVERYTHING)
-        alone = self.workshop.read([self.folder / "shot.0002.exr"])[0]
-        both = [self.engine(render, 2), self.workshop.engine_for(2, alone, 2)]
+        alone = self.evaluator_pool.read([self.folder / "shot.0002.exr"])[0]
+        both = [self.evaluator(render, 2), self.evaluator_pool.engine_for(2, alone, 2)]
         for quality in Quality:
-            np.testing.assert_array_equal(*(self.image(engine, variant, quality) for engine in both))
-        first, second = both[0].render, self.engine(render, 1).render
+            np.testing.assert_array_equal(*(self.image(evaluator, variant, quality) for evaluator in both))
+        first, second = both[0].render, self.evaluator(render, 1).render
         self.assertNotEqual(first.passes[0].statistics, second.passes[0].statistics)
         self.assertEqual({p.pixel_type for p in first.passes if p.is_colour}, {"float"})
         self.assertEqual((first.raster.width, second.raster.width), (COLUMNS + 8, COLUMNS))
@@ -83,31 +83,31 @@ class SequenceTest(FolderTest):
         passes = self.passes(2, (ROWS, COLUMNS), 0.0)
         self.write(1, self.passes(1, (ROWS, COLUMNS), 0.0), np.float32)
         self.write(2, passes | {"Z": passes["Z"] / 8}, np.float32)
-        render = self.workshop.read([self.folder / "shot.####.exr"])[0]
+        render = self.evaluator_pool.read([self.folder / "shot.####.exr"])[0]
         self.assertEqual(render.find_pass("Z").depth.kind, "planar")
         hazy = Variant.model_validate({"depth": {"haze": {"on": True, "density": 0.5, "colour": [0, 0, 0]}}})
-        engine = self.engine(render, 2)
-        wanted = self.image(engine, Variant()) * np.exp(-0.5 * passes["Z"] / 8)
-        np.testing.assert_allclose(self.image(engine, hazy), wanted, rtol=1e-4, atol=1e-5)
+        evaluator = self.evaluator(render, 2)
+        wanted = self.image(evaluator, Variant()) * np.exp(-0.5 * passes["Z"] / 8)
+        np.testing.assert_allclose(self.image(evaluator, hazy), wanted, rtol=1e-4, atol=1e-5)
 
     def test_a_later_frame_without_a_pass(self) -> None:
         self.write(1, self.passes(1, (ROWS, COLUMNS), 0.0), np.float16)
         less = {name: p for name, p in self.passes(2, (ROWS, COLUMNS), 9.0).items() if not name.startswith("motion")}
         self.write(2, less, np.float16)
         self.write(3, {name: planes for name, planes in less.items() if name != "lg_key"}, np.float16)
-        render = self.workshop.read([self.folder / "shot.####.exr"])[0]
-        engine, variant = self.engine(render, 2), Variant.model_validate(PREVIEW)
-        np.testing.assert_array_equal(self.image(engine, variant), self.image(engine, Variant()))
+        render = self.evaluator_pool.read([self.folder / "shot.####.exr"])[0]
+        evaluator, variant = self.evaluator(render, 2), Variant.model_validate(PREVIEW)
+        np.testing.assert_array_equal(self.image(evaluator, variant), self.image(evaluator, Variant()))
         with self.assertRaisesRegex(BadSource, "frame 3 of .* lacks the pass lg_key"):
-            self.engine(render, 3)
+            self.evaluator(render, 3)
 
     def test_a_pass_that_cannot_have_its_role_is_named(self) -> None:
         self.write(1, self.passes(1, (ROWS, COLUMNS), 0.0), np.float32)
         passes = {n: p for n, p in self.passes(2, (ROWS, COLUMNS), 9.0).items() if n != "motion.Y"}
         self.write(2, passes, np.float32)
-        render = self.workshop.read([self.folder / "shot.####.exr"])[0]
+        render = self.evaluator_pool.read([self.folder / "shot.####.exr"])[0]
         with self.assertRaisesRegex(BadSource, "frame 2: motion has 1 channel, it cannot be motion"):
-            self.engine(render, 2)
+            self.evaluator(render, 2)
 
 
 PREVIEW = {"depth": {"motion": {"on": True, "shutter": 1}}}

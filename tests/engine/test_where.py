@@ -4,10 +4,10 @@ import numpy as np
 
 from escala.core.corrections.corrections import set_contrast
 from escala.engine.balance.board import draw_board
-from escala.engine.evaluation import Quality
-from escala.engine.looking.look import full_look
-from escala.engine.source.reading import read_engine
+from escala.engine.request import Quality
+from escala.engine.source.reading import interpreted_evaluator
 from escala.engine.stations import STATION_BY_NAME
+from escala.engine.viewer.viewport import full_viewport
 from escala.model.balance import Balance, Level
 from escala.model.beauty import Beauty, Removal
 from escala.model.colour import ColourChoice
@@ -16,10 +16,10 @@ from escala.model.finish import Finish
 from escala.model.mattes import ChannelMatte
 from escala.model.source import SourceChoice
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for, grid_passes, one_axis_passes
-from tests.made import FolderTest, add_up, light, write_layers
+from tests.engine.fixture_shot import engine_for, grid_passes, one_axis_passes
+from tests.fixtures import FolderTest, add_up, light, write_layers
 
-WHOLE = full_look(0, 0, 64, 48)
+WHOLE = full_viewport(0, 0, 64, 48)
 RANDOM = np.random.default_rng(8)
 
 
@@ -29,7 +29,7 @@ class Limited(FolderTest):
         self.passes = grid_passes()
         self.masks = {name: RANDOM.random((48, 64)).astype(np.float32) for name in ("mask_a", "mask_b")}
         self.masks["mask_a"][:, :20], self.masks["mask_a"][:, 20:30] = 0, 1
-        self.engine = self.made("grid", self.passes)
+        self.evaluator = self.made("grid", self.passes)
         self.mattes = {name: ChannelMatte(**{"pass": name}) for name in self.masks}
 
     def made(self, name: str, passes: dict[str, np.ndarray]):
@@ -40,7 +40,7 @@ class Limited(FolderTest):
         return Variant(colour=ColourChoice(input_space="ACEScg"), mattes=self.mattes, **parts)
 
     def shown(self, variant: Variant, station: str = "beauty", quality: Quality = Quality.EXACT) -> np.ndarray:
-        return self.engine.at(station, self.engine.make_request(variant, WHOLE, quality, "somebody"))
+        return self.evaluator.at(station, self.evaluator.make_request(variant, WHOLE, quality, "somebody"))
 
 
 class LevelTest(Limited):
@@ -61,11 +61,11 @@ class LevelTest(Limited):
             for quality in Quality:
                 np.testing.assert_allclose(self.shown(variant, station, quality), wanted, rtol=1e-3, atol=5e-3)
         cells = {
-            cell.component: cell.share for cell in draw_board(self.engine, variant)[0].cells if cell.light == "key"
+            cell.component: cell.share for cell in draw_board(self.evaluator, variant)[0].cells if cell.light == "key"
         }
         dimmer = {
             cell.component: cell.share
-            for cell in draw_board(self.engine, self.variant())[0].cells
+            for cell in draw_board(self.evaluator, self.variant())[0].cells
             if cell.light == "key"
         }
         self.assertGreater(cells["specular"], dimmer["specular"])
@@ -79,7 +79,7 @@ class LevelTest(Limited):
 
     def test_a_neutral_level_and_a_muted_one(self) -> None:
         idle = self.variant(balance=Balance(lights={"key": Level(matte="mask_a")}))
-        self.assertTrue(self.engine.is_untouched(self.engine.make_request(idle, WHOLE)))
+        self.assertTrue(self.evaluator.is_untouched(self.evaluator.make_request(idle, WHOLE)))
         muted = self.shown(self.variant(balance=Balance(lights={"key": Level(mute=True, matte="mask_a")})))
         np.testing.assert_allclose(muted, self.passes[""] - self.passes["key"], atol=5e-3)
 
@@ -93,7 +93,7 @@ class LevelTest(Limited):
 
     def test_by_ratio_too(self) -> None:
         passes = one_axis_passes()
-        self.engine = self.made("axes", passes)
+        self.evaluator = self.made("axes", passes)
         levels = Balance(
             lights={"key": Level(stops=1, matte="mask_a")}, components={"diffuse": Level(stops=-1, matte="mask_b")}
         )
@@ -143,12 +143,12 @@ class CorrectionTest(Limited):
             for station in ("beauty", "balance"):
                 np.testing.assert_allclose(self.shown(variant, station), wanted, rtol=2e-3, atol=8e-3)
         self.assertEqual(
-            STATION_BY_NAME["balance"].words(self.engine.render, variant, None), ("1 level, 2 corrections", True)
+            STATION_BY_NAME["balance"].words(self.evaluator.render, variant, None), ("1 level, 2 corrections", True)
         )
 
     def test_of_what_is_not_there_waits(self) -> None:
         variant = self.variant(balance=Balance(corrections=(ExposureCorrection(stops=3, of={"light": "sun"}),)))
-        self.assertTrue(self.engine.is_untouched(self.engine.make_request(variant, WHOLE)))
+        self.assertTrue(self.evaluator.is_untouched(self.evaluator.make_request(variant, WHOLE)))
 
     def test_parts_of_the_picture_are_those_of_the_whole(self) -> None:
         blurred = BlurCorrection(radius_px=(2, 2), of={"light": "key"}, matte="mask_b")
@@ -156,8 +156,8 @@ class CorrectionTest(Limited):
             balance=Balance(corrections=(blurred,)), finish=Finish(corrections=(BlurCorrection(radius_px=(3, 1)),))
         )
         whole = self.shown(variant, "finish")
-        request = self.engine.make_request(variant, full_look(11, 9, 30, 20), Quality.EXPORT)
-        np.testing.assert_array_equal(self.engine.at("finish", request), whole[:, 9:29, 11:41])
+        request = self.evaluator.make_request(variant, full_viewport(11, 9, 30, 20), Quality.EXPORT)
+        np.testing.assert_array_equal(self.evaluator.at("finish", request), whole[:, 9:29, 11:41])
 
     def test_order_counts_and_neutral_is_the_beauty_itself(self) -> None:
         pair = (ContrastCorrection(amount=1.3), ExposureCorrection(stops=1))
@@ -174,7 +174,7 @@ class EdgeTest(FolderTest):
         cover = np.clip((np.arange(40) - 12) / 8, 0, 1).astype(np.float32) * np.ones((16, 1), np.float32)
         colour = np.array([0.6, 0.25, 0.1], np.float32)[:, None, None]
         passes = {"": colour * cover, "A": cover, "mask.Y": cover}
-        look = full_look(0, 0, 40, 16)
+        viewport = full_viewport(0, 0, 40, 16)
         for correction in (
             ContrastCorrection(amount=1.5), HueSaturationCorrection(hue=120, saturation=0.5),
             ExposureCorrection(stops=1),
@@ -182,37 +182,37 @@ class EdgeTest(FolderTest):
             solid = engine_for(write_layers(self.folder / "solid.exr", {"": colour * np.ones_like(cover)}, np.float32))
             edged = engine_for(write_layers(self.folder / "edged.exr", passes, np.float32))
             variant = Variant(colour=ColourChoice(input_space="ACEScg"), finish=Finish(corrections=(correction,)))
-            whole = solid.at("finish", solid.make_request(variant, look))
-            found = edged.picture(edged.make_request(variant, look), "finish")
+            whole = solid.at("finish", solid.make_request(variant, viewport))
+            found = edged.picture(edged.make_request(variant, viewport), "finish")
             np.testing.assert_allclose(found.colour, whole * cover, rtol=1e-4, atol=1e-4)
             np.testing.assert_array_equal(found.alpha, cover)
             straight = engine_for(
                 write_layers(self.folder / "straight.exr", {**passes, "": colour * (cover > 0)}, np.float32)
             )
             unassociated = variant.model_copy(update={"source": SourceChoice(alpha="unassociated")})
-            read = read_engine(straight, 1, straight, unassociated, self.folder / "store")
-            found = read.picture(read.make_request(unassociated, look), "finish")
+            read = interpreted_evaluator(straight, 1, straight, unassociated, self.folder / "store")
+            found = read.picture(read.make_request(unassociated, viewport), "finish")
             np.testing.assert_allclose(found.colour, whole * cover, rtol=1e-4, atol=1e-4)
 
 
 class RemovalTest(Limited):
     def test_colour_and_alpha_go_before_corrections(self) -> None:
         alpha = np.linspace(0.2, 1, 48 * 64, dtype=np.float32).reshape(48, 64)
-        self.engine = self.made("alpha", {**self.passes, "A": alpha})
+        self.evaluator = self.made("alpha", {**self.passes, "A": alpha})
         removed = (Removal(matte="mask_a"), Removal(matte="mask_b", opacity=0.5), Removal(matte="mask_b", on=False))
         variant = self.variant(beauty=Beauty(removed=removed, corrections=(ExposureCorrection(stops=1),)))
         left = (1 - self.masks["mask_a"]) * (1 - 0.5 * self.masks["mask_b"])
-        found = self.engine.picture(self.engine.make_request(variant, WHOLE), "beauty")
+        found = self.evaluator.picture(self.evaluator.make_request(variant, WHOLE), "beauty")
         np.testing.assert_allclose(found.colour, 2 * self.passes[""] * left, rtol=1e-5, atol=1e-6)
         np.testing.assert_allclose(found.alpha, alpha * left, rtol=1e-6)
         self.assertEqual(found.colour[:, :, 20:30].max(), 0)
-        words, changes = STATION_BY_NAME["beauty"].words(self.engine.render, variant, None)
+        words, changes = STATION_BY_NAME["beauty"].words(self.evaluator.render, variant, None)
         self.assertIn("2 taken away, exposure", words)
         self.assertTrue(changes)
 
     def test_what_stays_is_added_up_from_what_the_passes_keep(self) -> None:
         lit = {"lg_key": light(1, 48, 64), "lg_fill": light(2, 48, 64)}
-        self.engine = self.made("lit", {"": add_up(*lit.values()), **lit})
+        self.evaluator = self.made("lit", {"": add_up(*lit.values()), **lit})
         level = Balance(lights={"key": Level(stops=1)})
         both = self.shown(self.variant(balance=level, beauty=Beauty(removed=(Removal(matte="mask_b"),))))
         kept = 1 - self.masks["mask_b"]

@@ -4,11 +4,11 @@ import unittest
 from unittest import mock
 
 from escala.engine import worker
-from escala.engine.looking.look import bands_of, full_look
+from escala.engine.viewer.viewport import bands_of, full_viewport
 from escala.engine.worker import (
+    EXACT,
     LONG,
     PREVIEW,
-    EXACT,
     SMALL,
     Closed,
     EvaluationThread,
@@ -69,7 +69,7 @@ class WorkerTest(unittest.TestCase):
         done: list[object] = []
 
         def long() -> None:
-            for band in bands_of(full_look(0, 0, 8, 30), 10):
+            for band in bands_of(full_viewport(0, 0, 8, 30), 10):
                 done.append(band.y)
                 if band.y == 0:
                     self.start(lambda: done.append("short"), PREVIEW)
@@ -102,7 +102,7 @@ class WorkerTest(unittest.TestCase):
 
     def test_outside_the_thread_nothing_gives_way(self) -> None:
         yield_to_urgent()
-        self.assertEqual(len(list(bands_of(full_look(0, 0, 4, 5), 2))), 3)
+        self.assertEqual(len(list(bands_of(full_viewport(0, 0, 4, 5), 2))), 3)
         self.finish()
 
     def test_an_error_in_between_goes_to_who_asked(self) -> None:

@@ -3,8 +3,8 @@ import zipfile
 from escala.core.errors import BadSource, TooLarge
 from escala.media.config_files import config_place, find_config, unpack_archives
 from escala.media.configs import colour_config
-from tests.made import FolderTest
-from tests.made_config import CONFIG, write_config
+from tests.fixture_config import CONFIG, write_config
+from tests.fixtures import FolderTest
 
 
 class ConfigFilesTest(FolderTest):

@@ -10,9 +10,9 @@ from escala.core.colour.config import View
 from escala.core.errors import ColourError, UnknownChoice
 from escala.media import configs
 from escala.media.configs import BUILTIN_CONFIGS, _FolderFiles, colour_config
-from escala.media.places import EVERYWHERE
-from tests.made import FolderTest, light
-from tests.made_config import CONFIG, write_config
+from escala.media.path_safety import EVERYWHERE
+from tests.fixture_config import CONFIG, write_config
+from tests.fixtures import FolderTest, light
 
 LOOK = "ACES 1.3 Reference Gamut Compression"
 

@@ -6,7 +6,7 @@ import OpenImageIO as oiio
 
 from escala.engine.source.intake import read_render
 from escala.media.store import StoredFrame
-from tests.made import FolderTest, box, channels_of, light
+from tests.fixtures import FolderTest, box, channels_of, light
 
 LOSSLESS = ("NO", "RLE", "ZIPS", "ZIP", "PIZ")
 LOSSY = ("PXR24", "B44", "B44A", "DWAA", "DWAB")

@@ -8,9 +8,9 @@ import numpy as np
 import OpenEXR
 
 from escala.core.errors import EscalaError
-from escala.media.intake import take_in_frame
+from escala.media.intake import import_frame
 from escala.media.sources import SourceFile
-from tests.made import FolderTest, channels_of, light
+from tests.fixtures import FolderTest, channels_of, light
 
 SEEDS = {"scanlines": OpenEXR.scanlineimage, "tiles": OpenEXR.tiledimage}
 EACH = 110
@@ -56,7 +56,7 @@ class FuzzTest(FolderTest):
                 file.write_bytes(self.damaged(good, number))
                 began = time.monotonic()
                 try:
-                    frame = take_in_frame([SourceFile(file)], self.folder / "store")
+                    frame = import_frame([SourceFile(file)], self.folder / "store")
                     self.assertGreater(len(frame.passes), 0)
                 except EscalaError as error:
                     refused += 1
@@ -73,7 +73,7 @@ class FuzzTest(FolderTest):
             with self.subTest(name=name):
                 (self.folder / name).write_bytes(data)
                 with self.assertRaises(EscalaError):
-                    take_in_frame([SourceFile(self.folder / name)], self.folder / "store")
+                    import_frame([SourceFile(self.folder / name)], self.folder / "store")
 
 
 if __name__ == "__main__":

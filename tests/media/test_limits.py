@@ -11,12 +11,12 @@ import OpenEXR
 import psutil
 
 from escala.core.errors import EscalaError, NoRoom, TooLarge
-from escala.media.intake import take_in_frame
+from escala.media.intake import import_frame
 from escala.media.limits import MAX_PIXELS, check_claim, check_disk, check_memory, check_spread
 from escala.media.sources import SourceFile
 from escala.media.stills import read_still, read_still_header
 from escala.media.windows import Window
-from tests.made import FolderTest, box
+from tests.fixtures import FolderTest, box
 
 
 def write_flat_png(path: Path, width: int, height: int, bits: int = 1) -> Path:
@@ -68,7 +68,7 @@ class BombTest(FolderTest):
     def refused(self, path: Path) -> str:
         began = time.process_time()
         with self.assertRaises(EscalaError) as report_progress:
-            take_in_frame((SourceFile(path),), self.folder / "store")
+            import_frame((SourceFile(path),), self.folder / "store")
         self.assertLess(time.process_time() - began, 5)
         self.assertEqual([p for p in (self.folder / "store").rglob("*") if p.is_file()], [])
         return str(report_progress.exception)

@@ -2,7 +2,7 @@ import numpy as np
 
 from escala.core.errors import BadSource, UnreadableFile
 from escala.media.sources import find_render, split_frame
-from tests.made import FolderTest, light, write_layers
+from tests.fixtures import FolderTest, light, write_layers
 
 
 class SourceTest(FolderTest):

@@ -2,11 +2,11 @@ import cv2
 import numpy as np
 
 from escala.core.errors import EscalaError, UnknownChoice, UnreadableFile
+from escala.media.atomic_write import write_atomically
 from escala.media.cdl import read_cdl
 from escala.media.stills import encode_jpeg, encode_png, read_still, still_pixels, to_bytes, write_still
-from escala.media.whole import write_atomically
 from escala.media.windows import Window
-from tests.made import FolderTest
+from tests.fixtures import FolderTest
 
 CDL = """<?xml version="1.0"?>
 <ColorDecisionList xmlns="urn:ASC:CDL:v1.01"><ColorDecision><ColorCorrection id="a">

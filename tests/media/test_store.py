@@ -12,7 +12,7 @@ from escala.core.errors import BadSource, BeingWritten, EscalaError
 from escala.engine.source.intake import read_render
 from escala.media import intake, store
 from escala.media.decode import decode_frame_here
-from escala.media.intake import DecodeFailed, take_in_frame
+from escala.media.intake import DecodeFailed, import_frame
 from escala.media.sources import SourceFile, find_render
 from escala.media.store import (
     INDEX,
@@ -25,7 +25,7 @@ from escala.media.store import (
     trim_store,
 )
 from escala.media.windows import Window
-from tests.made import FolderTest, box, light, write_layers, write_parts
+from tests.fixtures import FolderTest, box, light, write_layers, write_parts
 
 
 class LargeStoreTest(FolderTest):
@@ -49,7 +49,7 @@ class TrimTest(FolderTest):
 
     def frame(self, name: str) -> StoredFrame:
         path = write_layers(self.folder / f"{name}.exr", {"": light(1, 40, 50)})
-        return take_in_frame(find_render([path]).first, self.folder / "store", decoder=decode_frame_here)
+        return import_frame(find_render([path]).first, self.folder / "store", decoder=decode_frame_here)
 
     def test_frames_in_use_stay_and_others_go(self) -> None:
         kept, gone = self.frame("kept"), self.frame("gone")
@@ -144,11 +144,11 @@ class IntakeTest(FolderTest):
     def test_a_frame_is_decoded_once_and_again_when_its_file_changes(self) -> None:
         path = write_layers(self.folder / "a.exr", {"": light(1)})
         store = self.folder / "store"
-        first = take_in_frame(find_render([path]).first, store)
-        again = take_in_frame(find_render([path]).first, store)
+        first = import_frame(find_render([path]).first, store)
+        again = import_frame(find_render([path]).first, store)
         self.assertEqual(first.folder, again.folder)
         write_layers(path, {"": light(2, 30, 30)})
-        self.assertNotEqual(take_in_frame(find_render([path]).first, store).folder, first.folder)
+        self.assertNotEqual(import_frame(find_render([path]).first, store).folder, first.folder)
 
     def test_a_long_sequence_is_opened_by_its_first_frame_alone(self) -> None:
         for number in range(1, 41):
@@ -162,7 +162,7 @@ class IntakeTest(FolderTest):
         store = self.folder / "store"
         for i in range(3):
             path = write_layers(self.folder / f"{i}.exr", {"": light(i)})
-            kept = take_in_frame(find_render([path]).first, store)
+            kept = import_frame(find_render([path]).first, store)
         trim_store(store, 1)
         self.assertEqual([frame.name for frame in store.iterdir()], [kept.folder.name])
 
@@ -207,7 +207,7 @@ class BrokenFileTest(FolderTest):
         path = self.folder / "note.exr"
         path.write_text("hello")
         with self.assertRaisesRegex(DecodeFailed, "note.exr: not an OpenEXR file"):
-            take_in_frame([SourceFile(path)], self.folder / "store")
+            import_frame([SourceFile(path)], self.folder / "store")
         self.assertFalse(list((self.folder / "store").glob(f"*/{INDEX}")))
 
     def test_flipped_bytes_never_bring_down_the_caller(self) -> None:
@@ -220,7 +220,7 @@ class BrokenFileTest(FolderTest):
             path = self.folder / f"spoiled{i}.exr"
             path.write_bytes(spoiled)
             try:
-                frame = take_in_frame([SourceFile(path)], self.folder / "store")
+                frame = import_frame([SourceFile(path)], self.folder / "store")
                 self.assertTrue(json.loads((frame.folder / INDEX).read_text())["passes"])
             except EscalaError as error:
                 self.assertIn(path.name, str(error))
@@ -265,7 +265,7 @@ class ChangingFileTest(FolderTest):
             decode(files, folder, progress, key)
 
         with mock.patch.object(intake, "decode_in_child", changing):
-            frame = intake.take_in_frame(files, self.folder / "store")
+            frame = intake.import_frame(files, self.folder / "store")
         self.assertEqual((len(times), len(set(times))), (2, 2))
         for name, planes in (("rgba", self.states[1][""]), ("key", self.states[1]["key"])):
             np.testing.assert_array_equal(frame.planes(name).astype(np.float32), planes)
@@ -275,4 +275,4 @@ class ChangingFileTest(FolderTest):
             raise BeingWritten("it is being written")
 
         with mock.patch.object(intake, "decode_in_child", never), self.assertRaises(BeingWritten):
-            intake.take_in_frame((SourceFile(self.file),), self.folder / "store")
+            intake.import_frame((SourceFile(self.file),), self.folder / "store")

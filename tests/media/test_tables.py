@@ -8,9 +8,9 @@ import numpy as np
 from escala.core.colour.config import ColourConfig, View, apply_lut
 from escala.core.errors import ColourError, EscalaError
 from escala.media.configs import colour_config, read_lut
-from escala.media.places import EVERYWHERE, Roots
-from tests.made import FolderTest
-from tests.made_config import CONFIG, write_config
+from escala.media.path_safety import EVERYWHERE, Roots
+from tests.fixture_config import CONFIG, write_config
+from tests.fixtures import FolderTest
 
 GREY = np.full((3, 1, 2), 0.5, np.float32)
 KINDS = (
@@ -152,7 +152,10 @@ class TablesOfConfigsTest(FolderTest):
             ),
         }
         for way, text in ways.items():
-            with self.subTest(way=way), self.assertRaisesRegex(ColourError, "outside the media roots") as report_progress:
+            with (
+                self.subTest(way=way),
+                self.assertRaisesRegex(ColourError, "outside the media roots") as report_progress,
+            ):
                 self.config(text)
             self.assertNotIn("LUT_3D_SIZE", str(report_progress.exception))
         for src in ("../../secret/tables/print.cube", "../link.cube"):

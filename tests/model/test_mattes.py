@@ -108,7 +108,7 @@ class DocumentTest(unittest.TestCase):
             list(variant.matte_uses()), [("balance/lights/k/matte", "m0"), ("finish/corrections/exposure1/matte", "m2")]
         )
         self.assertEqual(list(variant.mattes_of("finish")), ["m0", "m1", "m2"])
-        self.assertEqual(list(variant.head.mattes), ["m0"])
+        self.assertEqual(list(variant.up_to_beauty.mattes), ["m0"])
         self.assertEqual((list(variant.joined_from("m2")), variant.joins_of("m0")), (["m0", "m1", "m2"], ["m2"]))
 
     def test_documents_of_version_1(self) -> None:

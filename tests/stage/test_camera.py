@@ -10,7 +10,7 @@ from escala.stage.quay import Lens, quay_scene
 from escala.stage.render import StageJob, render_frame
 from tests.core.depth.layered import decibels
 from tests.core.depth.test_defocus import gathered
-from tests.made import FolderTest
+from tests.fixtures import FolderTest
 
 SIZE = 96, 54
 SAMPLES = 32

@@ -3,8 +3,8 @@ import OpenEXR
 
 from escala.stage.quay import LIGHTS
 from escala.stage.render import StageJob, render_frame
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest
 
 JOB = StageJob(80, 45, 2)
 

@@ -10,11 +10,11 @@ import cv2
 import numpy as np
 
 from escala.web.app import create_app
+from escala.web.app_context import APP_CONTEXT
 from escala.web.openapi import defaults
 from escala.web.settings import Settings
-from escala.web.studio import STUDIO
-from tests.engine.made_shot import grid_passes
-from tests.made import FolderTest, read_colour, write_layers
+from tests.engine.fixture_shot import grid_passes
+from tests.fixtures import FolderTest, read_colour, write_layers
 
 WHOLE = {"region": {"x": 0, "y": 0, "width": 64, "height": 48}, "out_width": 64, "out_height": 48}
 
@@ -33,7 +33,7 @@ class ApiTest(FolderTest):
     def application(self) -> Any:
         """An application on the home of the test, closed with it."""
         app = create_app(self.settings)
-        self.addCleanup(app.extensions[STUDIO].close)
+        self.addCleanup(app.extensions[APP_CONTEXT].close)
         return app
 
     def step(self, variant: int, what: str, **more: Any) -> Any:

@@ -7,8 +7,8 @@ import numpy as np
 
 from escala.core.colour.config import View
 from escala.media.configs import BUILTIN_CONFIGS, colour_config
-from tests.made import add_up, light, write_layers
-from tests.made_config import CONFIG, write_config
+from tests.fixture_config import CONFIG, write_config
+from tests.fixtures import add_up, light, write_layers
 from tests.web.test_source_api import SourceApiTest
 
 KEY, FILL = light(1, top=1), light(2, top=1)

@@ -2,10 +2,10 @@ import time
 
 from escala.stage.render import StageJob, render_frame
 from escala.web import demo
+from escala.web.app_context import AppContext
 from escala.web.demo import FINISHED, DemoRender, demo_folder, start_demo
 from escala.web.settings import Settings
-from escala.web.studio import Studio
-from tests.made import FolderTest
+from tests.fixtures import FolderTest
 
 SMALL = ("--size", "32x18", "--samples=2")
 STILL = DemoRender("Night quay", "", "night_quay.0012.exr", (*SMALL, "--frames=12"), True)
@@ -20,29 +20,29 @@ class DemoTest(FolderTest):
         demo.DEMO_RENDERS = (STILL, PREVIEW)
         self.addCleanup(setattr, demo, "DEMO_RENDERS", before)
 
-    def studio(self) -> Studio:
-        studio = Studio(self.settings)
-        self.addCleanup(studio.close)
-        return studio
+    def context(self) -> AppContext:
+        context = AppContext(self.settings)
+        self.addCleanup(context.close)
+        return context
 
-    def shots_of(self, studio: Studio, wanted: int) -> list[str]:
+    def shots_of(self, context: AppContext, wanted: int) -> list[str]:
         """The names of the shots, once there are so many; a minute is enough for pictures of this size."""
         end = time.monotonic() + 90
         while time.monotonic() < end:
-            with studio.record.reading() as session:
+            with context.database.reading() as session:
                 names = [shot.name for shot in demo.all_shots(session)]
             if len(names) >= wanted:
                 return names
         return names
 
     def test_both_shots_are_rendered_once_and_kept(self) -> None:
-        studio = self.studio()
-        start_demo(studio)
-        self.assertEqual(self.shots_of(studio, 2), ["Night quay", "Night arrival"])
+        context = self.context()
+        start_demo(context)
+        self.assertEqual(self.shots_of(context, 2), ["Night quay", "Night arrival"])
         self.assertTrue((demo_folder(self.settings) / FINISHED).exists())
-        self.assertEqual(len(studio.render_of(2).frames), 2)
+        self.assertEqual(len(context.render_of(2).frames), 2)
         times = {f: f.stat().st_mtime_ns for f in demo_folder(self.settings).rglob("*.exr")}
-        again = self.studio()
+        again = self.context()
         start_demo(again)
         self.assertEqual(self.shots_of(again, 2), ["Night quay", "Night arrival"])
         self.assertEqual({f: f.stat().st_mtime_ns for f in demo_folder(self.settings).rglob("*.exr")}, times)
@@ -53,7 +53,7 @@ class DemoTest(FolderTest):
         folder.mkdir(parents=True)
         render_frame(StageJob(32, 18, 1), 12, folder / STILL.source)
         (folder / FINISHED).touch()
-        studio = self.studio()
-        start_demo(studio)
-        self.assertEqual(self.shots_of(studio, 1), ["Night quay"])
-        self.assertEqual([job for job in studio.jobs._jobs.values() if job.what.startswith("rendering")], [])
+        context = self.context()
+        start_demo(context)
+        self.assertEqual(self.shots_of(context, 1), ["Night quay"])
+        self.assertEqual([job for job in context.jobs._jobs.values() if job.what.startswith("rendering")], [])

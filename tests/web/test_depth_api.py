@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from tests.engine.depth.camera_shot import HEIGHT, WIDTH, depth_passes
-from tests.made import write_layers
+from tests.fixtures import write_layers
 from tests.web.test_source_api import SourceApiTest
 
 REGION = {"x": 0, "y": 0, "width": WIDTH, "height": HEIGHT}

@@ -7,9 +7,9 @@ from unittest import mock
 import numpy as np
 
 from escala.core.depth import layers
-from escala.web.studio import STUDIO
+from escala.web.app_context import APP_CONTEXT
 from tests.engine.depth.camera_shot import HEIGHT, WIDTH, depth_passes
-from tests.made import write_layers
+from tests.fixtures import write_layers
 from tests.web.test_source_api import SourceApiTest
 
 LENS = {"op": "add", "path": "/depth/defocus", "value": {"on": True, "focus": 2.5, "aperture": 30}}
@@ -80,7 +80,7 @@ class ExactPictureTest(SourceApiTest):
         other, body = self.app.test_client(), REQUEST | {"live": True, "patch": [], "viewer": viewer}
         mover = threading.Thread(target=lambda: answers.append(other.post(f"{self.address}/picture", json=body)))
         mover.start()
-        while self.app.extensions[STUDIO].workshop.thread.waiting == 0:
+        while self.app.extensions[APP_CONTEXT].evaluator_pool.thread.waiting == 0:
             pass
         self.go_on.set()
         for thread in (asker, mover):

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tests.made import light, write_layers
+from tests.fixtures import light, write_layers
 from tests.web.test_api import WHOLE, ApiTest
 
 ODD: list[Any] = [

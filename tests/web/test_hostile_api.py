@@ -10,10 +10,10 @@ from unittest import mock
 import cv2
 import numpy as np
 
-from escala.media.whole import unfinished
-from escala.record.deliveries import begin_delivery
-from tests.engine.made_shot import grid_passes
-from tests.made import add_up, light, write_layers
+from escala.database.deliveries import begin_delivery
+from escala.media.atomic_write import unfinished
+from tests.engine.fixture_shot import grid_passes
+from tests.fixtures import add_up, light, write_layers
 from tests.web.test_api import WHOLE, ApiTest
 
 KEY, FILL = light(1, 48, 64), light(2, 48, 64)
@@ -320,15 +320,15 @@ class DeliveriesTest(HostileTest):
 
     def test_what_was_under_way_when_the_server_was_killed_is_broken_off(self) -> None:
         variant = self.open_grid()
-        studio = self.app.extensions["studio"]
+        context = self.app.extensions["studio"]
         folder = self.settings.deliveries / "grid-x"
         (folder / f"{unfinished()}abc").mkdir(parents=True)
         (folder / ".escala-1-1-abc").mkdir()
         (folder / "grid.0001.exr").write_bytes(b"whole")
         (self.settings.store / ".new-abc").mkdir()
-        with studio.record.writing() as session:
+        with context.database.writing() as session:
             begin_delivery(session, variant, "grid-x", {}, 3)
-        with mock.patch("escala.web.studio.is_alive", return_value=False):
+        with mock.patch("escala.web.app_context.is_alive", return_value=False):
             again = self.application().test_client()
         (told,) = again.get(f"/api/variants/{variant}/deliveries").json["deliveries"]
         self.assertEqual((told["state"], [f["name"] for f in told["files"]]), ("interrupted", ["grid.0001.exr"]))

@@ -4,16 +4,16 @@ import time
 import unittest
 
 from escala.core.errors import BadSource
+from escala.database.shots import NotFound
 from escala.engine.progress import Cancelled
-from escala.record.shots import NotFound
 from escala.web.events import EventLog
 from escala.web.jobs import Job, JobBoard
 
 
 class JobTest(unittest.TestCase):
     def setUp(self) -> None:
-        self.hub = EventLog()
-        self.board = JobBoard(self.hub)
+        self.events = EventLog()
+        self.board = JobBoard(self.events)
 
     def ended(self, job: Job) -> Job:
         end = time.monotonic() + 10
@@ -42,13 +42,13 @@ class JobTest(unittest.TestCase):
         self.assertEqual(self.ended(job).state, "cancelled")
 
     def test_pages_hear_of_progress(self) -> None:
-        mark, *_ = self.hub.since("")
+        mark, *_ = self.events.since("")
         self.board.report(Job(1, "reading"), 0.25, "decoding")
-        (heard,) = self.hub.since(mark)[1]
+        (heard,) = self.events.since(mark)[1]
         self.assertEqual((heard["kind"], heard["share"], heard["doing"]), ("job", 0.25, "decoding"))
 
     def test_work_that_is_waited_for_is_told_and_stopped(self) -> None:
-        mark, *_ = self.hub.since("")
+        mark, *_ = self.events.since("")
 
         def work(job: Job) -> None:
             self.board.report(job, 0.5, "half")
@@ -57,10 +57,10 @@ class JobTest(unittest.TestCase):
 
         with self.assertRaisesRegex(Cancelled, "reading was stopped: everything is as it was"):
             self.board.here("reading", work)
-        self.assertEqual([told["state"] for told in self.hub.since(mark)[1]], ["cancelled"])
+        self.assertEqual([told["state"] for told in self.events.since(mark)[1]], ["cancelled"])
 
     def test_pages_hear_only_of_work_that_takes_longer_than_their_patience(self) -> None:
-        mark, *_ = self.hub.since("")
+        mark, *_ = self.events.since("")
 
         def work(job: Job) -> str:
             self.board.report(job, 0.25, "quick")
@@ -69,9 +69,9 @@ class JobTest(unittest.TestCase):
             return job.viewer
 
         self.assertEqual(self.board.here("Exact image", lambda job: self.board.report(job, 0.5, ""), "me", 60), None)
-        self.assertEqual(self.hub.since(mark)[1], [])
+        self.assertEqual(self.events.since(mark)[1], [])
         self.assertEqual(self.board.here("Exact image", work, "me", 60), "me")
-        (told,) = self.hub.since(mark)[1]
+        (told,) = self.events.since(mark)[1]
         self.assertEqual((told["viewer"], told["state"]), ("me", "done"))
 
     def test_only_the_newest_of_many_ended_jobs_are_kept(self) -> None:

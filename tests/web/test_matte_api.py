@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
-from tests.made import add_up, light, write_layers
+from tests.fixtures import add_up, light, write_layers
 from tests.web.test_source_api import SourceApiTest
 
 KEY, FILL = light(1), light(2)

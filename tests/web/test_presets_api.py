@@ -6,7 +6,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from tests.made import add_up, light, write_layers
+from tests.fixtures import add_up, light, write_layers
 from tests.web.test_api import ApiTest
 from tests.web.test_source_api import SourceApiTest
 

@@ -15,8 +15,8 @@ from typing import Any
 import psutil
 
 from tests.browser.running import RunningServer
-from tests.engine.made_shot import grid_passes
-from tests.made import FolderTest, light, write_layers
+from tests.engine.fixture_shot import grid_passes
+from tests.fixtures import FolderTest, light, write_layers
 from tests.small_disk import fill, mount_small_disk
 
 
@@ -129,7 +129,9 @@ class ManyClientsTest(ServerTest):
         write_layers(self.folder / "newer.exr", {"": light(3), "key": light(3)}).replace(self.media / "roll.0001.exr")
         began, heard = time.monotonic(), []
         while not heard and time.monotonic() - began < 10:
-            mark, heard = (lambda a: (a["mark"], a["events"]))(self.make_request(f"/api/events?after={mark}&shot={shot}")[1])
+            mark, heard = (lambda a: (a["mark"], a["events"]))(
+                self.make_request(f"/api/events?after={mark}&shot={shot}")[1]
+            )
             heard = [event for event in heard if event["kind"] == "render"]
         self.assertTrue(heard)
         self.assertLess(time.monotonic() - began, 4)
@@ -181,7 +183,7 @@ class KillTest(ServerTest):
 
     def test_a_first_start_may_be_killed_at_any_moment(self) -> None:
         file = self.folder / "home" / "escala.db"
-        start = "import sys, pathlib; from escala.record.database import Record; Record(pathlib.Path(sys.argv[1]))"
+        start = "import sys, pathlib; from escala.database.connection import Record; Record(pathlib.Path(sys.argv[1]))"
         command = [sys.executable, "-c", start, str(file)]
         for pause in (0.4, 0.6, 0.7, 0.8, 1.0):
             process = subprocess.Popen(command)

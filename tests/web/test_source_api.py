@@ -5,10 +5,10 @@ from unittest.mock import patch as patched
 import numpy as np
 import OpenEXR
 
+from escala.web.app_context import APP_CONTEXT
 from escala.web.jobs import Job, JobBoard
-from escala.web.studio import STUDIO
 from escala.web.watching import RenderWatcher
-from tests.made import add_up, channels_of, light, write_layers
+from tests.fixtures import add_up, channels_of, light, write_layers
 from tests.web.test_api import ApiTest
 
 KEY, FILL, RIM = light(1), light(2), light(3)
@@ -45,7 +45,7 @@ class RoleApiTest(SourceApiTest):
         patch = [{"op": "add", "path": "/tally/terms/key", "value": {"operator": "screen"}}]
         body = {"base": variant["head"], "patch": patch, "label": "screened"}
         address = f"/api/variants/{variant['id']}/edits"
-        jobs, report = self.app.extensions[STUDIO].jobs, JobBoard.report
+        jobs, report = self.app.extensions[APP_CONTEXT].jobs, JobBoard.report
 
         def stopped(board: JobBoard, job: Job, share: float, doing: str) -> None:
             job.stop.set()
@@ -155,33 +155,33 @@ class NewerRenderTest(SourceApiTest):
     def test_a_running_render_is_read_again_when_its_file_has_come_to_rest(self) -> None:
         file = write_layers(self.media / "running.exr", {"": KEY, "lg_key": KEY})
         shot_id = self.open("running.exr")["result"]["shot_id"]
-        studio = self.app.extensions["studio"]
-        watcher = RenderWatcher(studio)
+        context = self.app.extensions["studio"]
+        watcher = RenderWatcher(context)
         self.client.get(f"/api/events?shot={shot_id}")
         watcher.look()
-        first = studio.render_of(shot_id)
+        first = context.render_of(shot_id)
         write_layers(file, {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
         os.utime(file, ns=(1, 1))
         watcher.look()
-        self.assertIs(studio.render_of(shot_id), first)
+        self.assertIs(context.render_of(shot_id), first)
         watcher.look()
-        self.assertEqual(len(studio.render_of(shot_id).passes), 3)
+        self.assertEqual(len(context.render_of(shot_id).passes), 3)
 
     def test_a_file_that_is_half_written_leaves_what_was_read(self) -> None:
         file = write_layers(self.media / "half.exr", {"": KEY, "lg_key": KEY})
         shot_id = self.open("half.exr")["result"]["shot_id"]
-        studio = self.app.extensions["studio"]
-        mark, *_ = studio.hub.since("")
-        render = studio.render_of(shot_id)
+        context = self.app.extensions["studio"]
+        mark, *_ = context.events.since("")
+        render = context.render_of(shot_id)
         file.write_bytes(file.read_bytes()[:400])
-        watcher = RenderWatcher(studio)
+        watcher = RenderWatcher(context)
         self.client.get(f"/api/events?shot={shot_id}")
         for _ in range(16):
             watcher.look()
-        self.assertIs(studio.render_of(shot_id), render)
+        self.assertIs(context.render_of(shot_id), render)
         (told,) = self.client.get(f"/api/events?after={mark}").json["events"]
         self.assertIn("cannot be read", told["sentence"])
         OpenEXR.File({"type": OpenEXR.scanlineimage}, channels_of({"": FILL})).write(str(file))
         watcher.look()
         watcher.look()
-        self.assertEqual(len(studio.render_of(shot_id).passes), 1)
+        self.assertEqual(len(context.render_of(shot_id).passes), 1)

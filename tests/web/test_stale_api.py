@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from escala.web.watching import RenderWatcher
-from tests.made import light, write_layers
+from tests.fixtures import light, write_layers
 from tests.web.test_api import ApiTest
 
 
@@ -53,12 +53,12 @@ class StaleApiTest(ApiTest):
 
     def test_a_home_with_broken_rows_starts_and_says_so(self) -> None:
         self.app.extensions["studio"].close()
-        with sqlite3.connect(self.settings.database) as record:
-            record.execute(
+        with sqlite3.connect(self.settings.database) as database:
+            database.execute(
                 "INSERT INTO shot (name, place, sources, render, created) VALUES ('b', 'table', 'x', 'y', 0)"
             )
-            record.execute("UPDATE variant SET document = '{half' WHERE id = ?", (self.variant,))
-        record.close()
+            database.execute("UPDATE variant SET document = '{half' WHERE id = ?", (self.variant,))
+        database.close()
         client = self.application().test_client()
         listed = client.get("/api/shots").json
         self.assertEqual([shot["name"] for shot in listed["shots"]], ["grid"])
@@ -92,19 +92,19 @@ class StaleApiTest(ApiTest):
             self.assertIn("it is not denoised", answer.json["detail"])
 
     def test_a_watcher_goes_on_after_an_error_that_nobody_foresaw(self) -> None:
-        studio = self.app.extensions["studio"]
-        watcher = RenderWatcher(studio)
+        context = self.app.extensions["studio"]
+        watcher = RenderWatcher(context)
         self.client.get("/api/events?shot=1")
         unforeseen = mock.patch("escala.web.watching.find_render", side_effect=ZeroDivisionError("of ours"))
         with unforeseen, self.assertLogs("escala", "ERROR"):
             watcher.look()
         watcher.look()
         with (
-            mock.patch.object(studio, "shots_in_use", side_effect=[ZeroDivisionError, [], []]) as asked,
+            mock.patch.object(context, "shots_in_use", side_effect=[ZeroDivisionError, [], []]) as asked,
             mock.patch("escala.web.watching._LOOK_SECONDS", 0.01),
             self.assertLogs("escala", "ERROR"),
         ):
             watcher.start()
             while asked.call_count < 2:
                 pass
-            studio.closing.set()
+            context.closing.set()

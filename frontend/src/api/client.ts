@@ -25,13 +25,13 @@ export interface Answer {
 }
 
 /** The data of an answer, or a Problem. The caller names the type: the client widens tuples to arrays. */
-export async function told<Data>(request: Promise<Answer>): Promise<Data> {
+export async function unwrap<Data>(request: Promise<Answer>): Promise<Data> {
   const { data, error, response } = await request.catch(noAnswer)
   if (!response.ok) throw problemOf(response.status, error)
   return data as Data
 }
 
-/** A request that failed to reach the server is told as such; any other error stays what it is. */
+/** A request that failed to reach the server is unwrap as such; any other error stays what it is. */
 function noAnswer(error: unknown): never {
   if (error instanceof TypeError)
     throw new Problem(0, 'The server does not answer. Check that it is still running.')
@@ -44,7 +44,7 @@ function problemOf(status: number, error: unknown): Problem {
 }
 
 /** What is looked at: a station of the variant, one of its passes, or a picture that was brought in. */
-export interface SubjectWish {
+export interface ViewSubject {
   patch: PatchStep[]
   frame: number | null
   station: StationName
@@ -52,7 +52,7 @@ export interface SubjectWish {
   picture?: string
 }
 
-export interface PictureWish extends SubjectWish {
+export interface ImageRequestBody extends ViewSubject {
   region: Region
   out_width: number
   out_height: number
@@ -60,22 +60,22 @@ export interface PictureWish extends SubjectWish {
   live: boolean
   viewer: string
   /** Show the difference from another subject instead. */
-  against?: { subject: SubjectWish; gain: number; measure: 'linear' | 'display' } | null
+  against?: { subject: ViewSubject; gain: number; measure: 'linear' | 'display' } | null
 }
 
 /** A picture, and the part of the displayed picture that it shows: a little more than was asked for, perhaps. */
-export interface PictureAnswer {
+export interface ImageAnswer {
   file: Blob
   milliseconds: number
   region: Region
 }
 
 /** A picture of a variant, as the file that the server sends; `signal` gives it up. */
-export async function fetchPicture(
+export async function fetchImage(
   variantId: number,
-  wish: PictureWish,
+  wish: ImageRequestBody,
   signal?: AbortSignal,
-): Promise<PictureAnswer> {
+): Promise<ImageAnswer> {
   const response = await postJson(`/api/variants/${variantId}/picture`, wish, signal)
   const milliseconds = Number(response.headers.get('X-Milliseconds'))
   const [x, y, width, height] = (response.headers.get('X-Region') ?? '').split(' ').map(Number)
@@ -103,7 +103,7 @@ export async function fetchShelfSheet(
   return URL.createObjectURL(await response.blob())
 }
 
-export interface ScopeWish extends SubjectWish {
+export interface ScopeWish extends ViewSubject {
   kind: 'waveform' | 'parade' | 'histogram' | 'chromaticity'
   scale: 'stops' | 'display'
   columns: number
@@ -135,7 +135,7 @@ export function frameQuery(frame: number | null): string {
 }
 
 /** The numbers behind the pixels of a small region, by channel, row and column. */
-export async function fetchValues(variantId: number, wish: SubjectWish & { region: Region }) {
+export async function fetchValues(variantId: number, wish: ViewSubject & { region: Region }) {
   const response = await postJson(`/api/variants/${variantId}/values`, wish)
   return ((await response.json()) as { channels: (number | null)[][][] }).channels
 }
@@ -145,7 +145,7 @@ export async function bringPicture(file: File): Promise<{ picture: string; title
   return (await sent(`/api/pictures/${encodeURIComponent(file.name)}`, { method: 'PUT', body: file })).json()
 }
 
-/** Stream one file to the server, if it has room for it; files of one batch lie side by side there. */
+/** Stream one file to the server, if it has workspace for it; files of one batch lie side by side there. */
 export async function upload(file: File, batch: string): Promise<string> {
   await sent(`/api/uploads/room?bytes=${file.size}`, { method: 'GET' })
   const address = `/api/uploads/${encodeURIComponent(file.name)}`
@@ -158,17 +158,17 @@ export async function readCdl(file: File): Promise<CdlFile> {
   return (await sent(address, { method: 'POST', body: file })).json()
 }
 
-/** Bring in a colour config: its files with their places in its folder, then the whole; what of it fails is told. */
+/** Bring in a colour config: its files with their places in its folder, then the whole; what of it fails is unwrap. */
 export async function bringConfig(
   files: File[],
-  told: (done: number) => void,
+  unwrap: (done: number) => void,
 ): Promise<import('./types').ConfigMade> {
   const first = files[0]!
   const [top, rest] = (first.webkitRelativePath || first.name).split('/', 2) as [string, string?]
   const name = encodeURIComponent(rest === undefined ? top.replace(/\.[^.]+$/, '') : top)
   const batch = Math.random().toString(36).slice(2)
   for (const [index, file] of files.entries()) {
-    told(index)
+    unwrap(index)
     const place = file.webkitRelativePath.split('/').slice(1).join('/') || file.name
     if (USELESS.test(place)) continue
     const address = `/api/configs/${name}/files?batch=${batch}&path=${encodeURIComponent(place)}`

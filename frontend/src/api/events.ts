@@ -1,4 +1,4 @@
-import { api, told } from './client'
+import { api, unwrap } from './client'
 import type { Job } from './types'
 
 export type ServerEvent =
@@ -31,7 +31,7 @@ const UNANSWERED = 2500
 let hurry = () => {}
 
 /** Something was begun that the server is going to tell of: ask at once, and often for a while. */
-export function expectNews(): void {
+export function expectRenderUpdate(): void {
   hurry()
 }
 
@@ -54,7 +54,7 @@ export function listen(heard: (event: ServerEvent) => Promise<void>, shown: () =
     let pause = UNANSWERED
     try {
       const query = { after: mark, shot: shown() }
-      const answer = await told<Answer>(api.GET('/api/events', { params: { query } }))
+      const answer = await unwrap<Answer>(api.GET('/api/events', { params: { query } }))
       mark = answer.mark
       if (answer.missed) await heard({ kind: 'missed' })
       for (const event of answer.events) await heard(event)

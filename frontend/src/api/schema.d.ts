@@ -166,7 +166,7 @@ export interface paths {
         };
         get?: never;
         /** Bring in a picture to compare with. */
-        put: operations["shots_bring_picture_pictures__string_name__put"];
+        put: operations["shots_upload_image_pictures__string_name__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1785,6 +1785,18 @@ export interface components {
             y: number;
         };
         /**
+         * DetectedDepth
+         * @description A depth pass as intake found it: its name, its kind, and why it is taken for that.
+         */
+        DetectedDepth: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * Diagnostic
          * @description A finding: `code` for scripts, `message` says what it means and what to do.
          *
@@ -2104,30 +2116,6 @@ export interface components {
              * @default []
              */
             corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
-        };
-        /**
-         * Found
-         * @description What covers a place: an object, its layer, and how much of the place it covers, 0..1.
-         */
-        Found: {
-            /** Coverage */
-            coverage: number;
-            /** Layer */
-            layer: string;
-            /** Name */
-            name: string;
-        };
-        /**
-         * FoundDepth
-         * @description A depth pass as intake found it: its name, its kind, and why it is taken for that.
-         */
-        FoundDepth: {
-            /** Kind */
-            kind: string;
-            /** Name */
-            name: string;
-            /** Reason */
-            reason: string;
         };
         /**
          * FoundRecipe
@@ -3026,6 +3014,18 @@ export interface components {
              * @default 0
              */
             soften_px: number;
+        };
+        /**
+         * ObjectHit
+         * @description What covers a place: an object, its layer, and how much of the place it covers, 0..1.
+         */
+        ObjectHit: {
+            /** Coverage */
+            coverage: number;
+            /** Layer */
+            layer: string;
+            /** Name */
+            name: string;
         };
         /**
          * ObjectLayer
@@ -4361,7 +4361,7 @@ export interface components {
             counts: number[];
             /** Edges */
             edges: number[];
-            found: components["schemas"]["FoundDepth"] | null;
+            found: components["schemas"]["DetectedDepth"] | null;
             /** Has Sky */
             has_sky: boolean;
             /** Kind */
@@ -4582,7 +4582,7 @@ export interface components {
          */
         UnderOut: {
             /** Found */
-            found: components["schemas"]["Found"][];
+            found: components["schemas"]["ObjectHit"][];
             /** Outline */
             outline: number[][][];
         };
@@ -4731,9 +4731,10 @@ export interface components {
         };
         /**
          * VariantOut
-         * @description A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
+         * @description A variant as it stands. `suggested_rules`: naming rules of earlier renders that would read passes otherwise.
          *
-         *     `trouble`: why it not available as it is, None where it can.
+         *     `trouble`: why the variant cannot be displayed, None where it can. `reading`: None in the answer to an edit that leaves
+         *     the interpretation of the render unchanged.
          */
         VariantOut: {
             /** Can Redo */
@@ -4755,15 +4756,15 @@ export interface components {
             inputs: components["schemas"]["FileInput"][];
             /** Name */
             name: string;
-            /** Offered Rules */
-            offered_rules: {
-                [key: string]: components["schemas"]["PassReading"];
-            };
-            reading: components["schemas"]["Reading"];
+            reading: components["schemas"]["Reading"] | null;
             /** Shot Id */
             shot_id: number;
             /** Stations */
             stations: components["schemas"]["StationWords"][];
+            /** Suggested Rules */
+            suggested_rules: {
+                [key: string]: components["schemas"]["PassReading"];
+            };
             /** Trouble */
             trouble: string | null;
         };
@@ -5238,7 +5239,7 @@ export interface operations {
             };
         };
     };
-    shots_bring_picture_pictures__string_name__put: {
+    shots_upload_image_pictures__string_name__put: {
         parameters: {
             query?: never;
             header?: never;

@@ -2,12 +2,12 @@
 import { ref } from 'vue'
 import { readCdl } from '@/api/client'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 
 /** Import a CDL file into a correction, and export the CDL of the variant. */
 const emit = defineEmits<{ settled: [change: object, label: string] }>()
 const shots = useShot()
-const troubles = useTroubles()
+const notifications = useNotifications()
 const file = ref<HTMLInputElement>()
 const FORMATS = ['cc', 'ccc', 'cdl']
 
@@ -24,7 +24,7 @@ async function importFile(event: Event) {
   try {
     emit('settled', await readCdl(chosen), `imported from ${chosen.name}`)
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 </script>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
+import { displayName } from '@/format'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import type { Correction, Preset } from '@/api/types'
-import { useRowDrag } from '@/parts/useRowDrag'
-import { spoken } from '@/stores/levels'
+import { useRowDrag } from '@/widgets/useRowDrag'
 import { useShot } from '@/stores/shot'
-import { useColourOffer } from '@/stores/useColourOffer'
-import { useEntries } from '@/stores/useEntries'
+import { useColourOffer } from '@/composables/useColourOffer'
+import { useEntries } from '@/composables/useEntries'
 import CorrectionRow from './CorrectionRow.vue'
 import { KIND_BY_NAME, titleOf, type Kind } from './kinds'
 import KindChoice from './KindChoice.vue'
@@ -84,7 +84,7 @@ function copy(correction: Correction, to: string) {
   const value = { ...correction, id: '', of: null }
   void shots.edit(
     [{ op: 'add', path: `${to}/-`, value }],
-    `${nameOf(correction)} copied to ${spoken(to.split('/')[1]!)}`,
+    `${nameOf(correction)} copied to ${displayName(to.split('/')[1]!)}`,
   )
 }
 </script>
@@ -126,7 +126,7 @@ function copy(correction: Correction, to: string) {
       :key="correction.id"
       :correction="correction"
       :kind="KIND_BY_NAME.get(correction.kind)!"
-      :what="corrections.limitable(correction.id!, KIND_BY_NAME.get(correction.kind)!.words)"
+      :what="corrections.matteTarget(correction.id!, KIND_BY_NAME.get(correction.kind)!.words)"
       :place="place"
       :open="opened === correction.id"
       :handle="drag.handle(correction.id!)"

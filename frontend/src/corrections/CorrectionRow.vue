@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Correction, StationName, Triple } from '@/api/types'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import RulerScale from '@/parts/RulerScale.vue'
-import TripleRuler from '@/parts/TripleRuler.vue'
-import { readout, SHARE } from '@/parts/ruler'
-import WhereWord from '@/mattes/WhereWord.vue'
-import type { Limitable } from '@/stores/shelf'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import RulerScale from '@/widgets/RulerScale.vue'
+import TripleRuler from '@/widgets/TripleRuler.vue'
+import { readout, SHARE } from '@/widgets/ruler'
+import MatteButton from '@/mattes/MatteButton.vue'
+import type { MatteTarget } from '@/stores/mattes'
 import CdlFiles from './CdlFiles.vue'
 import CurveDrawing from './CurveDrawing.vue'
 import { titleOf, type Kind, type Row, type TripleRow } from './kinds'
@@ -16,7 +16,7 @@ const props = defineProps<{
   correction: Correction
   kind: Kind
   open: boolean
-  what: Limitable
+  what: MatteTarget
   place: string
   /** Attributes of the handle that reorders the rows. */
   handle: object
@@ -123,7 +123,7 @@ const settleTriple = (row: TripleRow, value: Triple) =>
         @moving="emit('moving', { opacity: $event / 100 })"
         @settled="keep({ opacity: $event / 100 }, `opacity ${Math.round($event)}%`)"
       />
-      <WhereWord :what="what" />
+      <MatteButton :what="what" />
     </div>
   </div>
 </template>

@@ -2,9 +2,9 @@
 import { computed, onScopeDispose, ref } from 'vue'
 import { fetchScope } from '@/api/client'
 import type { PatchStep, StationName } from '@/api/types'
-import { handPace } from '@/parts/handPace'
-import { useRoom } from '@/stores/room'
-import { useSteadily } from '@/stores/useSteadily'
+import { pointerThrottle } from '@/widgets/pointerThrottle'
+import { useWorkspace } from '@/stores/workspace'
+import { useSteadily } from '@/composables/useSteadily'
 import { drawnCurve, nearestPoint, withPoint, type Point } from './curve'
 
 /** A curve in stops around grey: its points are dragged, a click adds one, a double click takes one away. */
@@ -29,14 +29,14 @@ const line = computed(() =>
     .join(' '),
 )
 let held: number | null = null
-let takes = handPace()
+let takes = pointerThrottle()
 
 /** The histogram of the picture there, in stops, under the curve. */
-const room = useRoom()
+const workspace = useWorkspace()
 const histogram = ref('')
 async function load(id: number, patch: PatchStep[]) {
   const size = { kind: 'histogram', scale: 'stops', columns: SIDE, rows: 90 } as const
-  const whole = { region: null, object_name: null, frame: room.frame, station: props.station }
+  const whole = { region: null, object_name: null, frame: workspace.frame, station: props.station }
   const address = await fetchScope(id, { ...size, ...whole, patch })
   if (histogram.value) URL.revokeObjectURL(histogram.value)
   histogram.value = address
@@ -58,7 +58,7 @@ function change(next: Point[]) {
 
 function down(event: PointerEvent) {
   picture.value!.setPointerCapture(event.pointerId)
-  takes = handPace()
+  takes = pointerThrottle()
   const here = at(event)
   held = nearestPoint(points.value, here, NEAR_STOPS)
   if (held !== null) return

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed, onScopeDispose, shallowRef, watch } from 'vue'
-import { fetchPicture } from '@/api/client'
+import { fetchImage } from '@/api/client'
 import { NO_AIDS } from '@/api/defaults'
 import type { Correction } from '@/api/types'
-import { useRoom } from '@/stores/room'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { KINDS, titleOf, type Kind } from './kinds'
 
@@ -15,7 +15,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ chosen: [kind: Kind] }>()
 const shots = useShot()
-const room = useRoom()
+const workspace = useWorkspace()
 const WIDTH = 96
 const kinds = KINDS.filter((one) => one.start)
 const pictures = shallowRef<Record<string, string>>({})
@@ -35,9 +35,9 @@ async function load() {
   const shape = { region: { x: 0, y: 0, width, height }, out_width: WIDTH, out_height: out }
   for (const kind of kinds) {
     const patch = [{ op: 'add' as const, path: `${props.place}/-`, value: props.made(kind) }]
-    const subject = { patch, frame: room.frame, station: 'display' as const }
+    const subject = { patch, frame: workspace.frame, station: 'display' as const }
     const wish = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
-    const picture = await fetchPicture(id, wish).catch(() => null) // one that cannot be shown stays dark
+    const picture = await fetchImage(id, wish).catch(() => null) // one that cannot be shown stays dark
     if (gone) return
     if (picture) pictures.value = { ...pictures.value, [kind.kind]: URL.createObjectURL(picture.file) }
   }

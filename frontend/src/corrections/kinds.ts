@@ -1,3 +1,4 @@
+import { stopsText } from '@/format'
 import { NEUTRAL_CDL } from '@/api/defaults'
 import type { Correction, Triple } from '@/api/types'
 import {
@@ -11,9 +12,8 @@ import {
   STOPS,
   TURN,
   type RulerScale,
-} from '@/parts/ruler'
-import { tintOf, tintParts } from '@/parts/tint'
-import { stopsText } from '@/stores/levels'
+} from '@/widgets/ruler'
+import { tintOf, tintParts } from '@/widgets/tint'
 
 type Values = Record<string, unknown>
 

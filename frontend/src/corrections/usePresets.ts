@@ -1,16 +1,16 @@
 import { createSharedComposable } from '@vueuse/core'
 import { shallowRef } from 'vue'
-import { api, told } from '@/api/client'
+import { api, unwrap } from '@/api/client'
 import type { Correction, Preset } from '@/api/types'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 
 /** Corrections kept under a name, for every shot. */
 export const usePresets = createSharedComposable(() => {
-  const troubles = useTroubles()
+  const notifications = useNotifications()
   const presets = shallowRef<Preset[]>([])
 
   async function load() {
-    presets.value = (await told<{ presets: Preset[] }>(api.GET('/api/presets'))).presets
+    presets.value = (await unwrap<{ presets: Preset[] }>(api.GET('/api/presets'))).presets
   }
 
   async function done(work: Promise<unknown>) {
@@ -18,13 +18,13 @@ export const usePresets = createSharedComposable(() => {
       await work
       await load()
     } catch (error) {
-      troubles.tell(error)
+      notifications.show(error)
     }
   }
 
   const keep = (name: string, corrections: Correction[]) =>
-    done(told(api.PUT('/api/presets', { body: { name, corrections } })))
-  const drop = (name: string) => done(told(api.DELETE('/api/presets', { params: { query: { name } } })))
-  void load().catch((error) => troubles.tell(error))
+    done(unwrap(api.PUT('/api/presets', { body: { name, corrections } })))
+  const drop = (name: string) => done(unwrap(api.DELETE('/api/presets', { params: { query: { name } } })))
+  void load().catch((error) => notifications.show(error))
   return { presets, keep, drop }
 })

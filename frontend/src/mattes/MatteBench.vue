@@ -1,25 +1,25 @@
 <script setup lang="ts">
+import { pluralise } from '@/format'
 import { computed, ref, watch } from 'vue'
-import RulerScale from '@/parts/RulerScale.vue'
-import { readout } from '@/parts/ruler'
-import { counted } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
-import { useShelf, type Seen } from '@/stores/shelf'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { readout } from '@/widgets/ruler'
+import { useWorkspace } from '@/stores/workspace'
+import { useMattes, type Seen } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
 import { renamedMatte, withoutMatte } from './documents'
 import { COMMON, matteWords, rowsOf, type MatteRow } from './kinds'
 import MatteNames from './MatteNames.vue'
 import MattePass from './MattePass.vue'
 import { pointsAt, type Shape } from './drawing'
-import { useMatteHand } from './useMatteHand'
-import { useShelfFacts } from './useShelfFacts'
+import { useMatteTool } from './useMatteTool'
+import { useMatteFacts } from './useMatteFacts'
 
 /** The chosen matte: how it is looked at, what it is made of, how it is shaped; beside it what makes another one. */
-const shelf = useShelf()
+const shelf = useMattes()
 const shots = useShot()
-const room = useRoom()
-const { shelf: facts } = useShelfFacts()
-const { number } = useMatteHand()
+const workspace = useWorkspace()
+const { shelf: facts } = useMatteFacts()
+const { number } = useMatteTool()
 const typedName = ref('')
 const dropping = ref(false)
 const SEEN: { seen: Seen; words: string }[] = [
@@ -102,7 +102,7 @@ function toggleKeys() {
       <button type="button" @click="drop">Remove</button>
     </div>
     <p v-if="dropping" class="warning" role="alert">
-      {{ counted(users.length, 'use') }}: {{ users.join(', ') }}.
+      {{ pluralise(users.length, 'use') }}: {{ users.join(', ') }}.
       <button type="button" @click="drop">Remove anyway</button>
       <button type="button" @click="dropping = false">Cancel</button>
     </p>
@@ -143,7 +143,7 @@ function toggleKeys() {
         Smooth
       </button>
       <button v-if="hasFrames" type="button" :aria-pressed="keyed" @click="toggleKeys">Animate</button>
-      <span v-if="keyed" class="quiet">Dragged points are set at frame {{ room.frame ?? number }}</span>
+      <span v-if="keyed" class="quiet">Dragged points are set at frame {{ workspace.frame ?? number }}</span>
     </div>
     <details class="shaping">
       <summary>Adjust{{ shaped ? ` · ${shaped}` : '' }}</summary>

@@ -1,16 +1,16 @@
 <script setup lang="ts">
+import { percent } from '@/format'
 import { computed, ref } from 'vue'
 import type { Matte } from '@/api/types'
-import { percent } from '@/stores/levels'
-import { useShelf } from '@/stores/shelf'
-import { usePointing } from './usePointing'
-import { useTakenNames } from './useTakenNames'
+import { useMattes } from '@/stores/mattes'
+import { useObjectPicker } from './useObjectPicker'
+import { useSelectedNames } from './useSelectedNames'
 
 /** The names of a matte of objects: those in it, and typing narrows those that the render has. */
 const props = defineProps<{ matte: Extract<Matte, { kind: 'object' }> | null }>()
-const shelf = useShelf()
-const { layers } = usePointing()
-const { takeNames } = useTakenNames()
+const shelf = useMattes()
+const { layers } = useObjectPicker()
+const { takeNames } = useSelectedNames()
 const typed = ref('')
 const MOST = 24
 const taken = computed(() => props.matte?.names ?? [])

@@ -1,35 +1,38 @@
 <script setup lang="ts">
 import { computed, onScopeDispose, shallowRef, watch } from 'vue'
-import { api, told } from '@/api/client'
-import { useRoom } from '@/stores/room'
-import { useShelf } from '@/stores/shelf'
+import { api, unwrap } from '@/api/client'
+import { useWorkspace } from '@/stores/workspace'
+import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
-import { useMatteHand } from './useMatteHand'
-import { usePointing, type Outline } from './usePointing'
+import { useMatteTool } from './useMatteTool'
+import { useObjectPicker, type Outline } from './useObjectPicker'
 
 /** Over the picture while the shelf is open: outlines, what is pointed at, handles of what is drawn. */
-const room = useRoom()
+const workspace = useWorkspace()
 const shots = useShot()
-const shelf = useShelf()
-const pointing = usePointing()
-const hand = useMatteHand()
+const shelf = useMattes()
+const pointing = useObjectPicker()
+const hand = useMatteTool()
 onScopeDispose(hand.take())
 const outline = shallowRef<Outline[]>([])
 
-const turned = computed(() => `translate(${room.placing.x} ${room.placing.y}) scale(${room.placing.scale})`)
+const turned = computed(
+  () =>
+    `translate(${workspace.imageTransform.x} ${workspace.imageTransform.y}) scale(${workspace.imageTransform.scale})`,
+)
 const pathOf = (lines: Outline[]) =>
   lines.map((line) => `M${line.map(([x, y]) => `${x} ${y}`).join('L')}Z`).join('')
 const chosen = computed(() => pathOf(outline.value))
 const under = computed(() => (shelf.way === 'object' ? pathOf(pointing.under.value.outline) : ''))
-const near = computed(() => room.hover && pointing.under.value.found.length > 0)
+const near = computed(() => workspace.hover && pointing.under.value.found.length > 0)
 const label = computed(() => {
-  const { x, y, scale } = room.placing
-  return room.hover
-    ? { left: `${x + room.hover.x * scale + 16}px`, top: `${y + room.hover.y * scale + 12}px` }
+  const { x, y, scale } = workspace.imageTransform
+  return workspace.hover
+    ? { left: `${x + workspace.hover.x * scale + 16}px`, top: `${y + workspace.hover.y * scale + 12}px` }
     : {}
 })
 const openLine = computed(() => hand.open.value.map(([x, y]) => `${x},${y}`).join(' '))
-const side = computed(() => 9 / room.placing.scale)
+const side = computed(() => 9 / workspace.imageTransform.scale)
 const drag = computed(() => {
   const pulled = hand.frame.value
   if (!pulled) return null
@@ -45,8 +48,8 @@ async function load(): Promise<void> {
   busy = true
   try {
     const params = { path: { variant_id: id } }
-    const body = { name, frame: room.frame, patch: shots.draft as unknown as Record<string, never>[] }
-    const answer = await told<{ outline: Outline[] }>(
+    const body = { name, frame: workspace.frame, patch: shots.draft as unknown as Record<string, never>[] }
+    const answer = await unwrap<{ outline: Outline[] }>(
       api.POST('/api/variants/{variant_id}/mattes/outline', { params, body }),
     )
     outline.value = answer.outline
@@ -57,7 +60,7 @@ async function load(): Promise<void> {
   }
   if (name !== shelf.chosen) await load()
 }
-watch(() => [shelf.chosen, shelf.matte, room.frame, shots.variant?.id], load, { immediate: true })
+watch(() => [shelf.chosen, shelf.matte, workspace.frame, shots.variant?.id], load, { immediate: true })
 </script>
 
 <template>

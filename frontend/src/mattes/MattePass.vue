@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useShelf } from '@/stores/shelf'
+import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
 
 /** A matte from a pass: as it masks, or by the numbers in it. */
-const shelf = useShelf()
+const shelf = useMattes()
 const shots = useShot()
 const DATA = new Set(['mask', 'alpha', 'shadow', 'occlusion', 'variance', 'other'])
 const passes = computed(() => shots.variant?.reading.passes ?? [])

@@ -1,7 +1,7 @@
 <script setup lang="ts">
+import { percent, pluralise } from '@/format'
 import { computed, ref } from 'vue'
 import type { ShelfMatte } from '@/api/types'
-import { counted, percent } from '@/stores/levels'
 
 /** A matte on the shelf: its small picture, name, and the share of the picture that it covers. */
 const props = defineProps<{
@@ -22,7 +22,7 @@ const picture = computed(() => ({
 const state = computed(() => {
   if (props.matte.waits.length) return 'waits'
   const uses = props.matte.uses.length
-  return uses ? counted(uses, 'use') : ''
+  return uses ? pluralise(uses, 'use') : ''
 })
 
 function drop(event: DragEvent) {

@@ -1,5 +1,5 @@
 import type { Matte, PatchStep, ShelfMatte } from '@/api/types'
-import { pointerStep } from '@/stores/levels'
+import { pointerStep } from '@/document/levels'
 
 type Mattes = Record<string, Matte>
 

@@ -1,6 +1,6 @@
 import type { Matte } from '@/api/types'
-import { factorScale, SHARE, STOPS, TURN, type RulerScale } from '@/parts/ruler'
-import type { Way } from '@/stores/shelf'
+import { factorScale, SHARE, STOPS, TURN, type RulerScale } from '@/widgets/ruler'
+import type { Way } from '@/stores/mattes'
 
 /** A ruler of a matte: the field that it changes, and its scale for a value. */
 export interface MatteRow {

@@ -1,22 +1,22 @@
 <script setup lang="ts">
+import { displayName, pluralise } from '@/format'
 import { useTimeAgo } from '@vueuse/core'
 import { ref } from 'vue'
 import { passPicture } from '@/api/client'
 import type { ShotName } from '@/api/types'
-import { counted, spoken } from '@/stores/levels'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 
 /** A shot on the first page: its picture, what it is, when it was last changed and how; and what can be done with it. */
 const props = defineProps<{ shot: ShotName }>()
 const emit = defineEmits<{ open: [] }>()
 const shots = useShot()
-const troubles = useTroubles()
+const notifications = useNotifications()
 const naming = ref(false)
 const ago = useTimeAgo(() => props.shot.changed)
 
 function change(next: Parameters<typeof shots.changeShot>[1]) {
-  shots.changeShot(props.shot.id, next).catch((error) => troubles.tell(error))
+  shots.changeShot(props.shot.id, next).catch((error) => notifications.show(error))
 }
 
 function rename(event: Event) {
@@ -34,10 +34,10 @@ function rename(event: Event) {
         :src="passPicture(shot.id, shot.cover, 640, null, `key=${shots.renderKey}`)"
         alt=""
       />
-      <span class="name">{{ spoken(shot.name) }}</span>
+      <span class="name">{{ displayName(shot.name) }}</span>
       <span class="quiet"
-        >{{ shot.width }} × {{ shot.height }} · {{ counted(shot.passes, 'pass') }} ·
-        {{ shot.frames === 1 ? 'still' : counted(shot.frames, 'frame') }}</span
+        >{{ shot.width }} × {{ shot.height }} · {{ pluralise(shot.passes, 'pass') }} ·
+        {{ shot.frames === 1 ? 'still' : pluralise(shot.frames, 'frame') }}</span
       >
       <span class="quiet">{{ ago }}: {{ shot.change }}</span>
     </button>
@@ -50,7 +50,7 @@ function rename(event: Event) {
       @keydown.enter="($event.target as HTMLInputElement).blur()"
       @keydown.escape.prevent="naming = false"
     />
-    <div v-else class="acts" role="group" :aria-label="spoken(shot.name)">
+    <div v-else class="acts" role="group" :aria-label="displayName(shot.name)">
       <button type="button" @click="naming = true">Rename</button>
       <button type="button" @click="change({ status: shot.status === 'active' ? 'archived' : 'active' })">
         {{ shot.status === 'active' ? 'Archive' : 'Unarchive' }}

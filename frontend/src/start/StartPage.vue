@@ -1,17 +1,17 @@
 <script setup lang="ts">
+import { displayName, pluralise } from '@/format'
 import { computed, onMounted, ref, watch } from 'vue'
-import { api, told, upload } from '@/api/client'
+import { api, unwrap, upload } from '@/api/client'
 import type { MediaEntry } from '@/api/types'
-import JobLine from '@/parts/JobLine.vue'
-import { counted, spoken } from '@/stores/levels'
+import JobLine from '@/panels/JobLine.vue'
 import { shotMadeBy, useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 import ShotCard from './ShotCard.vue'
 
 const jobs = useJobs()
 const shots = useShot()
-const troubles = useTroubles()
+const notifications = useNotifications()
 const entries = ref<MediaEntry[]>([])
 const folder = ref('')
 const path = ref('')
@@ -36,14 +36,14 @@ watch(
 
 async function browse(to: string) {
   try {
-    const answer = await told<{ entries: MediaEntry[] }>(
+    const answer = await unwrap<{ entries: MediaEntry[] }>(
       api.GET('/api/media', { params: { query: { folder: to } } }),
     )
     entries.value = answer.entries
     folder.value = to
   } catch (error) {
     if (to) return browse('')
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 
@@ -52,7 +52,7 @@ async function open(sources: string[], fit = false) {
   try {
     opening.value = await jobs.begin(api.POST('/api/shots', { body: { sources, name: null, fit } }))
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 
@@ -67,7 +67,7 @@ async function bring(files: FileList | null | undefined) {
     }
     await open(paths)
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   } finally {
     bringing.value = ''
   }
@@ -78,11 +78,11 @@ const archived = computed(() => shots.shots.filter((shot) => shot.status === 'ar
 
 function restore() {
   if (shots.deleted)
-    shots.changeShot(shots.deleted.id, { status: 'active' }).catch((error) => troubles.tell(error))
+    shots.changeShot(shots.deleted.id, { status: 'active' }).catch((error) => notifications.show(error))
 }
 
 function show(id: number) {
-  shots.openShot(id).catch((error) => troubles.tell(error))
+  shots.openShot(id).catch((error) => notifications.show(error))
 }
 </script>
 
@@ -108,11 +108,11 @@ function show(id: number) {
         <ShotCard v-for="shot in active" :key="shot.id" :shot="shot" @open="show(shot.id)" />
       </div>
       <p v-if="shots.deleted" class="deleted" role="status">
-        {{ spoken(shots.deleted.name) }} deleted. Source files are kept.
+        {{ displayName(shots.deleted.name) }} deleted. Source files are kept.
         <button type="button" @click="restore">Restore</button>
       </p>
       <details v-if="archived.length">
-        <summary>{{ counted(archived.length, 'archived shot') }}</summary>
+        <summary>{{ pluralise(archived.length, 'archived shot') }}</summary>
         <div class="shots">
           <ShotCard v-for="shot in archived" :key="shot.id" :shot="shot" @open="show(shot.id)" />
         </div>

@@ -1,15 +1,15 @@
+import { displayName, percent } from '@/format'
 import { defineStore } from 'pinia'
 import { shallowRef } from 'vue'
-import { api, told, type Answer } from '@/api/client'
-import { expectNews } from '@/api/events'
+import { api, unwrap, type Answer } from '@/api/client'
+import { expectRenderUpdate } from '@/api/events'
 import type { Job } from '@/api/types'
-import { percent, spoken } from './levels'
 
 const MOST = 30
 
 /** How far work is, and how long it takes yet. */
 export function wordsOf(job: Job): string {
-  const words = [spoken(job.what), job.doing, job.share > 0 ? percent(job.share) : '', left(job)]
+  const words = [displayName(job.what), job.doing, job.share > 0 ? percent(job.share) : '', left(job)]
   return words.filter(Boolean).join(', ')
 }
 
@@ -44,16 +44,16 @@ export const useJobs = defineStore('jobs', () => {
 
   /** Start long work: its number. It is known from now on, unless its end was heard of already. */
   async function begin(request: Promise<Answer>): Promise<number> {
-    const job = await told<Job>(request)
+    const job = await unwrap<Job>(request)
     if (!find(job.id)) hear(job)
-    expectNews()
+    expectRenderUpdate()
     return job.id
   }
 
   /** Stop long work; what is done by then stays. */
   async function stop(job: Job) {
-    await told(api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job.id } } }))
-    expectNews()
+    await unwrap(api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job.id } } }))
+    expectRenderUpdate()
   }
 
   return { jobs, hear, find, pictureFor, begin, stop }

@@ -1,14 +1,14 @@
 import { useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { api, Problem, told } from '@/api/client'
-import { expectNews } from '@/api/events'
-import type { PatchStep, Shot, ShotName, Variant, VariantState } from '@/api/types'
-import { withPatch } from './levels'
-import { useTroubles } from './troubles'
+import { api, Problem, unwrap } from '@/api/client'
+import { expectRenderUpdate } from '@/api/events'
+import type { PatchStep, Shot, ShotName, Variant, VariantAnswer, VariantState } from '@/api/types'
+import { withPatch } from '@/document/levels'
+import { useNotifications } from './notifications'
 
 /** What changed with newer files: sentences, and old names to new ones. */
-export interface News {
+export interface RenderUpdate {
   sentences: string[]
   renamed: Record<string, string>
 }
@@ -50,11 +50,11 @@ export const useShot = defineStore('shot', () => {
   /** Grows when the pixels behind the shot change, so that pictures are asked for again. */
   const renderKey = ref(0)
   /** What changed with the newest files, in sentences, until it is put away. */
-  const news = shallowRef<News | null>(null)
+  const renderUpdate = shallowRef<RenderUpdate | null>(null)
   const deleted = shallowRef<ShotName | null>(null)
   /** The variant of this shot that was deleted last; until the server's next start it can be restored. */
   const deletedVariant = shallowRef<{ shot: number; id: number; name: string } | null>(null)
-  const troubles = useTroubles()
+  const notifications = useNotifications()
   /** The newest revision that this page knows of each variant: the base of the next edit of it. */
   const heads = new Map<number, number>()
   let queue: Promise<unknown> = Promise.resolve()
@@ -93,21 +93,21 @@ export const useShot = defineStore('shot', () => {
     const known = shots.value.find((one) => one.id === id)
     const params = { path: { shot_id: id } }
     const body = { name: null, status: null, ...change }
-    await told(api.PUT('/api/shots/{shot_id}', { params, body }))
+    await unwrap(api.PUT('/api/shots/{shot_id}', { params, body }))
     if (change.status === 'deleted') deleted.value = known ?? null
     else if (deleted.value?.id === id) deleted.value = null
     await loadShots()
   }
 
   async function loadShots() {
-    const found = await told<{ shots: ShotName[]; problems: string[] }>(api.GET('/api/shots'))
+    const found = await unwrap<{ shots: ShotName[]; problems: string[] }>(api.GET('/api/shots'))
     shots.value = found.shots
     problems.value = found.problems
   }
 
   async function openShot(id: number, variantId?: number) {
     const mine = (wanted += 1)
-    const found = await told<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
+    const found = await unwrap<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
     if (mine !== wanted) return
     shot.value = found
     const first = found.variants.find((v) => v.id === variantId) ?? found.variants[0]
@@ -124,24 +124,25 @@ export const useShot = defineStore('shot', () => {
     if (mine !== wanted) return
     endDrag()
     variant.value = found
-    if (found.trouble) troubles.tell(`This variant cannot be displayed: ${found.trouble}`)
+    if (found.trouble) notifications.show(`This variant cannot be displayed: ${found.trouble}`)
     remember()
   }
 
   async function fetchVariant(id: number): Promise<VariantState> {
-    const found = await told<VariantState>(api.GET('/api/variants/{variant_id}', at(id)))
+    const found = await unwrap<VariantState>(api.GET('/api/variants/{variant_id}', at(id)))
     heads.set(id, found.head)
     return found
   }
 
   /** The state of a variant, if it is still the open one; a drag under way goes on. */
-  function adopt(state: VariantState) {
+  function adopt(state: VariantAnswer) {
     heads.set(state.id, state.head)
-    if (variant.value?.id === state.id) variant.value = state
+    if (variant.value?.id !== state.id) return
+    variant.value = { ...state, reading: state.reading ?? variant.value.reading }
   }
 
   /** Another client made an edit, perhaps: once all own edits are answered, take its state over. */
-  async function hearHead(id: number, head: number) {
+  async function onHead(id: number, head: number) {
     await inTurn(async () => {
       if (variant.value?.id === id && heads.get(id) !== head) adopt(await fetchVariant(id))
     })
@@ -151,7 +152,7 @@ export const useShot = defineStore('shot', () => {
   async function reloadShot() {
     const id = shot.value?.id
     if (id === undefined) return
-    const found = await told<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
+    const found = await unwrap<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
     if (shot.value?.id !== id) return
     shot.value = found
     const gone = !found.variants.some((v) => v.id === variant.value?.id)
@@ -159,8 +160,8 @@ export const useShot = defineStore('shot', () => {
   }
 
   /** The pixels behind the shot are new: ask for every picture again. */
-  async function reloadRender(found: News) {
-    if (found.sentences.length) news.value = found
+  async function reloadRender(found: RenderUpdate) {
+    if (found.sentences.length) renderUpdate.value = found
     await reloadShot()
     const id = variant.value?.id
     if (id !== undefined) await inTurn(async () => adopt(await fetchVariant(id)))
@@ -177,11 +178,11 @@ export const useShot = defineStore('shot', () => {
   }
 
   function save(id: number, patch: PatchStep[], label: string): Promise<void> {
-    if (patch.some((step) => READS.test(step.path))) expectNews()
+    if (patch.some((step) => READS.test(step.path))) expectRenderUpdate()
     endDrag()
     return change(id, patch, (base) => {
       const body = { base, patch: patch as unknown as Record<string, never>[], label }
-      return told<VariantState>(api.POST('/api/variants/{variant_id}/edits', { ...at(id), body }))
+      return unwrap<VariantAnswer>(api.POST('/api/variants/{variant_id}/edits', { ...at(id), body }))
     })
   }
 
@@ -218,7 +219,7 @@ export const useShot = defineStore('shot', () => {
     const id = variant.value?.id
     if (id === undefined) return Promise.resolve()
     const address = `/api/variants/{variant_id}/${way}` as const
-    return change(id, [], (base) => told<VariantState>(api.POST(address, { ...at(id), body: { base } })))
+    return change(id, [], (base) => unwrap<VariantAnswer>(api.POST(address, { ...at(id), body: { base } })))
   }
 
   /** Make the variant as it was after a revision; that is an edit like any other. */
@@ -228,7 +229,7 @@ export const useShot = defineStore('shot', () => {
     if (id === undefined) return Promise.resolve()
     const params = { path: { variant_id: id, number } }
     return change(id, [], (base) =>
-      told<VariantState>(
+      unwrap<VariantAnswer>(
         api.POST('/api/variants/{variant_id}/revisions/{number}/restore', { params, body: { base } }),
       ),
     )
@@ -251,7 +252,7 @@ export const useShot = defineStore('shot', () => {
     sendSteps()
     await queue
     const body = { name, copy_of: copy ? variant.value.id : null }
-    const made = await told<VariantState>(
+    const made = await unwrap<VariantState>(
       api.POST('/api/shots/{shot_id}/variants', { params: { path: { shot_id: shot.value.id } }, body }),
     )
     await openShot(shot.value.id, made.id)
@@ -259,7 +260,7 @@ export const useShot = defineStore('shot', () => {
 
   async function renameVariant(name: string) {
     if (!variant.value) return
-    await told(api.PUT('/api/variants/{variant_id}/name', { ...at(variant.value.id), body: { name } }))
+    await unwrap(api.PUT('/api/variants/{variant_id}/name', { ...at(variant.value.id), body: { name } }))
     await reloadShot()
   }
 
@@ -271,7 +272,7 @@ export const useShot = defineStore('shot', () => {
     const { id, name } = variant.value
     const other = shot.value.variants.find((one) => one.id !== id)
     if (other) await openVariant(other.id)
-    await told(api.DELETE('/api/variants/{variant_id}', at(id)))
+    await unwrap(api.DELETE('/api/variants/{variant_id}', at(id)))
     deletedVariant.value = { shot: shot.value.id, id, name }
     await reloadShot()
   }
@@ -280,7 +281,7 @@ export const useShot = defineStore('shot', () => {
   async function restoreVariant() {
     const gone = deletedVariant.value
     if (!gone) return
-    await told(api.POST('/api/variants/{variant_id}/restore', at(gone.id)))
+    await unwrap(api.POST('/api/variants/{variant_id}/restore', at(gone.id)))
     deletedVariant.value = null
     await openShot(gone.shot, gone.id)
   }
@@ -304,7 +305,7 @@ export const useShot = defineStore('shot', () => {
   function change(
     id: number,
     patch: PatchStep[],
-    send: (base: number) => Promise<VariantState>,
+    send: (base: number) => Promise<VariantAnswer>,
   ): Promise<void> {
     const mine: Unsaved = { variant: id, patch }
     if (patch.length) unsaved.value = [...unsaved.value, mine]
@@ -317,9 +318,9 @@ export const useShot = defineStore('shot', () => {
         savedAt.value = Date.now()
       } catch (error) {
         forget(mine)
-        troubles.tell(error)
+        notifications.show(error)
         if (error instanceof Problem && error.status === 409)
-          await fetchVariant(id).then(adopt, (failed) => troubles.tell(failed))
+          await fetchVariant(id).then(adopt, (failed) => notifications.show(failed))
       } finally {
         waiting.value -= 1
       }
@@ -338,8 +339,8 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, news, deleted,
-    changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, hearHead,
+    shots, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
+    changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, onHead,
     edit, asSteps, undo, redo, restore, preview, addVariant, renameVariant, deleteVariant,
     deletedVariant, restoreVariant, close,
   } // prettier-ignore

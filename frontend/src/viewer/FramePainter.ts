@@ -17,7 +17,7 @@ export class FramePainter {
   private readonly context: Context
   private framing: Framing | null = null
   private waiting = 0
-  private told: ((at: number) => void)[] = []
+  private onPainted: ((at: number) => void)[] = []
 
   constructor(private readonly canvas: OffscreenCanvas) {
     this.context = canvas.getContext('2d', { alpha: false })!
@@ -27,7 +27,7 @@ export class FramePainter {
   show(key: string, bitmap: ImageBitmap, region: Region, painted?: (at: number) => void): void {
     this.layers.get(key)?.bitmap.close()
     this.layers.set(key, { bitmap, region })
-    if (painted) this.told.push(painted)
+    if (painted) this.onPainted.push(painted)
     this.draw()
   }
 
@@ -65,9 +65,9 @@ export class FramePainter {
     this.context.fillStyle = surround
     this.context.fillRect(0, 0, canvas.width, canvas.height)
     this.paintArrangement(this.framing)
-    const told = this.told
-    this.told = []
-    for (const tell of told) tell(performance.timeOrigin + performance.now())
+    const callbacks = this.onPainted
+    this.onPainted = []
+    for (const call of callbacks) call(performance.timeOrigin + performance.now())
   }
 
   private paintArrangement(framing: Framing): void {

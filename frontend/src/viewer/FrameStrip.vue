@@ -1,19 +1,19 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useReel } from '@/stores/reel'
-import { useRoom } from '@/stores/room'
+import { usePlayback } from '@/stores/playback'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 
 const shots = useShot()
-const room = useRoom()
-const reel = useReel()
+const workspace = useWorkspace()
+const playback = usePlayback()
 
 const render = computed(() => shots.shot!.render)
 const frames = computed(() => numbersOf(render.value.frames))
 const first = computed(() => frames.value[0] ?? 0)
 const last = computed(() => frames.value.at(-1) ?? 0)
 const span = computed(() => Math.max(1, last.value - first.value))
-const current = computed(() => room.frame ?? first.value)
+const current = computed(() => workspace.frame ?? first.value)
 const ticks = computed(() => [
   ...frames.value.map((number) => ({ number, missing: false })),
   ...render.value.missing_frames.map((number) => ({ number, missing: true })),
@@ -23,9 +23,9 @@ const numbersOf = (table: object) => Object.keys(table).map(Number).sort((a, b) 
 const share = (number: number) => `${((number - first.value) / span.value) * 100}%`
 
 function choose(number: number) {
-  if (reel.playing) reel.stop()
+  if (playback.playing) playback.stop()
   const nearest = frames.value.reduce((a, b) => (Math.abs(b - number) < Math.abs(a - number) ? b : a))
-  room.frame = nearest === first.value ? null : nearest
+  workspace.frame = nearest === first.value ? null : nearest
 }
 
 function step(by: number) {
@@ -56,20 +56,20 @@ function onKey(event: KeyboardEvent) {
 }
 
 function toggle() {
-  if (reel.playing) reel.stop()
-  else reel.play(frames.value, current.value, wantedRate.value)
+  if (playback.playing) playback.stop()
+  else playback.play(frames.value, current.value, wantedRate.value)
 }
 
 const words = computed(() => {
-  if (!reel.playing) return `${frames.value.length} frames`
-  const ahead = reel.prepared < frames.value.length ? `, ${reel.prepared} frames cached` : ''
-  return `${reel.rate.toFixed(1)} / ${wantedRate.value} fps${ahead}`
+  if (!playback.playing) return `${frames.value.length} frames`
+  const ahead = playback.prepared < frames.value.length ? `, ${playback.prepared} frames cached` : ''
+  return `${playback.rate.toFixed(1)} / ${wantedRate.value} fps${ahead}`
 })
 </script>
 
 <template>
   <div class="strip">
-    <button type="button" :aria-pressed="reel.playing" @click="toggle">Play</button>
+    <button type="button" :aria-pressed="playback.playing" @click="toggle">Play</button>
     <span class="number">Frame {{ current }}</span>
     <div
       class="ticks"

@@ -1,22 +1,22 @@
 <script setup lang="ts">
 import Menu from 'primevue/menu'
 import { computed, ref } from 'vue'
-import { api, told } from '@/api/client'
+import { api, unwrap } from '@/api/client'
 import type { VariantState } from '@/api/types'
-import { useColourOffer } from '@/stores/useColourOffer'
+import { useColourOffer } from '@/composables/useColourOffer'
 import { useHolds } from '@/stores/holds'
-import { useRoom } from '@/stores/room'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
-import { useDroppedPicture } from './useDroppedPicture'
+import { useNotifications } from '@/stores/notifications'
+import { useDroppedImage } from './useDroppedImage'
 
 /** All that can be held beside the present state: the renderer's beauty, passes, variants, other views, pictures. */
 const shots = useShot()
-const room = useRoom()
+const workspace = useWorkspace()
 const holds = useHolds()
-const troubles = useTroubles()
+const notifications = useNotifications()
 const { offer } = useColourOffer()
-const { take } = useDroppedPicture()
+const { take } = useDroppedImage()
 const menu = ref<InstanceType<typeof Menu>>()
 const files = ref<HTMLInputElement>()
 
@@ -45,11 +45,11 @@ function holdView(config: string, view?: string) {
 async function holdVariant(id: number, name: string) {
   try {
     const params = { path: { variant_id: id } }
-    const state = await told<VariantState>(api.GET('/api/variants/{variant_id}', { params }))
+    const state = await unwrap<VariantState>(api.GET('/api/variants/{variant_id}', { params }))
     holds.holdState(name, state.document)
     if (holds.mode === 'now') holds.mode = 'wipe'
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 
@@ -61,7 +61,7 @@ const items = computed(() => [
     label: 'Render',
     items: [
       { label: "Renderer’s beauty", command: holdReference },
-      ...room.chosenPasses
+      ...workspace.chosenPasses
         .slice(0, 4)
         .map((name) => ({ label: `Pass ${name}`, command: () => holdPass(name) })),
     ],

@@ -3,9 +3,9 @@ import { watch, type Ref } from 'vue'
 import { fetchValues } from '@/api/client'
 import type { Region } from '@/api/types'
 import { useHolds } from '@/stores/holds'
-import { useRoom } from '@/stores/room'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 import type { FrameCanvas } from './FrameCanvas'
 
 /** From so many screen pixels for one of the picture, its numbers are drawn in. */
@@ -18,9 +18,9 @@ const MINUS = '\u2212'
 /** The numbers behind the pixels, drawn into them as soon as they are large enough. */
 export function usePixelValues(frame: () => FrameCanvas | null, sheet: Ref<HTMLCanvasElement | undefined>) {
   const shots = useShot()
-  const room = useRoom()
+  const workspace = useWorkspace()
   const holds = useHolds()
-  const troubles = useTroubles()
+  const notifications = useNotifications()
   let known: { region: Region; channels: (number | null)[][][] } | null = null
 
   async function load() {
@@ -28,16 +28,21 @@ export function usePixelValues(frame: () => FrameCanvas | null, sheet: Ref<HTMLC
     const id = shots.variant?.id
     known = null
     paint()
-    if (!canvas || id === undefined || room.scale < LEGIBLE || holds.comparing) return
+    if (!canvas || id === undefined || workspace.scale < LEGIBLE || holds.comparing) return
     const region = canvas.region()
     try {
-      const shown = room.passShown ?? undefined
-      const subject = { patch: shots.draft, frame: room.frame, station: room.tap, pass_name: shown }
+      const shown = workspace.passShown ?? undefined
+      const subject = {
+        patch: shots.draft,
+        frame: workspace.frame,
+        station: workspace.viewStation,
+        pass_name: shown,
+      }
       const channels = await fetchValues(id, { ...subject, region })
       known = { region, channels }
       paint()
     } catch (error) {
-      troubles.tell(error)
+      notifications.show(error)
     }
   }
 
@@ -70,11 +75,11 @@ export function usePixelValues(frame: () => FrameCanvas | null, sheet: Ref<HTMLC
   const soon = useDebounceFn(load, REST_MS)
   watch(
     () => [
-      [room.scale, room.view, room.tap, room.frame],
+      [workspace.scale, workspace.view, workspace.viewStation, workspace.frame],
       [shots.variant?.id, shots.variant?.head, shots.renderKey, holds.comparing],
     ],
     () => {
-      if (known || room.scale >= LEGIBLE) void soon()
+      if (known || workspace.scale >= LEGIBLE) void soon()
     },
   )
   return { paint }

@@ -8,18 +8,18 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.depth.coarse import motion_blur_coarsely
 from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.motion import motion_blur, shutter_times
+from escala.core.depth.preview import motion_blur_coarsely
 from escala.core.lens.glow import SIZES, glow
 from escala.core.planes import Planes, narrow_to_half
-from escala.engine.colour.chain import finish_refining
-from escala.engine.evaluation import Quality
+from escala.engine.colour.pipeline import finish_refining
 from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import fit_look, full_look
-from escala.engine.looking.screen import screen_picture
-from escala.engine.looking.subject import Subject
-from escala.engine.workshop import Workshop
+from escala.engine.evaluator_pool import EvaluatorPool
+from escala.engine.request import Quality
+from escala.engine.viewer.screen import screen_picture
+from escala.engine.viewer.subject import Subject
+from escala.engine.viewer.viewport import fit_viewport, full_viewport
 from escala.media.exr import write_exr
 from escala.media.windows import Window
 from escala.model.strict_json import to_json
@@ -85,20 +85,20 @@ class CameraShot:
         window = Window(0, 0, width, height)
         write_exr(folder / "camera.exr", channels, window, window)
         self._store = folder / "store"
-        self.render, _ = Workshop(self._store, _STORE_BYTES).read([folder / "camera.exr"])
+        self.render, _ = EvaluatorPool(self._store, _STORE_BYTES).read([folder / "camera.exr"])
 
-    def engine(self) -> Evaluator:
+    def evaluator(self) -> Evaluator:
         """A fresh evaluator, from a fresh workshop."""
-        return Workshop(self._store, _STORE_BYTES).engine_for(0, self.render)
+        return EvaluatorPool(self._store, _STORE_BYTES).engine_for(0, self.render)
 
     def dragged(self, documents: list[dict[str, Any]]) -> float:
         """The p95 of the server's time, in seconds, from a document to an encoded 1280 × 720 picture."""
-        engine, render = self.engine(), self.render
-        look = fit_look(0, 0, render.width, render.height, 1280, 720).on_grid(render.width, render.height)
+        evaluator, render = self.evaluator(), self.render
+        viewport = fit_viewport(0, 0, render.width, render.height, 1280, 720).on_grid(render.width, render.height)
         times = []
         for document in documents:
-            subject = Subject(engine, Variant.model_validate_json(to_json(document)), viewer="bench")
-            times.append(once(lambda s=subject: screen_picture(s, look, Quality.PREVIEW)))  # type: ignore[misc]
+            subject = Subject(evaluator, Variant.model_validate_json(to_json(document)), viewer="bench")
+            times.append(once(lambda s=subject: screen_picture(s, viewport, Quality.PREVIEW)))  # type: ignore[misc]
             finish_refining()
         return float(np.percentile(times[4:], 95))
 
@@ -155,10 +155,10 @@ def bench_lens(shot: CameraShot) -> Figure:
 def bench_settle(shot: CameraShot) -> Figure:
     """A whole 4K picture with all of Depth and Lens, exact, under the exact view."""
     variant = Variant.model_validate_json(to_json({"depth": _DEPTH, "lens": _LENS}))
-    engine = shot.engine()
-    whole = full_look(0, 0, shot.render.width, shot.render.height)
-    request = engine.make_request(variant, whole, Quality.EXPORT)
-    colouring, light = request.colouring, engine.at("lens", request)
-    taken = seconds(lambda: engine.shown(request), 2)
-    view = seconds(lambda: colouring.config.display(light, colouring.working.name, colouring.view), 2)
+    evaluator = shot.evaluator()
+    whole = full_viewport(0, 0, shot.render.width, shot.render.height)
+    request = evaluator.make_request(variant, whole, Quality.EXPORT)
+    colour_pipeline, light = request.colour_pipeline, evaluator.at("lens", request)
+    taken = seconds(lambda: evaluator.shown(request), 2)
+    view = seconds(lambda: colour_pipeline.config.display(light, colour_pipeline.working.name, colour_pipeline.view), 2)
     return Figure(taken, "s", taken / 6, f"≤ 6 s (here {view:.1f} s of it the exact view)", taken <= 6)

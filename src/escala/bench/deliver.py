@@ -9,7 +9,7 @@ import numpy as np
 from escala.core.planes import narrow_to_half
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames, wanted_frames
-from escala.engine.workshop import Workshop
+from escala.engine.evaluator_pool import EvaluatorPool
 from escala.media.exr import read_channels, read_parts, write_exr
 from escala.media.windows import Window
 from escala.model.balance import Balance, Level
@@ -38,13 +38,13 @@ def bench_deliver() -> Figure:
                 read_channels(file, read_parts(file))
                 write_exr(folder / "alone.exr", dict(zip("RGB", picture, strict=True)), window, window)
 
-        render, _ = Workshop(folder / "store", _STORE_BYTES).read([folder / "frame.####.exr"])
+        render, _ = EvaluatorPool(folder / "store", _STORE_BYTES).read([folder / "frame.####.exr"])
         variant = Variant(balance=Balance(lights={"l05": Level(stops=1.0)}))
         store = folder / "frames"
 
         def frames() -> None:
             order = Order(0, render, variant, wanted_frames(render, ()), Delivery(folder / "out.####.exr"))
-            for _ in deliver_frames(Workshop(store, _STORE_BYTES), order):
+            for _ in deliver_frames(EvaluatorPool(store, _STORE_BYTES), order):
                 pass
 
         def pair() -> tuple[float, float]:

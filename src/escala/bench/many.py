@@ -5,11 +5,11 @@ from pathlib import Path
 
 import numpy as np
 
-from escala.engine.evaluation import Quality
-from escala.engine.looking.look import fit_look
-from escala.engine.looking.screen import screen_picture
-from escala.engine.looking.subject import Subject
-from escala.engine.workshop import Workshop
+from escala.engine.evaluator_pool import EvaluatorPool
+from escala.engine.request import Quality
+from escala.engine.viewer.screen import screen_picture
+from escala.engine.viewer.subject import Subject
+from escala.engine.viewer.viewport import fit_viewport
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
 
@@ -30,12 +30,12 @@ def _median(count: int) -> float:
     with tempfile.TemporaryDirectory(prefix="escala-bench-") as folder:
         file = Path(folder) / "many.exr"
         write_big_shot(file, 1920, 1080, count)
-        with Workshop(Path(folder) / "store", _STORE_BYTES) as workshop:
-            render, _ = workshop.read([file])
-            engine, look = workshop.engine_for(0, render), fit_look(0, 0, 1920, 1080, 1280, 720)
+        with EvaluatorPool(Path(folder) / "store", _STORE_BYTES) as evaluator_pool:
+            render, _ = evaluator_pool.read([file])
+            evaluator, viewport = evaluator_pool.engine_for(0, render), fit_viewport(0, 0, 1920, 1080, 1280, 720)
 
             def image(step: int) -> None:
-                screen_picture(Subject(engine, _variant(count, step)), look, Quality.PREVIEW)
+                screen_picture(Subject(evaluator, _variant(count, step)), viewport, Quality.PREVIEW)
 
             for step in range(3):
                 image(step)

@@ -10,15 +10,15 @@ import cv2
 import numpy as np
 import psutil
 
-from escala.engine.colour.chain import finish_refining
-from escala.engine.evaluation import Quality
+from escala.engine.colour.pipeline import finish_refining
 from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import fit_look
-from escala.engine.looking.screen import screen_picture
-from escala.engine.looking.subject import Subject
-from escala.engine.workshop import Workshop
+from escala.engine.evaluator_pool import EvaluatorPool
+from escala.engine.request import Quality
+from escala.engine.viewer.screen import screen_picture
+from escala.engine.viewer.subject import Subject
+from escala.engine.viewer.viewport import fit_viewport
 from escala.media.configs import colour_config
-from escala.media.intake import take_in_frame
+from escala.media.intake import import_frame
 from escala.media.sources import find_render
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
@@ -40,11 +40,11 @@ class BigShot:
         self.file = Path(self._folder.name) / "big.exr"
         self.store = Path(self._folder.name) / "store"
         write_big_shot(self.file, WIDTH, HEIGHT, _LIGHTS)
-        self.render, self.frame = Workshop(self.store, _STORE_BYTES).read([self.file])
+        self.render, self.frame = EvaluatorPool(self.store, _STORE_BYTES).read([self.file])
 
-    def engine(self) -> Evaluator:
+    def evaluator(self) -> Evaluator:
         """A fresh evaluator, from a fresh workshop."""
-        return Workshop(self.store, _STORE_BYTES).engine_for(0, self.render)
+        return EvaluatorPool(self.store, _STORE_BYTES).engine_for(0, self.render)
 
     def close(self) -> None:
         """Delete the files."""
@@ -57,17 +57,17 @@ def _variant(step: int) -> Variant:
 
 def bench_edit(shot: BigShot) -> Figure:
     """From one light's new level to an encoded 1280 × 720 picture: p95 of 100, over plain numpy and the processor."""
-    engine, look = shot.engine(), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
+    evaluator, viewport = shot.evaluator(), fit_viewport(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in (1, 2, 3):
-        screen_picture(Subject(engine, _variant(step)), look, Quality.PREVIEW)
+        screen_picture(Subject(evaluator, _variant(step)), viewport, Quality.PREVIEW)
     finish_refining()
     times = []
     for step in range(_EDITS):
-        edited = Subject(engine, _variant(step))
-        times.append(once(lambda s=edited: screen_picture(s, look, Quality.PREVIEW)))  # type: ignore[misc]
+        edited = Subject(evaluator, _variant(step))
+        times.append(once(lambda s=edited: screen_picture(s, viewport, Quality.PREVIEW)))  # type: ignore[misc]
     p95 = float(np.percentile(times, 95))
-    recipe = engine.render.recipes[0].recipe
-    terms = [engine.frame.planes(term.passes[0]) for term in recipe.terms]
+    recipe = evaluator.render.recipes[0].recipe
+    terms = [evaluator.frame.planes(term.passes[0]) for term in recipe.terms]
     config = colour_config("ACES 2")
 
     def plainly() -> None:
@@ -99,8 +99,8 @@ def bench_intake() -> Figure:
         files = find_render([file]).first
         warm = Path(folder) / "warm.exr"
         write_big_shot(warm, 64, 64, 2)
-        take_in_frame(find_render([warm]).first, Path(folder) / "store")
-        taken = min(once(lambda n=n: take_in_frame(files, Path(folder) / f"store{n}")) for n in range(2))  # type: ignore[misc]
+        import_frame(find_render([warm]).first, Path(folder) / "store")
+        taken = min(once(lambda n=n: import_frame(files, Path(folder) / f"store{n}")) for n in range(2))  # type: ignore[misc]
     ratio = taken / decode
     return Figure(taken, "s", ratio, "≤ 1.25 of decoding alone", ratio <= 1.25)
 
@@ -109,7 +109,9 @@ def bench_open(shot: BigShot) -> Figure:
     """The first picture of a shot that was taken in before."""
 
     def first_picture() -> None:
-        screen_picture(Subject(shot.engine(), Variant()), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720), Quality.PREVIEW)
+        screen_picture(
+            Subject(shot.evaluator(), Variant()), fit_viewport(0, 0, WIDTH, HEIGHT, 1280, 720), Quality.PREVIEW
+        )
 
     time = seconds(first_picture, 3)
     return Figure(time, "s", time / 0.3, "≤ 0.3 s", time <= 0.3)
@@ -128,11 +130,11 @@ def bench_memory(shot: BigShot) -> Figure:
 
 def balance_alone(file: Path, store: Path) -> None:
     """Balance the shot as the browser does, and print the resident size in bytes."""
-    workshop = Workshop(store, _STORE_BYTES)
-    render, _ = workshop.read([file])
-    engine, look = workshop.engine_for(0, render), fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
+    evaluator_pool = EvaluatorPool(store, _STORE_BYTES)
+    render, _ = evaluator_pool.read([file])
+    evaluator, viewport = evaluator_pool.engine_for(0, render), fit_viewport(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in range(40):
-        screen_picture(Subject(engine, _variant(step)), look, Quality.PREVIEW)
+        screen_picture(Subject(evaluator, _variant(step)), viewport, Quality.PREVIEW)
     finish_refining()
-    screen_picture(Subject(engine, _variant(3)), look, Quality.EXACT)
+    screen_picture(Subject(evaluator, _variant(3)), viewport, Quality.EXACT)
     print(psutil.Process(os.getpid()).memory_info().rss)

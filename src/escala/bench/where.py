@@ -10,15 +10,15 @@ import numpy as np
 
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.core.planes import narrow_to_half
-from escala.engine.colour.chain import finish_refining
-from escala.engine.evaluation import Quality
+from escala.engine.colour.pipeline import finish_refining
 from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import fit_look
-from escala.engine.looking.screen import screen_picture
-from escala.engine.looking.subject import Subject
-from escala.engine.workshop import Workshop
+from escala.engine.evaluator_pool import EvaluatorPool
+from escala.engine.request import Quality
+from escala.engine.viewer.screen import screen_picture
+from escala.engine.viewer.subject import Subject
+from escala.engine.viewer.viewport import fit_viewport
+from escala.media.atomic_write import write_bytes
 from escala.media.exr import write_exr
-from escala.media.whole import write_bytes
 from escala.media.windows import Window
 from escala.model.strict_json import to_json
 from escala.model.variant import Variant
@@ -49,11 +49,11 @@ class WhereShot:
         pixels = np.random.default_rng(3).integers(0, 255, (1024, 1024, 4), np.uint8)
         write_bytes(self.emblem, iter((cv2.imencode(".png", cv2.GaussianBlur(pixels, (0, 0), 9))[1].tobytes(),)))
         self._store = folder / "store"
-        self.render, _ = Workshop(self._store, _STORE_BYTES).read([self.file])
+        self.render, _ = EvaluatorPool(self._store, _STORE_BYTES).read([self.file])
 
-    def engine(self) -> Evaluator:
+    def evaluator(self) -> Evaluator:
         """A fresh evaluator, from a fresh workshop."""
-        return Workshop(self._store, _STORE_BYTES).engine_for(0, self.render)
+        return EvaluatorPool(self._store, _STORE_BYTES).engine_for(0, self.render)
 
     def close(self) -> None:
         """Delete the files."""
@@ -67,11 +67,11 @@ def bench_matte(shot: WhereShot) -> Figure:
         limited = [_contrast(1.1, matte="both"), _contrast(1 + step % 40 / 100, matte="hull")]
         return Variant.model_validate({"mattes": MATTES, "finish": {"corrections": limited}})
 
-    engine = shot.engine()
-    _show(engine, Variant())
+    evaluator = shot.evaluator()
+    _show(evaluator, Variant())
     only = Variant.model_validate({"mattes": MATTES, "finish": {"corrections": [_contrast(1.2, matte="hull")]}})
-    first = once(lambda: _show(engine, only))
-    p95 = _p95(engine, variant)
+    first = once(lambda: _show(evaluator, only))
+    p95 = _p95(evaluator, variant)
     told = f"p95 ≤ 33 ms, first use of an object ≤ 0.3 s (here {first:.2f} s)"
     return Figure(p95 * 1000, "ms", p95 / 0.033, told, p95 <= 0.033 and first <= 0.3)
 
@@ -90,7 +90,7 @@ def bench_stack(shot: WhereShot) -> Figure:
         corrections = [*kinds, _contrast(1 + step % 40 / 100)]
         return Variant.model_validate({"mattes": MATTES, "finish": {"corrections": corrections}})
 
-    p95 = _p95(shot.engine(), variant)
+    p95 = _p95(shot.evaluator(), variant)
     return Figure(p95 * 1000, "ms", p95 / 0.045, "p95 ≤ 45 ms", p95 <= 0.045)
 
 
@@ -98,17 +98,17 @@ def _contrast(amount: float, **more: Any) -> dict[str, Any]:
     return {"kind": "contrast", "amount": amount, **more}
 
 
-def _show(engine: Evaluator, variant: Variant) -> None:
-    look = fit_look(0, 0, WIDTH, HEIGHT, 1280, 720)
-    screen_picture(Subject(engine, variant, viewer="bench"), look, Quality.PREVIEW)
+def _show(evaluator: Evaluator, variant: Variant) -> None:
+    viewport = fit_viewport(0, 0, WIDTH, HEIGHT, 1280, 720)
+    screen_picture(Subject(evaluator, variant, viewer="bench"), viewport, Quality.PREVIEW)
 
 
-def _p95(engine: Evaluator, variant: Callable[[int], Variant]) -> float:
+def _p95(evaluator: Evaluator, variant: Callable[[int], Variant]) -> float:
     for step in (1, 2, 3):
-        _show(engine, variant(step))
+        _show(evaluator, variant(step))
     finish_refining()
     variants = [variant(step) for step in range(_EDITS)]
-    return float(np.percentile([once(lambda v=edited: _show(engine, v)) for edited in variants], 95))  # type: ignore[misc]
+    return float(np.percentile([once(lambda v=edited: _show(evaluator, v)) for edited in variants], 95))  # type: ignore[misc]
 
 
 def _write_shot(path: Path) -> None:

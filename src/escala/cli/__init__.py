@@ -46,7 +46,12 @@ def main(arguments: Sequence[str] | None = None) -> None:
     if arguments is None and reads_files:
         # What is imported stays: to look it through for rubbish takes a tenth of a short command's time.
         gc.set_threshold(_MANY_OBJECTS)
-        guarded(lambda: _run(run, options), lambda how: _fail(f"{reads_files[0]}: decoding failed (decoder crashed, {how}). The file is probably damaged."))
+        guarded(
+            lambda: _run(run, options),
+            lambda how: _fail(
+                f"{reads_files[0]}: decoding failed (decoder crashed, {how}). The file is probably damaged."
+            ),
+        )
     else:
         _run(run, options)
 

@@ -31,10 +31,10 @@ def run_check(options: argparse.Namespace) -> None:
     variant = read_variant(options.document)
     waiting = []
     if options.source:
-        with opened_render(options.source, options.fit) as (workshop, render):
-            read = workshop.reading_of(SHOT, render, variant)
-            engine = workshop.engine_for(SHOT, render)
-            waiting = workshop.evaluate(lambda: waiting_names(read, variant, engine), LONG)
+        with opened_render(options.source, options.fit) as (evaluator_pool, render):
+            read = evaluator_pool.interpretation_of(SHOT, render, variant)
+            evaluator = evaluator_pool.engine_for(SHOT, render)
+            waiting = evaluator_pool.evaluate(lambda: waiting_names(read, variant, evaluator), LONG)
     missing = missing_files(variant)
     if options.json:
         facts = {"kind": "variant", "waiting": [asdict(found) for found in waiting], "missing_files": missing}

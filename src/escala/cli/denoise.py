@@ -30,10 +30,12 @@ def run_denoise(options: argparse.Namespace) -> None:
         raise BadSource(f"{options.out}: gather writes an EXR file")
     if not options.out.parent.is_dir():
         raise UnreadableFile(options.out, "the folder does not exist")
-    with opened_render(options.source) as (workshop, render):
+    with opened_render(options.source) as (evaluator_pool, render):
         absent = next((name for name in options.passes or () if render.find_pass(name) is None), None)
         if absent is not None:
             raise UnknownChoice("pass", absent, [p.name for p in render.passes])
         choice = Denoise(on=True, passes=None if options.passes is None else tuple(options.passes))
-        for path in denoise_frames(workshop, SHOT, render, choice, options.out, frames_of(render, options.frames)):
+        for path in denoise_frames(
+            evaluator_pool, SHOT, render, choice, options.out, frames_of(render, options.frames)
+        ):
             print(path)

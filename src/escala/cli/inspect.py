@@ -19,7 +19,7 @@ def run_inspect(options: argparse.Namespace) -> None:
     """Print passes with roles and findings."""
     from escala.model.strict_json import to_json
 
-    from .inspection import inspection, format_inspection
+    from .inspection import format_inspection, inspection
     from .opened import read_once
 
     with read_once(options.source, options.fit) as (render, _):

@@ -2,13 +2,13 @@
 
 from typing import Any
 
-from escala.engine.colour.chain import NoChoices, colouring_of
+from escala.engine.colour.pipeline import NoChoices, resolve_colour
 from escala.model.render import Render, RenderPass
 
 
 def inspection(render: Render) -> dict[str, Any]:
     """The stable JSON of `inspect`."""
-    space = colouring_of(render, NoChoices()).input
+    space = resolve_colour(render, NoChoices()).input
     return {
         "width": render.width,
         "height": render.height,
@@ -40,7 +40,7 @@ def _pass_entry(p: RenderPass) -> dict[str, Any]:
 def format_inspection(render: Render) -> str:
     frames = f"{len(render.frames)} frames" if len(render.frames) > 1 else "one frame"
     lines = [
-        f"{render.name}: {render.width} × {render.height}, {frames}, {colouring_of(render, NoChoices()).input_space}"
+        f"{render.name}: {render.width} × {render.height}, {frames}, {resolve_colour(render, NoChoices()).input_space}"
     ]
     for p in render.passes:
         meaning = " ".join(word for word in (p.role.value, p.light, p.component, p.part and p.part.value) if word)

@@ -15,7 +15,7 @@ from escala.model.render import Render
 from .guard import is_guarded
 
 if TYPE_CHECKING:
-    from escala.engine.workshop import Workshop
+    from escala.engine.evaluator_pool import EvaluatorPool
 
 # What a command opens is its only shot.
 SHOT = 0
@@ -31,14 +31,14 @@ def read_once(sources: list[str], fit: bool = False) -> Iterator[tuple[Render, S
 
 
 @contextmanager
-def opened_render(sources: list[str], fit: bool = False) -> Iterator[tuple["Workshop", Render]]:
-    """A render in a workshop whose store is deleted afterwards."""
-    from escala.engine.workshop import Workshop  # only commands that evaluate pay for all that it imports
+def opened_render(sources: list[str], fit: bool = False) -> Iterator[tuple["EvaluatorPool", Render]]:
+    """A render in an evaluator pool whose store is deleted afterwards."""
+    from escala.engine.evaluator_pool import EvaluatorPool  # only commands that evaluate pay for all that it imports
 
     with tempfile.TemporaryDirectory(prefix="escala-") as folder:
-        workshop = Workshop(Path(folder), _STORE_BYTES, decoder=_decoder())
-        render, _ = workshop.read(sources, fit)
-        yield workshop, render
+        evaluator_pool = EvaluatorPool(Path(folder), _STORE_BYTES, decoder=_decoder())
+        render, _ = evaluator_pool.read(sources, fit)
+        yield evaluator_pool, render
 
 
 def _decoder() -> Decoder:

@@ -22,7 +22,7 @@ def run_rebuild(options: argparse.Namespace) -> None:
     from escala.model.strict_json import to_json
 
     from .opened import read_once
-    from .rebuilding import rebuild_report, format_rebuild, write_sum
+    from .rebuilding import format_rebuild, rebuild_report, write_sum
 
     with read_once(options.source, options.fit) as (render, frame):
         if options.out:

@@ -8,7 +8,7 @@ from escala.core.errors import BadSource
 from escala.core.planes import as_planes
 from escala.engine.beauty.diagnosis import explain_difference
 from escala.engine.beauty.proofs import beauty_factor
-from escala.engine.looking.look import full_look, sample_pass
+from escala.engine.viewer.viewport import full_viewport, sample_pass
 from escala.media.exr import write_exr
 from escala.media.store import StoredFrame
 from escala.media.windows import Window
@@ -55,7 +55,7 @@ def format_rebuild(render: Render, report: dict[str, Any]) -> str:
 
 def write_sum(render: Render, frame: StoredFrame, path: Path) -> None:
     raster = Window(**render.raster.model_dump())
-    look = full_look(0, 0, raster.width, raster.height)
+    look = full_viewport(0, 0, raster.width, raster.height)
     if not render.recipes:
         raise BadSource(f"{render.name}: no recipe, the render has no components or lights")
     recipe = render.recipes[0].recipe

@@ -13,9 +13,9 @@ from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames
 from escala.engine.balance.plan import render_components, render_lights, what_is_approximate
 from escala.engine.checking import missing_files, waiting_names
-from escala.engine.colour.chain import colouring_of
+from escala.engine.colour.pipeline import resolve_colour
+from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.worker import LONG
-from escala.engine.workshop import Workshop
 from escala.media.cdl import read_cdl
 from escala.media.configs import is_builtin
 from escala.model.balance import NEUTRAL_LEVEL, Level
@@ -34,18 +34,18 @@ def render_frames(options: argparse.Namespace) -> None:
     as_view = bool(options.display or options.view) or (options.out.suffix.lower() != ".exr" and not options.space)
     if options.space and (options.display or options.view):
         raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display output")
-    with opened_render(options.source, options.fit) as (workshop, render):
+    with opened_render(options.source, options.fit) as (evaluator_pool, render):
         base = read_variant(options.variant) if options.variant else Variant()
-        variant = variant_from_options(workshop.reading_of(SHOT, render, base), base, options)
-        tell_what_waits(workshop, render, variant)
-        read = workshop.reading_of(SHOT, render, variant)
-        for sentence in what_is_approximate(read, variant, colouring_of(read, variant).working):
+        variant = variant_from_options(evaluator_pool.interpretation_of(SHOT, render, base), base, options)
+        tell_what_waits(evaluator_pool, render, variant)
+        read = evaluator_pool.interpretation_of(SHOT, render, variant)
+        for sentence in what_is_approximate(read, variant, resolve_colour(read, variant).working):
             print(f"escala: {sentence}", file=sys.stderr)
         pixel_type = "float" if options.float else "half"
         file = Delivery(options.out, options.space, as_view, pixel_type, options.bits, options.station)
         order = Order(SHOT, render, variant, tuple(frames_of(render, options.frames)), file)
-        for _ in deliver_frames(workshop, order):
-            workshop.trim()
+        for _ in deliver_frames(evaluator_pool, order):
+            evaluator_pool.trim()
 
 
 def variant_from_options(render: Render, variant: Variant, options: argparse.Namespace) -> Variant:
@@ -148,10 +148,10 @@ def read_variant(path: Path) -> Variant:
         raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
 
 
-def tell_what_waits(workshop: Workshop, render: Render, variant: Variant) -> None:
+def tell_what_waits(evaluator_pool: EvaluatorPool, render: Render, variant: Variant) -> None:
     """A line on stderr for all that a variant names and a render, or the disk, does not have."""
-    read, engine = workshop.reading_of(SHOT, render, variant), workshop.engine_for(SHOT, render)
-    waiting = workshop.evaluate(lambda: waiting_names(read, variant, engine), LONG)
+    read, evaluator = evaluator_pool.interpretation_of(SHOT, render, variant), evaluator_pool.engine_for(SHOT, render)
+    waiting = evaluator_pool.evaluate(lambda: waiting_names(read, variant, evaluator), LONG)
     for found in waiting:
         print(f"escala: {found.place} is unresolved: {render.name} has no {found.name}", file=sys.stderr)
     for path in missing_files(variant.model_copy(update={"finish": Finish()})):

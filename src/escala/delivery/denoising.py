@@ -4,8 +4,8 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from escala.core.errors import BadSource
+from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.source.intake import frame_files
-from escala.engine.workshop import Workshop
 from escala.media.repack import Choice, gather_frame
 from escala.model.render import Render
 from escala.model.source import Denoise, SourceChoice
@@ -15,7 +15,7 @@ from .frames import frame_path
 
 
 def denoise_frames(
-    workshop: Workshop, shot: int, render: Render, choice: Denoise, out: Path, frames: Sequence[int]
+    evaluator_pool: EvaluatorPool, shot: int, render: Render, choice: Denoise, out: Path, frames: Sequence[int]
 ) -> Iterator[Path]:
     """All passes of each frame in one file, denoised ones in place of the stored; `out` names it, #### for a sequence.
 
@@ -23,11 +23,11 @@ def denoise_frames(
     """
     variant = Variant(source=SourceChoice(denoise=choice))
     for number in frames:
-        engine = workshop.engine_of_variant(shot, render, variant, number)
-        if not engine.frame.denoised:
+        evaluator = evaluator_pool.engine_of_variant(shot, render, variant, number)
+        if not evaluator.frame.denoised:
             raise BadSource(f"{render.name} has no lighting pass in its sum: name passes with --passes")
         path = frame_path(out, number, len(frames) > 1)
         corner = render.raster.x, render.raster.y
-        smooth = {name: engine.frame.planes(name) for name in engine.frame.denoised}
+        smooth = {name: evaluator.frame.planes(name) for name in evaluator.frame.denoised}
         gather_frame(frame_files(render, number), path, Choice(), smooth, corner)
         yield path

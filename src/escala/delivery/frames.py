@@ -8,10 +8,10 @@ from functools import partial
 from pathlib import Path
 
 from escala.core.errors import BadSource
-from escala.engine.progress import Progress, subrange, no_progress
+from escala.engine.evaluator_pool import EvaluatorPool, OpenedFrame
+from escala.engine.progress import Progress, no_progress, subrange
 from escala.engine.worker import LONG
-from escala.engine.workshop import OpenedFrame, Workshop
-from escala.media.ahead import read_ahead
+from escala.media.prefetch import read_ahead
 from escala.model.render import Render
 from escala.model.variant import Variant
 
@@ -54,17 +54,17 @@ def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
     return numbers
 
 
-def deliver_frames(workshop: Workshop, order: Order, progress: Progress = no_progress) -> Iterator[Path]:
+def deliver_frames(evaluator_pool: EvaluatorPool, order: Order, progress: Progress = no_progress) -> Iterator[Path]:
     """Write the frames in order; each file as it is there, whole. The next frames are read while one is written."""
     reads = [
-        partial(workshop.open, order.shot, order.render, order.variant, number, is_cacheable=False)
+        partial(evaluator_pool.open, order.shot, order.render, order.variant, number, is_cacheable=False)
         for number in order.frames
     ]
     with closing(read_ahead(reads, _AHEAD)) as opened:
         for done, number in enumerate(order.frames):
             frame = _named(subrange(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
             frame(0.0, "")
-            workshop.evaluate(partial(_deliver, next(opened), order, number, frame), LONG)
+            evaluator_pool.evaluate(partial(_deliver, next(opened), order, number, frame), LONG)
             yield order.path_of(number)
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from escala.core.errors import BadSource
 from escala.engine.progress import Progress, no_progress
-from escala.media.places import EVERYWHERE, Roots, place_in, plain_name
+from escala.media.path_safety import EVERYWHERE, Roots, place_in, plain_name
 from escala.media.repack import Choice, WrittenFile, gather_frame, pass_names, split_frame_files
 from escala.media.sources import SourceFile
 

@@ -19,40 +19,43 @@ _TABLES = {"light": "lights", "component": "components", "cell": "cells"}
 
 
 @dataclass(frozen=True)
-class Waiting:
+class Unresolved:
     """A name in a document that a render does not have: where it stands, and the name."""
 
     place: str
     name: str
 
 
-def waiting_names(render: Render, variant: Variant, engine: Evaluator) -> list[Waiting]:
+def waiting_names(render: Render, variant: Variant, evaluator: Evaluator) -> list[Unresolved]:
     """What of a variant changes nothing on a render, as that has no such light, component, cell, pass or object."""
     levels = [
-        Waiting(f"balance/{_TABLES[axis]}/{pointer_step(name)}", name) for axis, name in waiting_levels(render, variant)
+        Unresolved(f"balance/{_TABLES[axis]}/{pointer_step(name)}", name)
+        for axis, name in waiting_levels(render, variant)
     ]
     mattes = [
-        Waiting(f"mattes/{pointer_step(name)}{field}", absent)
-        for name, field, absent in absent_in(render, engine.frame, variant)
+        Unresolved(f"mattes/{pointer_step(name)}{field}", absent)
+        for name, field, absent in absent_in(render, evaluator.frame, variant)
     ]
     components = set(render_components(render))
     surfaces = [
-        Waiting(f"surface/changes/{pointer_step(change.id)}/component", change.component)
+        Unresolved(f"surface/changes/{pointer_step(change.id)}/component", change.component)
         for change in variant.surface.changes
         if change.component is not None and change.component not in components
     ]
     labels = [
-        Waiting(f"surface/changes/{pointer_step(label.id)}/uv", label.uv or "uv pass")
+        Unresolved(f"surface/changes/{pointer_step(label.id)}/uv", label.uv or "uv pass")
         for label in variant.labels
-        if uv_pass_of(label, engine.terms) is None
+        if uv_pass_of(label, evaluator.terms) is None
     ]
     recipes = [found.recipe for found in render.recipes]
     parts = [
-        Waiting(f"balance/corrections/{pointer_step(c.id)}/of", " / ".join(filter(None, (c.of.light, c.of.component))))
+        Unresolved(
+            f"balance/corrections/{pointer_step(c.id)}/of", " / ".join(filter(None, (c.of.light, c.of.component)))
+        )
         for c in variant.balance.corrections
         if c.of is not None and not any(terms_of(recipe, c.of) for recipe in recipes)
     ]
-    passes = [Waiting(place, name) for place, name in waiting_passes(render, variant, engine.frame.passes)]
+    passes = [Unresolved(place, name) for place, name in waiting_passes(render, variant, evaluator.frame.passes)]
     return [*levels, *mattes, *surfaces, *labels, *parts, *passes]
 
 

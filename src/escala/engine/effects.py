@@ -6,17 +6,17 @@ from typing import Any
 
 from escala.model.variant import Variant
 
-from .chain import Link, Picture
-from .evaluation import EvaluationRequest
-from .surroundings import Surroundings
+from .frame_context import FrameContext
+from .pipeline import Picture, Stage
+from .request import EvaluationRequest
 
 
 @dataclass(frozen=True)
-class Ground:
+class EffectContext:
     """Where an effect works: what is asked, what it may look at beside the picture, and its name."""
 
     request: EvaluationRequest
-    around: Surroundings
+    frame_context: FrameContext
     name: str = ""
 
     def report_progress(self, share: float) -> None:
@@ -24,7 +24,7 @@ class Ground:
         self.request.report(share, self.name)
 
 
-def _nowhere(part: Any, ground: Ground) -> float:
+def _nowhere(part: Any, context: EffectContext) -> float:
     return 0.0
 
 
@@ -32,7 +32,7 @@ def _nothing(variant: Variant) -> None:
     return None
 
 
-def _no_files(variant: Variant, around: Surroundings) -> None:
+def _no_files(variant: Variant, frame_context: FrameContext) -> None:
     return None
 
 
@@ -45,13 +45,13 @@ class Effect:
     """
 
     name: str
-    function: Callable[[Picture, Any, Ground], Picture]
-    reach: Callable[[Any, Ground], float] = _nowhere
+    function: Callable[[Picture, Any, EffectContext], Picture]
+    reach: Callable[[Any, EffectContext], float] = _nowhere
     beside: Callable[[Variant], Any] = _nothing
-    files: Callable[[Variant, Surroundings], Any] = _no_files
+    files: Callable[[Variant, FrameContext], Any] = _no_files
 
 
-def effect_links(place: str, effects: Sequence[Effect]) -> tuple[Link, ...]:
+def effect_stages(place: str, effects: Sequence[Effect]) -> tuple[Stage, ...]:
     """The links of a station of effects, whose settings stand at `place` of the document, each under its name.
 
     Each is a link of its own, so that the picture before the one under the hand is kept.
@@ -59,7 +59,7 @@ def effect_links(place: str, effects: Sequence[Effect]) -> tuple[Link, ...]:
     return tuple(_link(place, effect) for effect in effects)
 
 
-def _link(place: str, effect: Effect) -> Link:
+def _link(place: str, effect: Effect) -> Stage:
     def settings(variant: Variant) -> Any:
         return getattr(getattr(variant, place), effect.name)
 
@@ -67,13 +67,13 @@ def _link(place: str, effect: Effect) -> Link:
         found = settings(variant)
         return (found, effect.beside(variant)) if found.changes else None
 
-    def function(picture: Picture, request: EvaluationRequest, around: Surroundings) -> Picture:
-        return effect.function(picture, settings(request.variant), Ground(request, around, effect.name))
+    def function(picture: Picture, request: EvaluationRequest, frame_context: FrameContext) -> Picture:
+        return effect.function(picture, settings(request.variant), EffectContext(request, frame_context, effect.name))
 
-    def reach(request: EvaluationRequest, around: Surroundings) -> float:
-        return effect.reach(settings(request.variant), Ground(request, around))
+    def reach(request: EvaluationRequest, frame_context: FrameContext) -> float:
+        return effect.reach(settings(request.variant), EffectContext(request, frame_context))
 
-    def made_of(request: EvaluationRequest, around: Surroundings) -> tuple[Any, ...]:
-        return tuple(request.variant.mattes_of(place).items()), effect.files(request.variant, around)
+    def made_of(request: EvaluationRequest, frame_context: FrameContext) -> tuple[Any, ...]:
+        return tuple(request.variant.mattes_of(place).items()), effect.files(request.variant, frame_context)
 
-    return Link(effect.name, part, function, reach, made_of)
+    return Stage(effect.name, part, function, reach, made_of)

@@ -7,27 +7,27 @@ import numpy as np
 from escala.core.errors import choose
 from escala.core.planes import Planes
 from escala.media.configs import colour_config
-from escala.media.places import EVERYWHERE, Roots
+from escala.media.path_safety import EVERYWHERE, Roots
 from escala.media.store import StoredFrame
 from escala.model.colour import ColourChoice
 from escala.model.display import DisplayChoice
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .beauty.head import Head
+from .beauty.light_sum import LightSum
 from .beauty.terms import Terms
 from .cache import ByteCache
-from .chain import Chain, Picture
-from .colour.chain import Colouring, colouring_of
-from .evaluation import EvaluationRequest, Quality
+from .colour.pipeline import ColourPipeline, resolve_colour
+from .frame_context import FrameContext
 from .images import FindImage, no_images
 from .keys import Keys
-from .looking.look import BAND_REACHES, BAND_ROWS, Look, bands_of, colour_of_pass, sample_pass
 from .mattes.mattes import Mattes
-from .progress import Progress, subrange, no_progress
-from .stations import LINKS, STATION_BY_NAME, links_up_to
+from .pipeline import Picture, Pipeline
+from .progress import Progress, no_progress, subrange
+from .request import EvaluationRequest, Quality
+from .stations import STAGES, STATION_BY_NAME, stages_up_to
 from .surface.changes import Surfaces
-from .surroundings import Surroundings
+from .viewer.viewport import BAND_REACHES, BAND_ROWS, Viewport, bands_of, colour_of_pass, sample_pass
 
 # Exact images of more pixels, as an 8K frame at full size, are made in bands where stages look around themselves.
 _MAX_AT_ONCE = 9_000_000
@@ -58,34 +58,34 @@ class Evaluator:
         self.terms = Terms(self.keys, cache)
         self.mattes = Mattes(self.terms)
         self.find_image = find_image
-        self.around = Surroundings(self.mattes, find_image)
-        self.head = Head(self.terms, self.mattes, Surfaces(self.terms, self.mattes, find_image))
-        self.chain = Chain(self.keys, cache, self.around, self._beauty, self.head.files, LINKS)
-        self._colouring: tuple[ColourChoice, DisplayChoice, Colouring] | None = None
+        self.frame_context = FrameContext(self.mattes, find_image)
+        self.light_sum = LightSum(self.terms, self.mattes, Surfaces(self.terms, self.mattes, find_image))
+        self.pipeline = Pipeline(self.keys, cache, self.frame_context, self._beauty, self.light_sum.files, STAGES)
+        self._colouring: tuple[ColourChoice, DisplayChoice, ColourPipeline] | None = None
 
-    def colouring(self, variant: Variant) -> Colouring:
+    def colour_pipeline(self, variant: Variant) -> ColourPipeline:
         """The colour chain of a variant on this render, resolved anew when its choices or their config change."""
         choice, config = variant.colour, colour_config(variant.colour.config, variant.colour.context, self.roots)
         kept = self._colouring
         if kept is None or kept[0] != choice or kept[1] != variant.display or kept[2].config is not config:
-            kept = choice, variant.display, colouring_of(self.render, variant, self.roots)
+            kept = choice, variant.display, resolve_colour(self.render, variant, self.roots)
             self._colouring = kept
         return kept[2]
 
     def make_request(
         self,
         variant: Variant,
-        look: Look,
+        viewport: Viewport,
         quality: Quality = Quality.EXACT,
         viewer: str = "",
         progress: Progress = no_progress,
     ) -> EvaluationRequest:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
         self.keys.refresh()
-        settled, colouring = variant.settled(self.number), self.colouring(variant)
+        settled, colour_pipeline = variant.settled(self.number), self.colour_pipeline(variant)
         if quality is not Quality.PREVIEW:
             self.mattes.check_cost(settled)
-        return EvaluationRequest(settled, colouring, look, quality, viewer, self.number, progress)
+        return EvaluationRequest(settled, colour_pipeline, viewport, quality, viewer, self.number, progress)
 
     def at(self, station: str, request: EvaluationRequest) -> Planes:
         """The picture at a station, (3, H, W) in the working space. Raises `UnknownChoice`."""
@@ -95,57 +95,68 @@ class Evaluator:
         """As `at`, with its alpha."""
         found = choose("station", station, STATION_BY_NAME)
         if found.sum:
-            return Picture(found.sum(self.head, request), lambda: self.alpha(request))
+            return Picture(found.sum(self.light_sum, request), lambda: self.alpha(request))
         if self._is_made_in_bands(request):
             return self._in_bands(request, station)
-        return self.chain.picture(links_up_to(station), request)
+        return self.pipeline.picture(stages_up_to(station), request)
 
     def _is_made_in_bands(self, request: EvaluationRequest) -> bool:
         """Whether an exact image is so large that its stages would take gigabytes at once."""
-        is_large = request.look.out_width * request.look.out_height > _MAX_AT_ONCE
-        return request.quality is Quality.EXACT and is_large and request.look.is_full and self.chain.reach(request) > 0
+        is_large = request.viewport.out_width * request.viewport.out_height > _MAX_AT_ONCE
+        return (
+            request.quality is Quality.EXACT
+            and is_large
+            and request.viewport.is_full
+            and self.pipeline.reach(request) > 0
+        )
 
     def _in_bands(self, request: EvaluationRequest, station: str) -> Picture:
         """An exact image band by band, as it is exported; the same to the bit."""
-        look, bands = request.look, []
-        rows = max(BAND_ROWS, int(BAND_REACHES * self.chain.reach(request)))
-        for band in bands_of(look, rows):
-            begin = (band.y - look.y) / look.height
-            band_progress = subrange(request.progress, begin, begin + band.height / look.height)
+        viewport, bands = request.viewport, []
+        rows = max(BAND_ROWS, int(BAND_REACHES * self.pipeline.reach(request)))
+        for band in bands_of(viewport, rows):
+            begin = (band.y - viewport.y) / viewport.height
+            band_progress = subrange(request.progress, begin, begin + band.height / viewport.height)
             part = replace(request.at(band), quality=Quality.EXPORT, progress=band_progress)
-            bands.append(self.chain.picture(links_up_to(station), part).settled)
+            bands.append(self.pipeline.picture(stages_up_to(station), part).settled)
         alphas = [band.alpha for band in bands if band.alpha is not None]
         alpha = np.concatenate(alphas) if alphas else None
         return Picture(np.concatenate([band.colour for band in bands], axis=1), lambda: alpha)
 
     def shown(self, request: EvaluationRequest, station: str = "display") -> Picture:
         """The picture at a station as the variant's view shows it: display values, by the exact processor."""
-        finished, colouring = self.picture(request, station), request.colouring
-        shown = colouring.config.display(finished.colour, colouring.working.name, colouring.view)
+        finished, colour_pipeline = self.picture(request, station), request.colour_pipeline
+        shown = colour_pipeline.config.display(finished.colour, colour_pipeline.working.name, colour_pipeline.view)
         return finished.with_colour(shown)
 
     def delivered(self, request: EvaluationRequest, space: str, station: str = "display") -> Picture:
         """The picture at a station in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
-        colouring, reference, config = request.colouring, self.render.reference, request.colouring.config
+        colour_pipeline, reference, config = (
+            request.colour_pipeline,
+            self.render.reference,
+            request.colour_pipeline.config,
+        )
         is_beauty = station == "source" or (station != "balance" and self.is_untouched(request))
         if reference is not None and is_beauty:
-            stored = colour_of_pass(self.frame, reference, request.look)
-            return Picture(config.convert(stored, colouring.space_of(reference), space), lambda: self.alpha(request))
+            stored = colour_of_pass(self.frame, reference, request.viewport)
+            return Picture(
+                config.convert(stored, colour_pipeline.space_of(reference), space), lambda: self.alpha(request)
+            )
         finished = self.picture(request, station)
-        return finished.with_colour(config.convert(finished.colour, colouring.working.name, space))
+        return finished.with_colour(config.convert(finished.colour, colour_pipeline.working.name, space))
 
     def is_untouched(self, request: EvaluationRequest) -> bool:
         """Whether nothing along the path changes the render's beauty."""
-        return self.head.is_neutral(request) and self.chain.is_neutral(request.variant)
+        return self.light_sum.is_neutral(request) and self.pipeline.is_neutral(request.variant)
 
     def alpha(self, request: EvaluationRequest) -> Planes | None:
         """The render's alpha, (H, W); None where it is ignored."""
         return None if self.render.alpha_ignored else self.terms.alpha(request)
 
-    def stored_pass(self, name: str, look: Look, exact: bool = False) -> Planes:
+    def stored_pass(self, name: str, viewport: Viewport, exact: bool = False) -> Planes:
         """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""
-        key = self.keys.of_pixels("pass", name, look, exact)
-        return self.cache.get(key, lambda: sample_pass(self.frame, name, look, exact))
+        key = self.keys.of_pixels("pass", name, viewport, exact)
+        return self.cache.get(key, lambda: sample_pass(self.frame, name, viewport, exact))
 
     def _beauty(self, request: EvaluationRequest) -> Picture:
-        return Picture(self.head.sum(request, with_residual=True), lambda: self.alpha(request))
+        return Picture(self.light_sum.sum(request, with_residual=True), lambda: self.alpha(request))

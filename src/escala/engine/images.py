@@ -17,7 +17,7 @@ from escala.model.surface import Label
 from escala.model.variant import Variant
 
 from .keys import Key
-from .looking.look import full_look, sample_pass
+from .viewer.viewport import full_viewport, sample_pass
 
 # Decoded images that stay open; those that a request holds stay open besides.
 _MAX_OPEN = 64
@@ -67,7 +67,7 @@ class OutsideImage:
     def stored(self) -> tuple[Planes, Matte | None, FileColour]:
         """Colour, (3, H, W), and alpha as they are stored, and what the file says of its colour."""
         chosen, raster = self.colour_pass, self.frame.header.raster
-        whole = full_look(0, 0, raster.width, raster.height)
+        whole = full_viewport(0, 0, raster.width, raster.height)
         planes = as_planes(sample_pass(self.frame, chosen.name, whole))
         colour = planes[:3] if planes.shape[0] >= 3 else np.repeat(planes[:1], 3, axis=0)
         beside = next((p for p in self.frame.passes.values() if p is not chosen and p.letters == ("A",)), None)

@@ -6,7 +6,7 @@ from typing import Any
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 
-from .colour.chain import Colouring
+from .colour.pipeline import ColourPipeline
 from .mattes.manifests import manifest_state
 
 Key = tuple[Any, ...]
@@ -37,7 +37,7 @@ class Keys:
         """For what follows from the stored pixels alone: shared by all who look at these files."""
         return (self.frame.folder.name, kind, self._manifests, *facts)
 
-    def of_reading(self, kind: str, *facts: Any, colouring: Colouring | None = None) -> Key:
+    def of_reading(self, kind: str, *facts: Any, colour_pipeline: ColourPipeline | None = None) -> Key:
         """For what follows from how the render is read, and from the colour chain where that is given."""
-        chain = () if colouring is None else (*colouring.key, colouring.view)
-        return (self.frame.folder.name, kind, self._manifests, self._interpretation, chain, *facts)
+        pipeline = () if colour_pipeline is None else (*colour_pipeline.key, colour_pipeline.view)
+        return (self.frame.folder.name, kind, self._manifests, self._interpretation, pipeline, *facts)

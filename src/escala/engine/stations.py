@@ -14,19 +14,19 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .balance.plan import waiting_levels
-from .beauty.head import Head
+from .beauty.light_sum import LightSum
 from .beauty.removal import left_by_removals
-from .chain import Link, Picture
-from .corrections.begun import apply_begun
+from .corrections.correction_prefix import apply_with_prefix_cache
 from .corrections.registry import apply_corrections, files_of, reach_of
 from .depth.registry import DEPTH_EFFECTS
-from .effects import effect_links
-from .evaluation import EvaluationRequest
+from .effects import effect_stages
+from .frame_context import FrameContext
 from .lens.registry import LENS_EFFECTS
+from .pipeline import Picture, Stage
+from .request import EvaluationRequest
 from .surface.changes import colour_passes
-from .surroundings import Surroundings
 
-Sum = Callable[[Head, EvaluationRequest], Planes]
+Sum = Callable[[LightSum, EvaluationRequest], Planes]
 Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
 
 
@@ -34,62 +34,64 @@ Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
 class Station:
     """A station: what it says of a variant and whether that changes anything, and how its picture is had.
 
-    In the head by a `sum` of its own; in the tail by `links` of the chain, which may be none. The view that words are
+    In the head by a `sum` of its own; in the tail by `stages` of the chain, which may be none. The view that words are
     given is None where the variant names a colour that is not to be had.
     """
 
     name: str
     words: Words
     sum: Sum | None = None
-    links: tuple[Link, ...] = ()
+    stages: tuple[Stage, ...] = ()
 
 
-def _source(head: Head, request: EvaluationRequest) -> Planes:
+def _source(head: LightSum, request: EvaluationRequest) -> Planes:
     """The reference, or the plain sum where there is none."""
     return head.terms.plain(request)
 
 
-def _surface(head: Head, request: EvaluationRequest) -> Planes:
+def _surface(head: LightSum, request: EvaluationRequest) -> Planes:
     """The beauty with changed surfaces alone, every level neutral."""
     plain = request.variant.model_copy(update={"balance": Balance(), "tally": TallyChoice()})
     return head.sum(request.of(plain), with_residual=True)
 
 
-def _balance(head: Head, request: EvaluationRequest) -> Planes:
+def _balance(head: LightSum, request: EvaluationRequest) -> Planes:
     """The sum with all levels, without the residual."""
     return head.sum(request, with_residual=False)
 
 
-def _corrected(place: str, subrange: Callable[[Variant], Corrected]) -> Link:
+def _corrected(place: str, subrange: Callable[[Variant], Corrected]) -> Stage:
     """A station that lays the corrections of its part of the document on the picture, in order."""
 
     def part(variant: Variant) -> Corrected | None:
         return subrange(variant) if subrange(variant).changes else None
 
-    def function(picture: Picture, request: EvaluationRequest, around: Surroundings) -> Picture:
+    def function(picture: Picture, request: EvaluationRequest, frame_context: FrameContext) -> Picture:
         corrections = subrange(request.variant).corrections
         if request.is_preview and request.viewer:
-            return apply_begun(picture, corrections, made_of(request, around), place, request, around)
-        return apply_corrections(picture, corrections, request, around.mattes)
+            return apply_with_prefix_cache(
+                picture, corrections, made_of(request, frame_context), place, request, frame_context
+            )
+        return apply_corrections(picture, corrections, request, frame_context.mattes)
 
-    def reach(request: EvaluationRequest, around: Surroundings) -> float:
+    def reach(request: EvaluationRequest, frame_context: FrameContext) -> float:
         return sum(map(reach_of, subrange(request.variant).corrections))
 
-    def made_of(request: EvaluationRequest, around: Surroundings) -> tuple[Any, ...]:
+    def made_of(request: EvaluationRequest, frame_context: FrameContext) -> tuple[Any, ...]:
         return files_of(subrange(request.variant).corrections), tuple(request.variant.mattes_of(place).items())
 
-    return Link(place, part, function, reach, made_of)
+    return Stage(place, part, function, reach, made_of)
 
 
-def _beauty_link() -> Link:
+def _beauty_link() -> Stage:
     """What is taken out of the CG, then its corrections."""
     corrected = _corrected("beauty", lambda variant: variant.beauty)
 
-    def function(picture: Picture, request: EvaluationRequest, around: Surroundings) -> Picture:
-        left = left_by_removals(request, around.mattes)
+    def function(picture: Picture, request: EvaluationRequest, frame_context: FrameContext) -> Picture:
+        left = left_by_removals(request, frame_context.mattes)
         if left is not None:
             picture = picture.times(left)
-        return corrected.function(picture, request, around)
+        return corrected.function(picture, request, frame_context)
 
     return replace(corrected, function=function)
 
@@ -184,18 +186,18 @@ STATIONS: tuple[Station, ...] = (
     Station("source", _source_words, sum=_source),
     Station("surface", _surface_words, sum=_surface),
     Station("balance", _balance_words, sum=_balance),
-    Station("beauty", _beauty_words, links=(_beauty_link(),)),
-    Station("depth", _depth_words, links=effect_links("depth", DEPTH_EFFECTS)),
+    Station("beauty", _beauty_words, stages=(_beauty_link(),)),
+    Station("depth", _depth_words, stages=effect_stages("depth", DEPTH_EFFECTS)),
     Station("plate", _plate_words),
-    Station("lens", _lens_words, links=effect_links("lens", LENS_EFFECTS)),
-    Station("finish", _finish_words, links=(_corrected("finish", lambda variant: variant.finish),)),
+    Station("lens", _lens_words, stages=effect_stages("lens", LENS_EFFECTS)),
+    Station("finish", _finish_words, stages=(_corrected("finish", lambda variant: variant.finish),)),
     Station("display", _display_words),
 )
 STATION_BY_NAME = {station.name: station for station in STATIONS}
-LINKS: tuple[Link, ...] = tuple(link for station in STATIONS for link in station.links)
+STAGES: tuple[Stage, ...] = tuple(stage for station in STATIONS for stage in station.stages)
 
 
-def links_up_to(name: str) -> int:
+def stages_up_to(name: str) -> int:
     """How many links of the chain come before a station and with it. Raises `UnknownChoice`."""
     last = STATIONS.index(choose("station", name, STATION_BY_NAME))
-    return sum(len(station.links) for station in STATIONS[: last + 1])
+    return sum(len(station.stages) for station in STATIONS[: last + 1])

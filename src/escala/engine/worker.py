@@ -58,7 +58,7 @@ class _Waiting:
 class EvaluationThread:
     """Runs jobs one after another: lower urgency numbers first, then the client that had least time, then the older.
 
-    Work that takes long calls `yield_to_urgent` now and then: whatever is more urgent and waits is done in between, and what
+    Work that takes long calls `yield_to_urgent` now and then: more urgent work that waits runs in between, and what
     a newer request of its viewer has replaced is given up. What has waited too long goes next, whatever its urgency;
     but an image under the pointer never waits for an exact one, which gives way between its bands.
     """

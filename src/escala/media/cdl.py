@@ -8,7 +8,7 @@ import PyOpenColorIO as ocio
 
 from escala.core.errors import BadSource, UnreadableFile, choose
 
-from .places import is_file, printable
+from .path_safety import is_file, printable
 
 # By the file's extension, the library's word for the format.
 FORMATS = {".cc": "ColorCorrection", ".ccc": "ColorCorrectionCollection", ".cdl": "ColorDecisionList"}

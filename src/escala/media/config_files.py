@@ -5,9 +5,9 @@ from pathlib import Path, PurePosixPath
 
 from escala.core.errors import BadSource, EscalaError, TooLarge
 
+from .atomic_write import write_bytes
 from .configs import UNREADABLE_ZIP
-from .places import place_in, printable
-from .whole import write_bytes
+from .path_safety import place_in, printable
 
 ARCHIVES = (".ocioz", ".zip")
 _CHUNK = 1 << 20

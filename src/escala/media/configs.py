@@ -13,7 +13,7 @@ from pathlib import Path, PurePosixPath
 from escala.core.colour.config import DEFAULT_CONFIG, ColourConfig, Lut, forget_tables, refers_elsewhere
 from escala.core.errors import BadSource, ColourError, EscalaError
 
-from .places import EVERYWHERE, NothingThere, Roots, is_file, printable
+from .path_safety import EVERYWHERE, NothingThere, Roots, is_file, printable
 
 SOFT = "Soft"
 # The newest of each kind that every supported library has, and our own with a view of lower contrast.

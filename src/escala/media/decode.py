@@ -22,7 +22,7 @@ from escala.core.mattes.cryptomatte import declared_layers
 from escala.core.roles import EXACT_ROLES, PassRole, Role
 from escala.core.source.naming import NamedPass, recognise_passes
 
-from .ahead import read_ahead
+from .atomic_write import is_full
 from .exr import ExrPart, read_channels, read_parts
 from .exr_bands import BandPart, BandReader, band_parts
 from .layers import Layer, layers_of_parts, pass_name
@@ -30,10 +30,10 @@ from .limits import check_memory, check_spread
 from .luma_chroma import LETTERS as LUMA_CHROMA
 from .luma_chroma import luma_chroma_to_rgb
 from .naming_table import naming_table
+from .prefetch import read_ahead
 from .sources import SourceFile
 from .stills import read_still, read_still_header
 from .store import DTYPES, FITTED, PIXEL_TYPES, FrameHeader, FrameWriter, PassSlot, frame_key
-from .whole import is_full
 from .windows import Window
 
 Progress = Callable[[float], None]
@@ -211,7 +211,9 @@ def _size(window: Window) -> str:
 def _size_advice(ours: Window, theirs: Window) -> str:
     same_shape = abs(ours.width * theirs.height - ours.height * theirs.width) <= max(ours.width, theirs.width)
     shape = (
-        "it has the same aspect ratio and can be resized" if same_shape else "its aspect ratio differs too, resizing would distort it"
+        "it has the same aspect ratio and can be resized"
+        if same_shape
+        else "its aspect ratio differs too, resizing would distort it"
     )
     return f"all passes must have the same size; {shape}. Resize to match the first, or render again."
 

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 
 from escala.core.errors import NoRoom, TooLarge, UnreadableFile
 
+from .atomic_write import write_atomically
 from .limits import check_bytes, check_claim, check_memory
-from .places import is_file
-from .whole import write_atomically
+from .path_safety import is_file
 from .windows import Window, exr_box
 
 _DEEP = (OpenEXR.deepscanline, OpenEXR.deeptile)

@@ -21,7 +21,7 @@ class DecodeFailed(EscalaError, OSError):
     """The child process told why a frame cannot be read, or fell."""
 
 
-def take_in_frame(
+def import_frame(
     files: Sequence[SourceFile],
     store: Path,
     progress: Progress = lambda share: None,
@@ -130,7 +130,7 @@ def warm_reader() -> None:
 
 
 def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
-    """Decode the files of one frame into `folder`, in a child that may fall. Raises as `take_in_frame`."""
+    """Decode the files of one frame into `folder`, in a child that may fall. Raises as `import_frame`."""
     reader = _READERS.take()
     answer: dict[str, object] = {}
     try:
@@ -145,7 +145,9 @@ def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progres
         return _READERS.give(reader)
     if "error" not in answer:
         status = reader.close()
-        raise DecodeFailed(f"{files[0].path}: decoding failed (decoder crashed, status {status}). The file is probably damaged.")
+        raise DecodeFailed(
+            f"{files[0].path}: decoding failed (decoder crashed, status {status}). The file is probably damaged."
+        )
     _READERS.give(reader)
     if answer["error"] == _NO_ROOM:
         raise NoRoom("the decoded passes")

@@ -14,7 +14,7 @@ from escala.core.errors import BadSource, UnknownChoice
 
 from .exr import ExrPart, read_channels, read_parts, writable_attributes, write_exr_file
 from .layers import Layer, layers_of_parts, pass_name
-from .places import distinct_names, place_in, plain_name
+from .path_safety import distinct_names, place_in, plain_name
 from .sources import SourceFile
 from .windows import Window, exr_box
 

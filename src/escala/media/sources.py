@@ -12,7 +12,7 @@ from pathlib import Path
 from escala.core.errors import BadSource, EscalaError, SeveralRenders, UnreadableFile
 from escala.core.source.naming import split_words
 
-from .places import EVERYWHERE, Roots, printable
+from .path_safety import EVERYWHERE, Roots, printable
 from .stills import READABLE
 
 SUFFIXES = (".exr", *READABLE)

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from escala.core.errors import TooLarge, UnreadableFile, choose
 from escala.core.planes import Planes
 
+from .atomic_write import write_bytes
 from .exr import check_claim
-from .places import is_file
-from .whole import write_bytes
+from .path_safety import is_file
 
 READABLE = (".tif", ".tiff", ".png")
 

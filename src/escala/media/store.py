@@ -20,14 +20,14 @@ from numpy.typing import NDArray
 
 from escala.core.colour.file_colour import FileColour
 from escala.core.errors import UnreadableFile
-from escala.core.looking.pyramid import halve_box, halve_nearest, level_count
 from escala.core.source.diagnostics import PassStatistics, join_figures, join_statistics
 from escala.core.source.intake_rows import FIGURES, split_band
+from escala.core.viewer.pyramid import halve_box, halve_nearest, level_count
 
+from .atomic_write import unfinished
 from .limits import check_disk
-from .places import is_file
+from .path_safety import is_file
 from .sources import SourceFile
-from .whole import unfinished
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"

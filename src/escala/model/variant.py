@@ -99,8 +99,8 @@ class Variant(Document):
         return self.model_copy(update={"mattes": self.mattes | {n: m.settled(frame) for n, m in moving.items()}})
 
     @property
-    def head(self) -> "Variant":
-        """What it says of everything up to the sum that is the beauty."""
+    def up_to_beauty(self) -> "Variant":
+        """The part of the document that the light sum depends on; everything after it is neutral."""
         later = {"beauty": Beauty(), "depth": Depth(), "lens": Lens(), "finish": Finish(), "display": DisplayChoice()}
         return self.model_copy(update={**later, "mattes": self.mattes_of("surface", "balance")})
 
@@ -144,7 +144,7 @@ class Variant(Document):
         return self.model_copy(update={"surface": surface, "lens": self.lens.model_copy(update={"dirt": dirt})})
 
     @property
-    def changes_reading(self) -> bool:
+    def changes_interpretation(self) -> bool:
         """Whether its render is not the one that was recognised."""
         source = self.source
         edited = bool(source.roles or source.repairs or source.twin or source.denoise.on)

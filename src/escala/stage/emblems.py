@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.media.whole import write_bytes
+from escala.media.atomic_write import write_bytes
 
 Plane = NDArray[np.float64]
 Shape = Callable[[Plane, Plane], Plane]

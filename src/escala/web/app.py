@@ -10,6 +10,7 @@ from flask_openapi3 import Info, OpenAPI
 
 from escala.model.strict_json import from_json, to_json
 
+from .app_context import APP_CONTEXT, AppContext
 from .colour.routes import routes as colour_routes
 from .deliveries.routes import routes as delivery_routes
 from .depth.routes import routes as depth_routes
@@ -20,7 +21,6 @@ from .presets.routes import routes as preset_routes
 from .problems import invalid_request, problem, register_problems
 from .settings import Settings
 from .shots.routes import routes as shot_routes
-from .studio import STUDIO, Studio
 from .variants.routes import routes as variant_routes
 
 ROUTES = (
@@ -30,7 +30,7 @@ ROUTES = (
 STATIC = Path(__file__).parent / "static"
 
 
-def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
+def create_app(settings: Settings, context: AppContext | None = None) -> OpenAPI:
     """The Flask application of a studio; a new studio when none is given."""
     app = OpenAPI(
         __name__,
@@ -39,8 +39,8 @@ def create_app(settings: Settings, studio: Studio | None = None) -> OpenAPI:
         validation_error_callback=invalid_request,
         doc_ui=False,
     )
-    studio = studio or Studio(settings)
-    app.extensions[STUDIO] = studio
+    context = context or AppContext(settings)
+    app.extensions[APP_CONTEXT] = context
     app.json = StrictJson(app)
     register_guard(app, settings)
     register_problems(app)

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from escala.core.errors import EscalaError
+from escala.database.shots import all_shots
 from escala.engine.progress import Cancelled
-from escala.record.shots import all_shots
 from escala.stage.emblems import write_emblems
 
+from .app_context import AppContext
 from .jobs import Job
 from .problems import sentence_of
 from .settings import Settings
-from .studio import Studio
 
 _POLL_SECONDS = 0.5
 FINISHED = "finished"
@@ -53,39 +53,39 @@ def demo_folder(settings: Settings) -> Path:
     return settings.home / "demo"
 
 
-def start_demo(studio: Studio) -> None:
+def start_demo(context: AppContext) -> None:
     """Render what is not there yet, one after another, and show it; in a thread of its own."""
 
     def work() -> None:
         try:
-            write_emblems(demo_folder(studio.settings) / "emblems")
+            write_emblems(demo_folder(context.settings) / "emblems")
             for render in DEMO_RENDERS:
-                _keep(studio, render)
+                _keep(context, render)
         except (EscalaError, OSError) as error:
-            studio.hub.tell("trouble", sentence=f"The demo is not available: {sentence_of(error)}")
+            context.events.tell("trouble", sentence=f"The demo is not available: {sentence_of(error)}")
 
-    studio.run_in_background("demo", work)
+    context.run_in_background("demo", work)
 
 
-def _keep(studio: Studio, render: DemoRender) -> None:
-    folder = render.place(studio.settings)
+def _keep(context: AppContext, render: DemoRender) -> None:
+    folder = render.place(context.settings)
     folder.mkdir(parents=True, exist_ok=True)
     done = folder / FINISHED
     job = (
         None
         if done.exists()
-        else studio.jobs.start(f"rendering {render.name}", lambda job: _render(render, folder, job))
+        else context.jobs.start(f"rendering {render.name}", lambda job: _render(render, folder, job))
     )
-    _wait_for(studio, job, lambda: render.progressive and (folder / render.source).exists())
-    if not studio.closing.is_set() and (job is None or job.state != "failed"):
-        _show(studio, folder / render.source, render.name)
-    _wait_for(studio, job)
+    _wait_for(context, job, lambda: render.progressive and (folder / render.source).exists())
+    if not context.closing.is_set() and (job is None or job.state != "failed"):
+        _show(context, folder / render.source, render.name)
+    _wait_for(context, job)
 
 
-def _wait_for(studio: Studio, job: Job | None, is_enough: Callable[[], bool] = lambda: False) -> None:
+def _wait_for(context: AppContext, job: Job | None, is_enough: Callable[[], bool] = lambda: False) -> None:
     """Wait for the end of a job, or until there is enough of it, or the server closes."""
     while job and job.state == "running" and not is_enough():
-        if studio.closing.wait(_POLL_SECONDS):
+        if context.closing.wait(_POLL_SECONDS):
             return
 
 
@@ -109,9 +109,9 @@ def _render(render: DemoRender, folder: Path, job: Job) -> None:
     (folder / FINISHED).touch()
 
 
-def _show(studio: Studio, source: Path, name: str) -> None:
+def _show(context: AppContext, source: Path, name: str) -> None:
     """The shot of a demo render, made once; while the render goes on, it is watched like any other."""
-    with studio.record.reading() as session:
+    with context.database.reading() as session:
         if any(str(source) in shot.sources for shot in all_shots(session)):
             return
-    _wait_for(studio, studio.take_in([str(source)], name))
+    _wait_for(context, context.take_in([str(source)], name))

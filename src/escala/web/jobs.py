@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from escala.core.errors import EscalaError
+from escala.database.shots import NotFound
 from escala.engine.progress import Cancelled
 from escala.engine.worker import Closed
-from escala.record.shots import NotFound
 
 from .events import EventLog
 from .problems import sentence_of
@@ -72,8 +72,8 @@ class Job:
 class JobBoard:
     """Starts jobs, remembers them, tells pages of their progress."""
 
-    def __init__(self, hub: EventLog) -> None:
-        self._hub = hub
+    def __init__(self, events: EventLog) -> None:
+        self._hub = events
         self._jobs: dict[int, Job] = {}
         self._numbers = itertools.count(1)
         self._lock = threading.Lock()

@@ -8,13 +8,13 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from escala.core.errors import EscalaError, NoRoom, TooLarge
+from escala.database.connection import RecordBroken, RecordBusy
+from escala.database.revisions import NothingToUndo, StaleRevision
+from escala.database.shots import LastVariant, NotFound
 from escala.engine.progress import Cancelled
 from escala.engine.worker import Overloaded, Superseded
-from escala.media.places import printable
-from escala.media.whole import is_full
-from escala.record.database import RecordBroken, RecordBusy
-from escala.record.revisions import NothingToUndo, StaleRevision
-from escala.record.shots import LastVariant, NotFound
+from escala.media.atomic_write import is_full
+from escala.media.path_safety import printable
 
 _LOG = logging.getLogger("escala")
 
@@ -83,7 +83,9 @@ def register_problems(app: Flask) -> None:
         return problem(status, title_of(error), sentence_of(error))
 
     def machine_error(error: OSError | MemoryError) -> Response:
-        return problem(507 if isinstance(error, MemoryError) or is_full(error) else 500, "System error", sentence_of(error))
+        return problem(
+            507 if isinstance(error, MemoryError) or is_full(error) else 500, "System error", sentence_of(error)
+        )
 
     def too_deep(error: RecursionError) -> Response:
         return problem(422, "Invalid request", sentence_of(error))

@@ -20,13 +20,13 @@ from waitress.parser import HTTPRequestParser
 from waitress.utilities import Error
 
 from escala.core.errors import BadSource
+from escala.media.atomic_write import translate_write_errors
 from escala.media.intake import warm_reader
-from escala.media.whole import translate_write_errors
 
 from .app import create_app
+from .app_context import AppContext
 from .demo import demo_folder, start_demo
 from .settings import Settings
-from .studio import Studio
 from .watching import RenderWatcher
 
 # More threads than evaluations may wait: whatever is no evaluation finds one free.
@@ -83,21 +83,21 @@ def serve(settings: Settings, demo: bool = False) -> None:
         settings = replace(settings, media_roots=(*settings.media_roots, demo_folder(settings)))
         with translate_write_errors(demo_folder(settings)):
             demo_folder(settings).mkdir(parents=True, exist_ok=True)
-    studio = Studio(settings)
-    server = open_server(settings, create_app(settings, studio))
+    context = AppContext(settings)
+    server = open_server(settings, create_app(settings, context))
     query = f"/?token={settings.token}" if settings.token else ""
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     print(f"Escala is ready: open http://{host}:{server.effective_port}{query}", flush=True)
     if demo:
-        start_demo(studio)
-    RenderWatcher(studio).start()
+        start_demo(context)
+    RenderWatcher(context).start()
     warm_reader()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         server.run()
     finally:
         server.close()
-        studio.close()
+        context.close()
 
 
 def open_server(settings: Settings, app: Callable[..., Any]) -> Any:

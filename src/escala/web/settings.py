@@ -4,7 +4,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from escala.media.places import Roots
+from escala.media.path_safety import Roots
 
 
 def default_home() -> Path:

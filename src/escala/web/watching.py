@@ -10,8 +10,8 @@ from escala.engine.source.intake import frame_files
 from escala.media.sources import find_render, source_stamp
 from escala.model.render import Render
 
+from .app_context import AppContext
 from .problems import sentence_of
-from .studio import Studio
 
 _LOG = logging.getLogger("escala")
 _LOOK_SECONDS = 0.5
@@ -38,8 +38,8 @@ class RenderWatcher:
     differs from the one before.
     """
 
-    def __init__(self, studio: Studio) -> None:
-        self._studio = studio
+    def __init__(self, context: AppContext) -> None:
+        self._studio = context
         self._watched: dict[int, _Watched] = {}
 
     def start(self) -> None:
@@ -91,7 +91,7 @@ class RenderWatcher:
             known.looks += 1
             if known.looks == _PATIENT_LOOKS:
                 sentence = f"The newer files cannot be read: {sentence_of(error)}"
-                self._studio.hub.tell("trouble", sentence=sentence)
+                self._studio.events.tell("trouble", sentence=sentence)
 
 
 def _watch_of(render: Render) -> _Watched:

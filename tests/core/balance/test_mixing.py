@@ -4,7 +4,7 @@ import numpy as np
 
 from escala.core.balance.mixing import channel_means, mix_planes, mix_stored
 from escala.core.errors import ShapeError
-from tests.made import light
+from tests.fixtures import light
 
 
 class MixTest(unittest.TestCase):

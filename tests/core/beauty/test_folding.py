@@ -4,7 +4,7 @@ import numpy as np
 
 from escala.core.beauty.folding import OPERATORS, Folded, fold_bounds, fold_terms
 from escala.core.errors import UnknownChoice
-from tests.made import light
+from tests.fixtures import light
 
 ONE = np.ones(3, np.float32)
 

@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 
 from escala.core.beauty.proof import UNIT_ROUNDOFF, constant_factor, join_proofs, prove, rounding_bound
-from tests.made import add_up, light
+from tests.fixtures import add_up, light
 
 
 def bound_of(beauty: np.ndarray, terms: list[np.ndarray]) -> np.ndarray:

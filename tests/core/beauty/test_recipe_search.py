@@ -5,7 +5,7 @@ import numpy as np
 from escala.core.beauty.recipe_search import Candidate, SampledPass, search_recipes
 from escala.core.beauty.recipes import COMPONENTS, GRID, LIGHTS
 from escala.core.roles import PassRole, Portion, Role
-from tests.made import add_up, light
+from tests.fixtures import add_up, light
 
 TOTAL, DIRECT, INDIRECT, COLOUR = Portion.TOTAL, Portion.DIRECT, Portion.INDIRECT, Portion.COLOUR
 

@@ -6,7 +6,7 @@ import PyOpenColorIO as ocio
 from escala.core.beauty.residual_causes import Cause, find_causes
 from escala.core.colour.gamuts import gamut_matrix
 from escala.core.colour.transfer import srgb_decode, srgb_encode
-from tests.made import add_up, light
+from tests.fixtures import add_up, light
 
 PASSES = {name: light(seed) for seed, name in enumerate(("key", "fill", "rim", "glow"))}
 

@@ -6,7 +6,7 @@ from escala.core.colour.baked_view import BakedView
 from escala.core.colour.config import ColourConfig, View
 from escala.core.errors import ColourError, UnknownChoice
 from escala.media.configs import BUILTIN_CONFIGS, colour_config
-from tests.made import light
+from tests.fixtures import light
 
 
 class ConfigTest(unittest.TestCase):

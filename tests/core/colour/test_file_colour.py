@@ -1,8 +1,8 @@
-from escala.core.colour.file_colour import FileColour, input_space_of, declared_space
+from escala.core.colour.file_colour import FileColour, declared_space, input_space_of
 from escala.core.colour.gamuts import GAMUTS
 from escala.media.configs import colour_config
-from tests.made import FolderTest
-from tests.made_config import write_config
+from tests.fixture_config import write_config
+from tests.fixtures import FolderTest
 
 
 class InputSpaceTest(FolderTest):

@@ -8,7 +8,7 @@ from scipy import ndimage
 
 from escala.core.corrections.blur import _slanted, blur, sharpen
 from escala.core.gaussian import gaussian
-from tests.made import light
+from tests.fixtures import light
 
 PLANES = light(1, 60, 70)
 

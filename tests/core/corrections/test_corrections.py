@@ -4,7 +4,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from escala.core.corrections.corrections import apply_cdl
-from tests.made import light
+from tests.fixtures import light
 
 
 class CdlTest(unittest.TestCase):

@@ -9,7 +9,7 @@ from escala.core.corrections.powers import exp2_row, log2_row
 from escala.core.corrections.program import Laid, lay_picture, run_steps
 from escala.core.corrections.steps import cdl_step, contrast_step, gain_step, hue_step, matrix_step
 from escala.core.errors import ShapeError
-from tests.made import light
+from tests.fixtures import light
 
 PLANES = light(1, 60, 80)
 MATTE = np.random.default_rng(2).random((60, 80)).astype(np.float32)

@@ -6,7 +6,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from escala.core.corrections.corrections import apply_curves, roll_off, set_contrast, set_range, tint
-from tests.made import light
+from tests.fixtures import light
 
 PLANES = light(3, top=40.0) - np.float32(0.05)
 STOPS = np.log2(np.maximum(PLANES, 1e-9).astype(np.float64) / 0.18)

@@ -6,9 +6,9 @@ import numba
 import numpy as np
 from scipy import ndimage
 
-from escala.core.depth.coarse import defocus_coarsely
 from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.footprints import PARTS, Opening, footprint_weights, radius_of, radius_step
+from escala.core.depth.preview import defocus_coarsely
 from tests.core.depth.layered import BEYOND, FINE, averaged, decibels, seen, texture
 
 SIZE = 96, 128

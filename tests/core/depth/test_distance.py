@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from escala.core.depth.distance import axial_of_ray, distance_of
-from escala.core.depth.guess import guess_kind
+from escala.core.depth.guess import detect_depth_type
 from escala.core.errors import UnknownChoice
 
 
@@ -53,21 +53,21 @@ class GuessTest(unittest.TestCase):
     def test_positions_tell_the_kind(self) -> None:
         axial, ray, places = camera_places()
         for kind, depth in (("planar", axial), ("planar", axial * 30), ("ray", ray), ("ray", ray * 0.01)):
-            self.assertEqual(guess_kind("Z", depth, places)[0], kind)
-        self.assertEqual(guess_kind("Z", 1 / axial, places)[0], "inverse")
-        self.assertEqual(guess_kind("Z", (axial - 1) / 15, places)[0], "unit")
+            self.assertEqual(detect_depth_type("Z", depth, places)[0], kind)
+        self.assertEqual(detect_depth_type("Z", 1 / axial, places)[0], "inverse")
+        self.assertEqual(detect_depth_type("Z", (axial - 1) / 15, places)[0], "unit")
 
     def test_what_is_nothing_does_not_count(self) -> None:
         _, ray, places = camera_places()
         ray[:20], places[:, :20] = 1e10, 0
-        self.assertEqual(guess_kind("Z", ray, places)[0], "ray")
+        self.assertEqual(detect_depth_type("Z", ray, places)[0], "ray")
 
     def test_without_positions_name_and_values_tell(self) -> None:
         axial, _, places = camera_places()
-        self.assertEqual(guess_kind("depth_inverse", 1 / axial, None)[0], "inverse")
-        self.assertEqual(guess_kind("Z", axial / 20, None)[0], "unit")
-        kind, reason = guess_kind("Z", axial, None)
+        self.assertEqual(detect_depth_type("depth_inverse", 1 / axial, None)[0], "inverse")
+        self.assertEqual(detect_depth_type("Z", axial / 20, None)[0], "unit")
+        kind, reason = detect_depth_type("Z", axial, None)
         self.assertEqual(kind, "planar")
         self.assertIn("no positions", reason)
         unlike = np.random.default_rng(0).random(places.shape).astype(np.float32)
-        self.assertEqual(guess_kind("Z", axial, unlike)[0], "planar")
+        self.assertEqual(detect_depth_type("Z", axial, unlike)[0], "planar")

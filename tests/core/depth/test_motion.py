@@ -6,9 +6,9 @@ from unittest import mock
 import numpy as np
 
 from escala.core.depth import motion
-from escala.core.depth.coarse import motion_blur_coarsely
 from escala.core.depth.footprints import Footprints
 from escala.core.depth.motion import motion_blur, shutter_times
+from escala.core.depth.preview import motion_blur_coarsely
 from tests.core.depth.layered import BEYOND, FINE, averaged, decibels, seen, texture
 
 SIZE = 80, 112

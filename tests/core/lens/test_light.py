@@ -5,9 +5,9 @@ import unittest
 import numpy as np
 from scipy import ndimage
 
-from escala.core.lens.bright import light_over
 from escala.core.lens.glare import glare
 from escala.core.lens.glow import glow
+from escala.core.lens.highlights import light_over
 
 
 def lamp(height: int = 200, width: int = 260, y: int = 100, x: int = 131) -> np.ndarray:

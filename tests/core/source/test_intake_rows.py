@@ -3,10 +3,10 @@ import unittest
 import numpy as np
 
 from escala.core.errors import ShapeError
-from escala.core.looking.pyramid import halve_box, halve_nearest
 from escala.core.source.diagnostics import measure_plane
 from escala.core.source.intake_rows import FIGURES, split_band
-from tests.made import light
+from escala.core.viewer.pyramid import halve_box, halve_nearest
+from tests.fixtures import light
 
 
 class SplitBandTest(unittest.TestCase):

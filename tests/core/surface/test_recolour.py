@@ -4,7 +4,7 @@ import unittest
 import numpy as np
 
 from escala.core.surface.recolour import divided_light, recolour, surface_change
-from tests.made import light
+from tests.fixtures import light
 
 
 def one(colour: tuple[float, float, float]) -> np.ndarray:

@@ -3,12 +3,12 @@
 import numpy as np
 
 from escala.engine.balance.board import ALL, Board, board_recipes, draw_board
-from escala.engine.looking.look import whole_look
-from escala.engine.looking.screen import resting_bytes
+from escala.engine.viewer.screen import resting_bytes
+from escala.engine.viewer.viewport import whole_viewport
 from escala.model.balance import Balance, Level
 from escala.model.variant import Variant
-from tests.engine.made_shot import blocks, decoded, engine_for, grid_engine, one_axis_passes
-from tests.made import FolderTest, add_up, light, write_layers
+from tests.engine.fixture_shot import blocks, decoded, engine_for, grid_engine, one_axis_passes
+from tests.fixtures import FolderTest, add_up, light, write_layers
 
 
 def tiles_of(sheet: bytes, board: Board) -> dict[tuple[int, int], np.ndarray]:
@@ -21,22 +21,22 @@ def tiles_of(sheet: bytes, board: Board) -> dict[tuple[int, int], np.ndarray]:
 
 class BoardTest(FolderTest):
     def test_shares_add_up_and_follow_the_levels(self) -> None:
-        engine = grid_engine(self.folder)
-        board, sheet = draw_board(engine, Variant())
+        evaluator = grid_engine(self.folder)
+        board, sheet = draw_board(evaluator, Variant())
         self.assertTrue(board.is_grid)
         cells = [c for c in board.cells if ALL not in (c.light, c.component)]
         self.assertAlmostEqual(sum(c.share for c in cells), 1.0, places=5)
-        louder, brighter = draw_board(engine, Variant(balance=Balance(lights={"key": Level(stops=3)})))
-        whole = whole_look(engine.render)
+        louder, brighter = draw_board(evaluator, Variant(balance=Balance(lights={"key": Level(stops=3)})))
+        whole = whole_viewport(evaluator.render)
         for shown, stops in ((tiles_of(sheet, board), 0), (tiles_of(brighter, louder), 3)):
             for cell in board.cells:
                 if ALL in (cell.light, cell.component):
                     continue
-                request = engine.make_request(Variant(), whole)
-                recipe = board_recipes(engine)[0]
+                request = evaluator.make_request(Variant(), whole)
+                recipe = board_recipes(evaluator)[0]
                 term = next(t for t in recipe.terms if (t.light, t.component) == (cell.light, cell.component))
-                lit = engine.terms.term(term, request) * np.float32(2 ** (stops if cell.light == "key" else 0))
-                expected = resting_bytes(lit, request.colouring)
+                lit = evaluator.terms.term(term, request) * np.float32(2 ** (stops if cell.light == "key" else 0))
+                expected = resting_bytes(lit, request.colour_pipeline)
                 with self.subTest(light=cell.light, component=cell.component, stops=stops):
                     np.testing.assert_allclose(blocks(shown[cell.row, cell.column]), blocks(expected), atol=4)
         share = {c.light: c.share for c in louder.cells if c.component == ALL}
@@ -55,14 +55,14 @@ class BoardTest(FolderTest):
             "lg_dim": light(1, 48, 64, 0.01),
             "lg_sun": light(2, 48, 64),
         }
-        engine = engine_for(write_layers(self.folder / "dim.exr", passes))
-        board, plain = draw_board(engine, Variant())
-        _, lifted = draw_board(engine, Variant(), lifted=True)
+        evaluator = engine_for(write_layers(self.folder / "dim.exr", passes))
+        board, plain = draw_board(evaluator, Variant())
+        _, lifted = draw_board(evaluator, Variant(), lifted=True)
         lifts = {cell.light: cell.lift for cell in board.cells}
         self.assertGreater(lifts["dim"], 3)
         self.assertEqual(lifts["sun"], 0)
         raised = Variant(balance=Balance(lights={"dim": Level(stops=lifts["dim"])}))
-        wanted = tiles_of(draw_board(engine, raised)[1], board)
+        wanted = tiles_of(draw_board(evaluator, raised)[1], board)
         for cell in board.cells:
             place = cell.row, cell.column
             found = tiles_of(lifted if cell.light == "dim" else plain, board)[place]

@@ -2,21 +2,21 @@ import numpy as np
 
 from escala.core.beauty.recipes import COMPONENTS, GRID, LIGHTS
 from escala.engine.balance.plan import level_recipe, plan_balance, render_components, render_lights
-from escala.engine.colour.chain import colouring_of
+from escala.engine.colour.pipeline import resolve_colour
 from escala.model.balance import Balance, Level
 from escala.model.beauty import TallyChoice, TermEdit
 from escala.model.mattes import EllipseMatte
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for, grid_engine, one_axis_passes
-from tests.made import FolderTest, light, write_layers
+from tests.engine.fixture_shot import engine_for, grid_engine, one_axis_passes
+from tests.fixtures import FolderTest, light, write_layers
 
 
 class PlanTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        self.engine = grid_engine(self.folder)
-        self.render = self.engine.render
-        self.space = colouring_of(self.render, Variant()).working
+        self.evaluator = grid_engine(self.folder)
+        self.render = self.evaluator.render
+        self.space = resolve_colour(self.render, Variant()).working
 
     def plan(self, tally: TallyChoice | None = None, recipe: str | None = None, **levels: dict[str, Level]):
         variant = Variant(balance=Balance(**levels), tally=tally or TallyChoice(), recipe=recipe)
@@ -97,7 +97,7 @@ class OneAxisPlanTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
         self.render = engine_for(write_layers(self.folder / "axes.exr", one_axis_passes())).render
-        self.space = colouring_of(self.render, Variant()).working
+        self.space = resolve_colour(self.render, Variant()).working
 
     def plan(self, variant: Variant):
         return plan_balance(self.render, variant, self.space)

@@ -3,32 +3,32 @@
 import numpy as np
 
 from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
-from escala.engine.looking.look import whole_look
-from escala.engine.looking.screen import resting_bytes
+from escala.engine.viewer.screen import resting_bytes
+from escala.engine.viewer.viewport import whole_viewport
 from escala.model.variant import Variant
-from tests.engine.made_shot import blocks, decoded, engine_for, grid_engine, grid_passes
-from tests.made import FolderTest, write_layers
+from tests.engine.fixture_shot import blocks, decoded, engine_for, grid_engine, grid_passes
+from tests.fixtures import FolderTest, write_layers
 
 
 class TallyTest(FolderTest):
     def test_the_sum_is_laid_out_and_proven(self) -> None:
-        engine = grid_engine(self.folder)
-        tally = tally_of(engine, Variant())
+        evaluator = grid_engine(self.folder)
+        tally = tally_of(evaluator, Variant())
         assert tally and tally.verdict
         self.assertTrue(tally.verdict.exact)
         self.assertRegex(tally.verdict.words, r"Matches\. Largest difference .*half-float rounding allows")
         self.assertAlmostEqual(sum(line.share for line in tally.lines), 1.0, places=5)
 
     def test_pictures_run_from_the_first_term_to_the_reference(self) -> None:
-        engine = grid_engine(self.folder)
-        request = engine.make_request(Variant(), whole_look(engine.render))
-        terms = engine.head.changed_terms(engine.render.recipes[0].recipe, request)
-        sheet = decoded(tally_sheet(engine, Variant()))
+        evaluator = grid_engine(self.folder)
+        request = evaluator.make_request(Variant(), whole_viewport(evaluator.render))
+        terms = evaluator.light_sum.changed_terms(evaluator.render.recipes[0].recipe, request)
+        sheet = decoded(tally_sheet(evaluator, Variant()))
         rows = np.split(sheet, len(terms) + 2)
-        reference = resting_bytes(engine.at("source", request), request.colouring)
+        reference = resting_bytes(evaluator.at("source", request), request.colour_pipeline)
         running = np.cumsum(terms, axis=0)
         expected = [
-            (resting_bytes(t, request.colouring), resting_bytes(r, request.colouring))
+            (resting_bytes(t, request.colour_pipeline), resting_bytes(r, request.colour_pipeline))
             for t, r in zip(terms, running, strict=True)
         ]
         expected += [(np.zeros_like(reference), reference), (reference, reference)]
@@ -39,14 +39,14 @@ class TallyTest(FolderTest):
         passes = grid_passes()
         passes[""] = passes[""] + np.float32(0.25)
         passes[""][:, 10:20, 30:50] += np.float32(0.5)
-        engine = engine_for(write_layers(self.folder / "off.exr", passes, np.float32))
-        found = decoded(difference_picture(engine, Variant(), 1, 64)).astype(int)
+        evaluator = engine_for(write_layers(self.folder / "off.exr", passes, np.float32))
+        found = decoded(difference_picture(evaluator, Variant(), 1, 64)).astype(int)
         self.assertEqual(found.shape, (48, 64, 3))
         inside = np.zeros((48, 64), bool)
         inside[10:20, 30:50] = True
         np.testing.assert_allclose(found[inside], round(0.75 * 255), atol=3)
         np.testing.assert_allclose(found[~inside], round(0.25 * 255), atol=3)
-        stronger = decoded(difference_picture(engine, Variant(), 2, 64)).astype(int)
+        stronger = decoded(difference_picture(evaluator, Variant(), 2, 64)).astype(int)
         np.testing.assert_allclose(stronger[~inside], round(0.5 * 255), atol=5)
 
     def test_a_baked_exposure_is_named(self) -> None:

@@ -7,8 +7,8 @@ from escala.engine.colour.warnings import ColourWarning, colour_warnings
 from escala.model.colour import ColourChoice
 from escala.model.display import DisplayChoice
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, light, write_layers
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest, light, write_layers
 
 
 class ColourWarningTest(FolderTest):
@@ -19,9 +19,9 @@ class ColourWarningTest(FolderTest):
         self, planes: np.ndarray, view: str | None = None, space: str | None = None, **header: Any
     ) -> list[ColourWarning]:
         name = f"s{len(list(self.folder.iterdir()))}.exr"
-        engine = engine_for(write_layers(self.folder / name, {"": planes}, **header))
+        evaluator = engine_for(write_layers(self.folder / name, {"": planes}, **header))
         display = DisplayChoice(display="sRGB - Display" if view else None, view=view)
-        return colour_warnings(engine, Variant(display=display, colour=ColourChoice(input_space=space)))
+        return colour_warnings(evaluator, Variant(display=display, colour=ColourChoice(input_space=space)))
 
     def test_a_sound_chain_is_not_warned_of(self) -> None:
         self.assertEqual(self.warned(light(1)), "")

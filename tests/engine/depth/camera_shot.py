@@ -5,8 +5,8 @@ from pathlib import Path
 import numpy as np
 
 from escala.engine.evaluator import Evaluator
-from tests.engine.made_shot import engine_for
-from tests.made import light, write_layers
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import light, write_layers
 
 HEIGHT, WIDTH = 96, 128
 

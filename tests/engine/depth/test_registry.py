@@ -8,14 +8,14 @@ import numpy as np
 
 from escala.core.errors import TooLarge
 from escala.engine.depth import registry
-from escala.engine.evaluation import Quality
-from escala.engine.looking.look import Look, bands_of, full_look, resize_planes
+from escala.engine.request import Quality
+from escala.engine.viewer.viewport import Viewport, bands_of, full_viewport, resize_planes
 from escala.model.variant import Variant
 from tests.engine.depth.camera_shot import HEIGHT, WIDTH, camera_engine, depth_passes
-from tests.made import FolderTest
+from tests.fixtures import FolderTest
 
-WHOLE = full_look(0, 0, WIDTH, HEIGHT)
-HALF = Look(0, 0, WIDTH, HEIGHT, WIDTH // 2, HEIGHT // 2)
+WHOLE = full_viewport(0, 0, WIDTH, HEIGHT)
+HALF = Viewport(0, 0, WIDTH, HEIGHT, WIDTH // 2, HEIGHT // 2)
 EFFECTS: dict[str, dict[str, Any]] = {
     "haze": {
         "depth": {"haze": {"on": True, "density": 0.15, "start": 3, "colour": [0.2, 0.3, 0.4], "background": True}}
@@ -38,11 +38,11 @@ def variant_of(document: dict[str, Any]) -> Variant:
 class EffectsTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        self.engine = camera_engine(self.folder)
+        self.evaluator = camera_engine(self.folder)
         self.plain = self.at({}, WHOLE)
 
-    def at(self, document: dict[str, Any], look: Look, quality: Quality = Quality.EXACT) -> np.ndarray:
-        return self.engine.at("lens", self.engine.make_request(variant_of(document), look, quality))
+    def at(self, document: dict[str, Any], viewport: Viewport, quality: Quality = Quality.EXACT) -> np.ndarray:
+        return self.evaluator.at("lens", self.evaluator.make_request(variant_of(document), viewport, quality))
 
     def test_neutral_and_off_are_the_picture_to_the_bit(self) -> None:
         off = {"depth": {"defocus": {"aperture": 90}}, "lens": {"glow": {"amount": 9}}}
@@ -56,7 +56,7 @@ class EffectsTest(FolderTest):
         }
         for document in (off, none, still):
             np.testing.assert_array_equal(self.at(document, WHOLE), self.plain)
-            self.assertTrue(self.engine.is_untouched(self.engine.make_request(variant_of(document), WHOLE)))
+            self.assertTrue(self.evaluator.is_untouched(self.evaluator.make_request(variant_of(document), WHOLE)))
 
     def test_haze_is_its_formula(self) -> None:
         passes = depth_passes()
@@ -77,12 +77,12 @@ class EffectsTest(FolderTest):
     def test_motion_that_would_take_too_long_is_refused_before_it_begins(self) -> None:
         document = EFFECTS["motion"]
         with mock.patch.object(registry, "_MAX_WAYS", 1000.0):
-            for look, quality in ((WHOLE, Quality.EXACT), (next(bands_of(WHOLE, 16)), Quality.EXPORT)):
+            for viewport, quality in ((WHOLE, Quality.EXACT), (next(bands_of(WHOLE, 16)), Quality.EXPORT)):
                 with (
                     mock.patch.object(registry, "motion_blur", side_effect=AssertionError("it began")),
                     self.assertRaisesRegex(TooLarge, "move 1 px on average.*shorten the shutter"),
                 ):
-                    self.at(document, look, quality)
+                    self.at(document, viewport, quality)
             self.at(document, WHOLE, Quality.PREVIEW)
             self.at({"depth": {"motion": {"on": True, "shutter": 0.05}}}, WHOLE)
 
@@ -105,7 +105,7 @@ class EffectsTest(FolderTest):
         whole = self.at(everything, WHOLE, Quality.EXPORT)
         bands = [self.at(everything, band, Quality.EXPORT) for band in bands_of(WHOLE, 32)]
         np.testing.assert_array_equal(np.concatenate(bands, axis=1), whole)
-        np.testing.assert_array_equal(self.at(everything, full_look(20, 30, 50, 40)), whole[:, 30:70, 20:70])
+        np.testing.assert_array_equal(self.at(everything, full_viewport(20, 30, 50, 40)), whole[:, 30:70, 20:70])
 
     def test_what_is_taken_away_is_nothing(self) -> None:
         matte = {"kind": "shape", "points": [[20, 38], [70, 38], [70, 82], [20, 82]], "smooth": False}
@@ -134,14 +134,16 @@ class EffectsTest(FolderTest):
 
     def test_the_picture_before_the_effect_under_the_hand_is_kept(self) -> None:
         calls = []
-        links = self.engine.chain.links
+        stages = self.evaluator.pipeline.stages
         counted = tuple(
-            replace(link, function=lambda p, a, s, f=link.function, i=i: (calls.append(i), f(p, a, s))[1])
-            for i, link in enumerate(links)
+            replace(stage, function=lambda p, a, s, f=stage.function, i=i: (calls.append(i), f(p, a, s))[1])
+            for i, stage in enumerate(stages)
         )  # fmt: skip
-        object.__setattr__(self.engine.chain, "links", counted)
+        object.__setattr__(self.evaluator.pipeline, "links", counted)
         for stops in (-1.0, -1.1, -1.2):
             both = EFFECTS["glow"]["lens"] | {"vignette": {"on": True, "stops": stops}}
-            self.engine.at("lens", self.engine.make_request(variant_of({"lens": both}), HALF, Quality.PREVIEW, "hand"))
+            self.evaluator.at(
+                "lens", self.evaluator.make_request(variant_of({"lens": both}), HALF, Quality.PREVIEW, "hand")
+            )
         self.assertEqual(len([call for call in calls if call == min(calls)]), 1)
         self.assertEqual(len([call for call in calls if call == max(calls)]), 3)

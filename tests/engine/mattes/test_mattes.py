@@ -7,17 +7,17 @@ from scipy import ndimage
 
 from escala.core.errors import UnknownChoice
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
-from escala.engine.evaluation import Quality
-from escala.engine.looking.look import Look, full_look
 from escala.engine.mattes.mattes import absent_in
+from escala.engine.request import Quality
+from escala.engine.viewer.viewport import Viewport, full_viewport
 from escala.model.colour import ColourChoice
 from escala.model.mattes import ChannelMatte, DepthMatte, EllipseMatte, IdMatte, JoinMatte, ObjectMatte, ShapeMatte
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, light, write_layers
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest, light, write_layers
 
 HIGH, WIDE = 48, 64
-WHOLE = full_look(0, 0, WIDE, HIGH)
+WHOLE = full_viewport(0, 0, WIDE, HIGH)
 RANDOM = np.random.default_rng(3)
 
 
@@ -44,13 +44,13 @@ class MadeFrame(FolderTest):
             manifest = json.dumps({name: f"{name_to_id_bits(name):08x}" for name in named})
             header |= {f"{key}/name": layer, f"{key}/hash": "MurmurHash3_32", f"{key}/manifest": manifest}
         self.mask = shares[1]
-        self.engine = engine_for(write_layers(self.folder / "made.exr", passes, np.float32, **header))
+        self.evaluator = engine_for(write_layers(self.folder / "made.exr", passes, np.float32, **header))
 
     def matte(
-        self, matte: object, look: Look = WHOLE, quality: Quality = Quality.EXACT, **more: object
+        self, matte: object, viewport: Viewport = WHOLE, quality: Quality = Quality.EXACT, **more: object
     ) -> np.ndarray:
         variant = Variant(colour=ColourChoice(input_space="ACEScg"), mattes={"m": matte, **more})
-        return self.engine.mattes.at("m", self.engine.make_request(variant, look, quality))
+        return self.evaluator.mattes.at("m", self.evaluator.make_request(variant, viewport, quality))
 
 
 class KindsTest(MadeFrame):
@@ -91,7 +91,7 @@ class KindsTest(MadeFrame):
         keys = {1: ((0, 0), (8, 0), (8, 8), (0, 8)), 5: ((40, 0), (48, 0), (48, 8), (40, 8))}
         made = {"kind": "shape", "keys": keys, "smooth": False}
         for frame, left in ((-3, 0), (1, 0), (2, 10), (4, 30), (9, 40)):
-            self.engine.number = frame
+            self.evaluator.number = frame
             found = self.matte(ShapeMatte.model_validate(made))
             self.assertEqual((float(found[4, left + 4]), float(found.sum())), (1.0, 64.0))
 
@@ -100,25 +100,27 @@ class PlaceTest(MadeFrame):
     def test_a_smaller_picture_is_the_full_one_filtered_down(self) -> None:
         matte = ObjectMatte(names=("hull",), grow_px=2, soften_px=2)
         means = self.matte(matte).reshape(24, 2, 32, 2).mean(axis=(1, 3))
-        half = Look(0, 0, WIDE, HIGH, 32, 24)
+        half = Viewport(0, 0, WIDE, HIGH, 32, 24)
         np.testing.assert_allclose(self.matte(matte, half), means, atol=1e-6)
-        part = Look(16, 8, 32, 24, 16, 12)
+        part = Viewport(16, 8, 32, 24, 16, 12)
         np.testing.assert_allclose(self.matte(matte, part), means[4:16, 8:24], atol=1e-6)
         moving = self.matte(ObjectMatte(names=("hull",)), half, Quality.PREVIEW)
         plain = self.shares["hull"].reshape(24, 2, 32, 2).mean(axis=(1, 3))
         np.testing.assert_allclose(moving, plain, atol=1e-6)
 
     def test_what_moves_is_near_to_what_rests(self) -> None:
-        half, part = Look(0, 0, WIDE, HIGH, 32, 24), Look(20, 10, 30, 30, 17, 17)
+        half, part = Viewport(0, 0, WIDE, HIGH, 32, 24), Viewport(20, 10, 30, 30, 17, 17)
         drawn = EllipseMatte(centre=(30, 25), radii=(15, 9), turn=30, feather_px=6, grow_px=4, soften_px=3)
-        for look in (half, part, full_look(10, 10, 30, 20)):
-            np.testing.assert_allclose(self.matte(drawn, look, Quality.PREVIEW), self.matte(drawn, look), atol=0.12)
-        exact = full_look(10, 10, 30, 20)
+        for viewport in (half, part, full_viewport(10, 10, 30, 20)):
+            np.testing.assert_allclose(
+                self.matte(drawn, viewport, Quality.PREVIEW), self.matte(drawn, viewport), atol=0.12
+            )
+        exact = full_viewport(10, 10, 30, 20)
         np.testing.assert_allclose(self.matte(drawn, exact, Quality.PREVIEW), self.matte(drawn, exact), atol=1e-5)
 
     def test_bands_of_a_delivery_are_the_whole(self) -> None:
         matte = ObjectMatte(names=("hull",), grow_px=5, soften_px=2)
-        bands = [self.matte(matte, full_look(0, top, WIDE, 12), Quality.EXPORT) for top in range(0, HIGH, 12)]
+        bands = [self.matte(matte, full_viewport(0, top, WIDE, 12), Quality.EXPORT) for top in range(0, HIGH, 12)]
         np.testing.assert_array_equal(np.concatenate(bands), self.matte(matte))
 
 
@@ -132,14 +134,14 @@ class AbsentTest(MadeFrame):
             "hue": {"kind": "hue", "centre": 0, "width": 9, "of": "lost"},
         }  # fmt: skip
         variant = Variant(mattes=mattes)
-        found = absent_in(self.engine.render, self.engine.frame, variant)
+        found = absent_in(self.evaluator.render, self.evaluator.frame, variant)
         self.assertEqual(found, [
             ("who", "/names", "ghost"), ("who", "/names", "gull*"), ("layer", "/layer", "none"),
             ("id", "/pass", "nothing"), ("channel", "/channel", "mask, channel 3"), ("ball", "", "position pass"),
             ("hue", "/of", "lost"),
         ])  # fmt: skip
-        request = self.engine.make_request(variant, WHOLE)
-        values = {name: set(np.unique(self.engine.mattes.at(name, request)).tolist()) for name in list(mattes)[1:]}
+        request = self.evaluator.make_request(variant, WHOLE)
+        values = {name: set(np.unique(self.evaluator.mattes.at(name, request)).tolist()) for name in list(mattes)[1:]}
         self.assertEqual(values, {"layer": {0}, "id": {0}, "channel": {0}, "ball": {1}, "hue": {0}})
         with self.assertRaisesRegex(UnknownChoice, "no matte is named 'q'"):
-            self.engine.mattes.at("q", request)
+            self.evaluator.mattes.at("q", request)

@@ -8,8 +8,8 @@ from escala.core.errors import UnknownChoice
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.engine.mattes.manifests import crypto_layers
 from escala.engine.mattes.objects import matte_of_objects
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, channels_of, light, write_layers
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest, channels_of, light, write_layers
 
 
 class ManifestTest(FolderTest):

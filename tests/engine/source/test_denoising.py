@@ -8,21 +8,21 @@ import numpy as np
 
 from escala.core.errors import NoRoom
 from escala.engine.beauty.tally import tally_of
-from escala.engine.looking.look import full_look
 from escala.engine.progress import Cancelled
 from escala.engine.source.denoising import denoised_passes
-from escala.engine.source.reading import read_engine, reading_of
+from escala.engine.source.reading import interpretation_of, interpreted_evaluator
+from escala.engine.viewer.viewport import full_viewport
 from escala.engine.worker import PREVIEW, SMALL, EvaluationThread
 from escala.media.denoise import NoDenoiser
 from escala.model.balance import Balance, Level
 from escala.model.source import Denoise, SourceChoice
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, add_up, write_layers
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest, add_up, write_layers
 from tests.small_disk import fill, mount_small_disk
 
 HEIGHT, WIDTH = 48, 64
-WHOLE = full_look(0, 0, WIDTH, HEIGHT)
+WHOLE = full_viewport(0, 0, WIDTH, HEIGHT)
 
 
 def noisy_passes() -> dict[str, np.ndarray]:
@@ -41,23 +41,25 @@ def noisy_passes() -> dict[str, np.ndarray]:
 class DenoisingTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        self.engine = engine_for(write_layers(self.folder / "noisy.exr", noisy_passes(), np.float32))
+        self.evaluator = engine_for(write_layers(self.folder / "noisy.exr", noisy_passes(), np.float32))
 
     def read(self, **choice: object) -> tuple[object, Variant]:
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True, **choice)))
-        return read_engine(self.engine, 1, self.engine, variant, self.folder / "store"), variant
+        return interpreted_evaluator(self.evaluator, 1, self.evaluator, variant, self.folder / "store"), variant
 
     def test_the_sum_is_calm_and_the_residual_stays(self) -> None:
         read, variant = self.read()
         self.assertEqual(set(read.frame.denoised), {"diffuse", "specular"})
-        noisy = self.engine.at("beauty", self.engine.make_request(Variant(), WHOLE))
+        noisy = self.evaluator.at("beauty", self.evaluator.make_request(Variant(), WHOLE))
         calm = read.at("beauty", read.make_request(variant, WHOLE))
         self.assertLess(calm.std(axis=(1, 2)).max(), 0.3 * noisy.std(axis=(1, 2)).min())
         np.testing.assert_allclose(calm.mean(axis=(1, 2)), noisy.mean(axis=(1, 2)), rtol=0.03)
         recipe = read.render.recipes[0].recipe
         request = read.make_request(variant, WHOLE)
         residual = read.terms.residual(recipe, request)
-        np.testing.assert_array_equal(residual, self.engine.terms.residual(recipe, self.engine.make_request(Variant(), WHOLE)))
+        np.testing.assert_array_equal(
+            residual, self.evaluator.terms.residual(recipe, self.evaluator.make_request(Variant(), WHOLE))
+        )
         terms = np.sum([read.terms.term(term, request) for term in recipe.terms], axis=0)
         np.testing.assert_allclose(calm, terms + residual, atol=1e-5)
 
@@ -71,7 +73,7 @@ class DenoisingTest(FolderTest):
 
     def test_strength_mixes_and_single_passes_are_chosen(self) -> None:
         whole, half, alone = (self.read(**how)[0] for how in ({}, {"strength": 0.5}, {"passes": ("specular",)}))
-        stored, smooth = self.engine.frame.planes("diffuse"), whole.frame.planes("diffuse")
+        stored, smooth = self.evaluator.frame.planes("diffuse"), whole.frame.planes("diffuse")
         np.testing.assert_allclose(half.frame.planes("diffuse"), (stored + smooth) / 2, atol=1e-6)
         np.testing.assert_array_equal(alone.frame.planes("diffuse"), stored)
         np.testing.assert_array_equal(alone.frame.planes("specular"), whole.frame.planes("specular"))
@@ -85,7 +87,7 @@ class DenoisingTest(FolderTest):
     def test_without_the_package_a_sentence_says_how_to_get_it(self) -> None:
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
         with mock.patch.dict(sys.modules, {"pyoidn": None}), self.assertRaisesRegex(NoDenoiser, "pip install pyoidn"):
-            reading_of(self.engine, variant, self.folder / "store")
+            interpretation_of(self.evaluator, variant, self.folder / "store")
 
     def test_what_was_done_before_it_was_broken_off_is_not_done_again(self) -> None:
         """Killed or stopped in the middle of the second pass: the first is there whole, of the second nothing."""
@@ -98,10 +100,10 @@ class DenoisingTest(FolderTest):
 
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
         with self.assertRaises(Cancelled):
-            reading_of(self.engine, variant, self.folder / "store", broken_off)
+            interpretation_of(self.evaluator, variant, self.folder / "store", broken_off)
         self.assertEqual(len(set(done)), 2)
         again: list[str] = []
-        reading_of(self.engine, variant, self.folder / "store", lambda share, doing: again.append(doing))
+        interpretation_of(self.evaluator, variant, self.folder / "store", lambda share, doing: again.append(doing))
         self.assertEqual([each for each in again if each.startswith("denoising")], [done[1]])
 
     def test_a_full_disk_is_told_and_leaves_nothing_half_written(self) -> None:
@@ -109,10 +111,10 @@ class DenoisingTest(FolderTest):
         fill(disk, leave=20_000)
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))
         with self.assertRaisesRegex(NoRoom, "disk full: the decoded passes"):
-            reading_of(self.engine, variant, disk)
+            interpretation_of(self.evaluator, variant, disk)
         (disk / "filler").unlink()
-        read = read_engine(self.engine, 1, self.engine, variant, disk)
-        whole = read_engine(self.engine, 1, self.engine, variant, self.folder / "store")
+        read = interpreted_evaluator(self.evaluator, 1, self.evaluator, variant, disk)
+        whole = interpreted_evaluator(self.evaluator, 1, self.evaluator, variant, self.folder / "store")
         np.testing.assert_array_equal(read.frame.planes("diffuse"), whole.frame.planes("diffuse"))
 
     def test_pictures_of_others_are_made_between_two_passes(self) -> None:
@@ -130,9 +132,9 @@ class DenoisingTest(FolderTest):
                 while thread.waiting == 0:
                     pass
 
-        thread.run(lambda: reading_of(self.engine, variant, self.folder / "store", report_progress), SMALL)
+        thread.run(lambda: interpretation_of(self.evaluator, variant, self.folder / "store", report_progress), SMALL)
         others[0].join(10)
         self.assertEqual([between.index("a picture"), len([b for b in between if b.startswith("denoising")])], [1, 2])
 
     def test_colour_of_surfaces_is_not_denoised(self) -> None:
-        self.assertNotIn("diffuse_color", denoised_passes(self.engine.render, Denoise(on=True)))
+        self.assertNotIn("diffuse_color", denoised_passes(self.evaluator.render, Denoise(on=True)))

@@ -2,10 +2,10 @@
 
 import numpy as np
 
-from escala.engine.looking.look import full_look
+from escala.engine.viewer.viewport import full_viewport
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, add_up, light, write_layers
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest, add_up, light, write_layers
 
 A, B, C, D = (light(seed) for seed in (1, 2, 3, 4))
 COLOUR, TINT, GLASS = (light(seed, top=1.0) for seed in (9, 10, 11))
@@ -96,18 +96,20 @@ class DialectTest(FolderTest):
     def test_recipes_are_found_and_exact(self) -> None:
         for number, (name, (passes, lights, components)) in enumerate(DIALECTS.items()):
             with self.subTest(name):
-                engine = engine_for(write_layers(self.folder / f"night_{number}.exr", passes))
-                found = engine.render.recipes[0]
+                evaluator = engine_for(write_layers(self.folder / f"night_{number}.exr", passes))
+                found = evaluator.render.recipes[0]
                 self.assertTrue(found.exact)
                 self.assertEqual(set(found.recipe.lights), lights)
                 self.assertLessEqual(components, set(found.recipe.components))
 
     def test_everything_else_is_levelled_as_a_light(self) -> None:
         passes = DIALECTS["lights chosen by a prefix"][0]
-        engine = engine_for(write_layers(self.folder / "some.exr", passes))
+        evaluator = engine_for(write_layers(self.folder / "some.exr", passes))
         variant = Variant.model_validate({"balance": {"lights": {"everything else": {"stops": -16, "mute": True}}}})
-        found = engine.at("balance", engine.make_request(variant, full_look(0, 0, 32, 24)))
-        wanted = engine.colouring(variant).config.convert(A + B, engine.colouring(variant).input_space, "ACEScg")
+        found = evaluator.at("balance", evaluator.make_request(variant, full_viewport(0, 0, 32, 24)))
+        wanted = evaluator.colour_pipeline(variant).config.convert(
+            A + B, evaluator.colour_pipeline(variant).input_space, "ACEScg"
+        )
         np.testing.assert_allclose(found, wanted, atol=0.01)
 
     def test_lights_that_overlap_leave_nothing_else(self) -> None:
@@ -116,5 +118,5 @@ class DialectTest(FolderTest):
             "more": {"beauty": TWO, "lightSelect_key": A, "lightSelect_fill": add_up(B, B)},
             "not chosen": {"beauty": THREE, "lg_key": A, "lg_fill": B},
         }.items():
-            engine = engine_for(write_layers(self.folder / f"{name}.exr", passes))
-            self.assertNotIn("everything else", [light for r in engine.render.recipes for light in r.recipe.lights])
+            evaluator = engine_for(write_layers(self.folder / f"{name}.exr", passes))
+            self.assertNotIn("everything else", [light for r in evaluator.render.recipes for light in r.recipe.lights])

@@ -5,8 +5,8 @@ import numpy as np
 from escala.core.colour.gamuts import gamut_matrix
 from escala.core.colour.transfer import srgb_encode
 from escala.engine.beauty.diagnosis import explain_difference
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, add_up, write_layers
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest, add_up, write_layers
 
 
 def halves(planes: np.ndarray) -> np.ndarray:
@@ -29,11 +29,11 @@ SUM = add_up(KEY, FILL)
 class MistakeTest(FolderTest):
     def codes(self, passes: dict[str, np.ndarray], name: str = "") -> set[str]:
         """The codes of all findings on a render, or on one of its passes, and of why its sum fails."""
-        engine = engine_for(write_layers(self.folder / f"m{len(list(self.folder.iterdir()))}.exr", passes))
-        found = {d.code for p in engine.render.passes if not name or p.name == name for d in p.diagnostics}
-        for recipe in engine.render.recipes[:1]:
+        evaluator = engine_for(write_layers(self.folder / f"m{len(list(self.folder.iterdir()))}.exr", passes))
+        found = {d.code for p in evaluator.render.passes if not name or p.name == name for d in p.diagnostics}
+        for recipe in evaluator.render.recipes[:1]:
             if not recipe.exact:
-                found |= {c.code for c in explain_difference(engine.render, engine.frame, recipe.recipe)}
+                found |= {c.code for c in explain_difference(evaluator.render, evaluator.frame, recipe.recipe)}
         return found
 
     def test_a_good_render_is_left_in_peace(self) -> None:

@@ -5,26 +5,26 @@ import OpenEXR
 
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.engine.mattes.objects import matte_of_objects
-from escala.engine.source.reading import read_engine
+from escala.engine.source.reading import interpreted_evaluator
 from escala.model.source import PassReading, SourceChoice
 from escala.model.variant import Variant
-from tests.engine.made_shot import engine_for
-from tests.made import FolderTest, add_up, channels_of, light, write_layers, write_parts
+from tests.engine.fixture_shot import engine_for
+from tests.fixtures import FolderTest, add_up, channels_of, light, write_layers, write_parts
 
 
 class UnknownPassTest(FolderTest):
     def test_names_that_say_nothing_become_lights_by_proof(self) -> None:
         parts = {"qa": light(1), "qb": light(2), "qc": light(3)}
-        engine = engine_for(write_layers(self.folder / "q.exr", {"": add_up(*parts.values()), **parts}))
-        self.assertEqual({p.light for p in engine.render.passes if p.role == "light_group"}, set(parts))
-        self.assertTrue(engine.render.recipes[0].exact)
+        evaluator = engine_for(write_layers(self.folder / "q.exr", {"": add_up(*parts.values()), **parts}))
+        self.assertEqual({p.light for p in evaluator.render.passes if p.role == "light_group"}, set(parts))
+        self.assertTrue(evaluator.render.recipes[0].exact)
 
     def test_a_part_that_says_nothing_is_the_beauty_if_the_sum_says_so(self) -> None:
         parts = {"lg_bow": light(1), "lg_stern": light(2), "take 7": add_up(light(1), light(2)), "notes": light(3)}
-        engine = engine_for(write_parts(self.folder / "parts.exr", parts))
-        self.assertEqual(engine.render.reference, "take 7")
-        self.assertTrue(engine.render.recipes[0].exact)
-        beauty = engine.render.find_pass("take 7")
+        evaluator = engine_for(write_parts(self.folder / "parts.exr", parts))
+        self.assertEqual(evaluator.render.reference, "take 7")
+        self.assertTrue(evaluator.render.recipes[0].exact)
+        beauty = evaluator.render.find_pass("take 7")
         self.assertIn("a guess: it is the sum of other passes", beauty.reason)
         no_sum = {"lg_bow": light(1), "lg_stern": light(2), "take 7": light(4)}
         self.assertIsNone(engine_for(write_parts(self.folder / "no sum.exr", no_sum)).render.reference)
@@ -36,11 +36,11 @@ class UnknownPassTest(FolderTest):
             "kitchen": np.stack([columns - 16, rows - 9, 3 + rows / 5]),
             "thing": 4 + rows + columns / 9,
         }
-        engine = engine_for(write_layers(self.folder / "odd.exr", planes, np.float32))
-        roles = {p.name: p.role for p in engine.render.passes}
+        evaluator = engine_for(write_layers(self.folder / "odd.exr", planes, np.float32))
+        roles = {p.name: p.role for p in evaluator.render.passes}
         self.assertEqual((roles["kitchen"], roles["thing"]), ("position", "depth"))
         variant = Variant(source=SourceChoice(roles={"thing": PassReading(role="other")}))
-        read = read_engine(engine, 1, engine, variant, self.folder / "store")
+        read = interpreted_evaluator(evaluator, 1, evaluator, variant, self.folder / "store")
         self.assertEqual(read.render.find_pass("thing").role, "other")
 
     def test_raw_light_times_its_filter_beside_the_finished_component_or_instead(self) -> None:
@@ -49,8 +49,8 @@ class UnknownPassTest(FolderTest):
         beauty = add_up(finished, spec)
         for name, more in (("beside", {"diffuse": finished}), ("instead", {})):
             passes = {"": beauty, "diffuse_raw": lit, "diffuse_filter": colour, "specular": spec, **more}
-            engine = engine_for(write_layers(self.folder / f"{name}.exr", passes))
-            found = engine.render.recipes[0]
+            evaluator = engine_for(write_layers(self.folder / f"{name}.exr", passes))
+            found = evaluator.render.recipes[0]
             with self.subTest(name):
                 self.assertTrue(found.exact)
                 self.assertEqual(found.recipe.components, ("diffuse", "specular"))
@@ -61,24 +61,24 @@ class UnknownPassTest(FolderTest):
         seen = (lit * colour).astype(np.float16).astype(np.float32)
         for name, whole, component in (("named", "sheen", "sheen"), ("unnamed", "k3", "k3")):
             passes = {"": add_up(seen, spec), "k1": colour, "k2": lit, whole: seen, "specular": spec}
-            engine = engine_for(write_layers(self.folder / f"{name} product.exr", passes))
-            found = {p.name: (p.role, p.component, p.part) for p in engine.render.passes}
+            evaluator = engine_for(write_layers(self.folder / f"{name} product.exr", passes))
+            found = {p.name: (p.role, p.component, p.part) for p in evaluator.render.passes}
             with self.subTest(name):
                 self.assertEqual(found["k1"], ("component", component, "colour"))
                 self.assertEqual(found["k2"], ("component", component, "raw"))
                 self.assertEqual(found[whole], ("component", component, "total"))
-                self.assertIn("k2 times k1 is", engine.render.find_pass("k1").reason)
-                self.assertTrue(engine.render.recipes[0].exact)
+                self.assertIn("k2 times k1 is", evaluator.render.find_pass("k1").reason)
+                self.assertTrue(evaluator.render.recipes[0].exact)
         passes = {"": add_up(lit, spec), "k1": colour, "k2": lit, "specular": spec}
-        engine = engine_for(write_layers(self.folder / "no product.exr", passes))
-        self.assertNotIn("colour", {p.part for p in engine.render.passes})
+        evaluator = engine_for(write_layers(self.folder / "no product.exr", passes))
+        self.assertNotIn("colour", {p.part for p in evaluator.render.passes})
 
     def test_a_sum_without_any_light_is_none_of_lights(self) -> None:
         passes = {"": add_up(light(1), light(2)), "diffuse": light(1), "specular": light(2), "lg_odd": light(7)}
-        engine = engine_for(write_layers(self.folder / "odd light.exr", passes))
-        first = engine.render.recipes[0]
+        evaluator = engine_for(write_layers(self.folder / "odd light.exr", passes))
+        first = evaluator.render.recipes[0]
         self.assertEqual((first.recipe.name, first.exact), ("components", True))
-        for found in engine.render.recipes:
+        for found in evaluator.render.recipes:
             if found.recipe.name == "lights":
                 self.assertTrue(found.recipe.lights)
 

@@ -1,32 +1,35 @@
 <script setup lang="ts">
+import { displayName, stopsText } from '@/format'
 import { computed, watchEffect } from 'vue'
 import { NEUTRAL_LEVEL } from '@/api/defaults'
 import type { Level } from '@/api/types'
-import RulerScale from '@/parts/RulerScale.vue'
-import { DEGREES, DUV, KELVIN, readout, SHARE, STOPS } from '@/parts/ruler'
-import { tintOf, tintParts } from '@/parts/tint'
-import { levelOf, levelPatch, spoken, isNeutral, stopsText } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { DEGREES, DUV, KELVIN, readout, SHARE, STOPS } from '@/widgets/ruler'
+import { tintOf, tintParts } from '@/widgets/tint'
+import { levelOf, levelPatch, isNeutral } from '@/document/levels'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { useLightGrip } from './useLightGrip'
+import { useLightTool } from './useLightTool'
 import CorrectionList from '@/corrections/CorrectionList.vue'
-import WhereWord from '@/mattes/WhereWord.vue'
-import type { Limitable } from '@/stores/shelf'
+import MatteButton from '@/mattes/MatteButton.vue'
+import type { MatteTarget } from '@/stores/mattes'
 
 const shots = useShot()
-const room = useRoom()
-useLightGrip()
+const workspace = useWorkspace()
+useLightTool()
 
 watchEffect(() => {
   const { lights = [], components = [] } = shots.variant?.reading ?? {}
   const first = lights[0] ?? components[0]
-  if (!room.chosen && first) room.choose(lights.length ? 'lights' : 'components', first)
+  if (!workspace.chosen && first) workspace.choose(lights.length ? 'lights' : 'components', first)
 })
 
 const level = computed<Level>(() =>
-  room.chosen && shots.document ? levelOf(shots.document, room.chosen.axis, room.chosen.name) : NEUTRAL_LEVEL,
+  workspace.chosen && shots.document
+    ? levelOf(shots.document, workspace.chosen.axis, workspace.chosen.name)
+    : NEUTRAL_LEVEL,
 )
-const title = computed(() => spoken(room.chosen?.name.replace('/', ', ') ?? ''))
+const title = computed(() => displayName(workspace.chosen?.name.replace('/', ', ') ?? ''))
 const tint = computed(() => tintParts(level.value.tint))
 const approximate = computed(() => {
   const recipes = shots.variant?.reading.recipes.map((found) => found.recipe.name) ?? []
@@ -39,32 +42,32 @@ const approximate = computed(() => {
 
 /** What corrections of the chosen head or cell act on. */
 const of = computed(() => {
-  const { axis = 'lights', name = '' } = room.chosen ?? {}
+  const { axis = 'lights', name = '' } = workspace.chosen ?? {}
   const [light, component] = axis === 'cells' ? name.split('/') : axis === 'lights' ? [name] : [null, name]
   return { light: light ?? null, component: component ?? null }
 })
-const limitable = computed<Limitable>(() => ({
-  key: `level ${room.chosen?.axis} ${room.chosen?.name}`,
+const matteTarget = computed<MatteTarget>(() => ({
+  key: `level ${workspace.chosen?.axis} ${workspace.chosen?.name}`,
   words: title.value.toLowerCase(),
   matte: () => level.value.matte ?? null,
   patch: (matte) => patchOf({ matte }),
 }))
 
 function patchOf(change: Partial<Level>) {
-  return levelPatch(room.chosen!.axis, room.chosen!.name, { ...level.value, ...change })
+  return levelPatch(workspace.chosen!.axis, workspace.chosen!.name, { ...level.value, ...change })
 }
 
 function show(change: Partial<Level>) {
-  if (room.chosen) shots.preview(patchOf(change))
+  if (workspace.chosen) shots.preview(patchOf(change))
 }
 
 function keep(change: Partial<Level>, what: string) {
-  if (room.chosen) void shots.edit(patchOf(change), `${title.value}: ${what}`)
+  if (workspace.chosen) void shots.edit(patchOf(change), `${title.value}: ${what}`)
 }
 </script>
 
 <template>
-  <section v-if="room.chosen" class="bench-part" :aria-label="title">
+  <section v-if="workspace.chosen" class="bench-part" :aria-label="title">
     <div class="bench-head">
       <h2>{{ title }}</h2>
       <button
@@ -122,14 +125,14 @@ function keep(change: Partial<Level>, what: string) {
       @moving="show({ tint: tintOf($event, tint.amount) })"
       @settled="keep({ tint: tintOf($event, tint.amount) }, 'tint')"
     />
-    <WhereWord :what="limitable" />
+    <MatteButton :what="matteTarget" />
     <p v-if="approximate" class="warning" role="status">
       Approximate: without light × component passes, combined changes are applied by ratio.
     </p>
   </section>
   <CorrectionList
-    v-if="room.chosen"
-    :key="`${room.chosen.axis} ${room.chosen.name}`"
+    v-if="workspace.chosen"
+    :key="`${workspace.chosen.axis} ${workspace.chosen.name}`"
     place="/balance/corrections"
     :of="of"
   />

@@ -1,19 +1,19 @@
 <script setup lang="ts">
+import { displayName, percent } from '@/format'
 import { computed, ref } from 'vue'
-import LiftSwitch from '@/parts/LiftSwitch.vue'
-import TallyLine from '@/tally/TallyLine.vue'
-import TallyVerdict from '@/tally/TallyVerdict.vue'
-import TermControls from '@/tally/TermControls.vue'
-import { useTally } from '@/tally/useTally'
-import { useTermEdits } from '@/tally/useTermEdits'
+import ThumbnailSwitch from '@/widgets/ThumbnailSwitch.vue'
+import TallyLine from './TallyLine.vue'
+import TallyVerdict from './TallyVerdict.vue'
+import TermControls from './TermControls.vue'
+import { useTally } from './useTally'
+import { useTermEdits } from './useTermEdits'
 import RemovedList from './RemovedList.vue'
 import CorrectionList from '@/corrections/CorrectionList.vue'
-import { percent, spoken } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 
 const shots = useShot()
-const room = useRoom()
+const workspace = useWorkspace()
 const { tally, sheet } = useTally()
 const terms = useTermEdits()
 const opened = ref('')
@@ -70,13 +70,13 @@ function stateOf(name: string): string {
     <RemovedList />
     <CorrectionList place="/beauty/corrections" />
     <section class="bench-part lines" aria-label="Tally">
-      <LiftSwitch class="lifting" />
+      <ThumbnailSwitch class="lifting" />
       <template v-for="(line, index) in tally.lines" :key="line.name">
         <TallyLine
           :operator="index || line.operator !== 'add' ? (SIGNS[line.operator] ?? '') : ''"
-          :title="spoken(line.name)"
+          :title="displayName(line.name)"
           :note="`${line.formula}${line.operator === 'add' ? ` · ${percent(line.share)}` : ''}`"
-          :lift="room.lifted ? line.lift : 0"
+          :lift="workspace.lifted ? line.lift : 0"
           :row="line.row"
           :rows="rows"
           :sheet="sheet"

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import type { Removal } from '@/api/types'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import WhereWord from '@/mattes/WhereWord.vue'
-import { useShelf } from '@/stores/shelf'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import MatteButton from '@/mattes/MatteButton.vue'
+import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
-import { useEntries } from '@/stores/useEntries'
+import { useEntries } from '@/composables/useEntries'
 
 /** Things taken away: what a matte covers goes from every pass and from the alpha. */
 const removals = useEntries<Removal>('/beauty/removed')
-const shelf = useShelf()
+const shelf = useMattes()
 const shots = useShot()
 const nameOf = (removal: Removal) => removal.matte ?? 'everything'
 
@@ -40,7 +40,7 @@ function drop(removal: Removal) {
       transparent.
     </p>
     <div v-for="removal in removals.all.value" :key="removal.id" class="bench-head">
-      <WhereWord :what="removals.limitable(removal.id!, 'the removed object')" />
+      <MatteButton :what="removals.matteTarget(removal.id!, 'the removed object')" />
       <span class="fill" />
       <OnSwitch
         :on="removal.on !== false"

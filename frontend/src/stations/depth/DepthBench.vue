@@ -1,17 +1,17 @@
 <script setup lang="ts">
 import { onScopeDispose, ref, watch } from 'vue'
-import { useShelf } from '@/stores/shelf'
+import { useMattes } from '@/stores/mattes'
 import FocusPart from './FocusPart.vue'
 import HazePart from './HazePart.vue'
 import MotionPart from './MotionPart.vue'
 import ReadingPart from './ReadingPart.vue'
 import { useDepth } from './useDepth'
-import { useFocusHand } from './useFocusHand'
-import { useHazeHand } from './useHazeHand'
+import { useFocusTool } from './useFocusTool'
+import { useHazeTool } from './useHazeTool'
 
 /** What the camera and the air would have done: focus, haze, motion. */
 const { survey } = useDepth()
-const shelf = useShelf()
+const shelf = useMattes()
 type Doing = 'focus' | 'haze'
 const HANDS: { doing: Doing; words: string }[] = [
   { doing: 'focus', words: 'Set focus' },
@@ -24,7 +24,7 @@ watch(
   [doing, () => shelf.open, () => !!survey.value?.found],
   ([next, shelfIsOpen, found]) => {
     hand?.stop()
-    hand = shelfIsOpen || !found ? null : next === 'focus' ? useFocusHand() : useHazeHand()
+    hand = shelfIsOpen || !found ? null : next === 'focus' ? useFocusTool() : useHazeTool()
   },
   { immediate: true },
 )

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { Survey } from '@/api/types'
-import { handPace } from '@/parts/handPace'
-import { typed } from '@/parts/ruler'
+import { pointerThrottle } from '@/widgets/pointerThrottle'
+import { typed } from '@/widgets/ruler'
 import { distanceText } from './useDepth'
 
 /** Distances of the frame, how often each occurs, and on them what is in focus, with the zone that stays sharp. */
@@ -17,7 +17,7 @@ const shown = ref(props.focus)
 const text = ref('')
 const typing = ref(false)
 let held = false
-let takes = handPace()
+let takes = pointerThrottle()
 watch(
   () => props.focus,
   (focus) => {
@@ -68,7 +68,7 @@ function move(focus: number) {
 function onDown(event: PointerEvent) {
   box.value!.setPointerCapture(event.pointerId)
   held = true
-  takes = handPace()
+  takes = pointerThrottle()
   move(focusAt(event))
 }
 

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import RulerScale from '@/parts/RulerScale.vue'
-import { readout, SHARE, TURN, type RulerScale as Scale } from '@/parts/ruler'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { readout, SHARE, TURN, type RulerScale as Scale } from '@/widgets/ruler'
 import DepthRuler from './DepthRuler.vue'
 import { distanceText, useDepth } from './useDepth'
 

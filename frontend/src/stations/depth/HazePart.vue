@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Triple } from '@/api/types'
-import WhereWord from '@/mattes/WhereWord.vue'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import RulerScale from '@/parts/RulerScale.vue'
-import TripleRuler from '@/parts/TripleRuler.vue'
-import { factorScale, readout, STOPS, type RulerScale as Scale } from '@/parts/ruler'
+import MatteButton from '@/mattes/MatteButton.vue'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import RulerScale from '@/widgets/RulerScale.vue'
+import TripleRuler from '@/widgets/TripleRuler.vue'
+import { factorScale, readout, STOPS, type RulerScale as Scale } from '@/widgets/ruler'
 import { useDepth } from './useDepth'
 
 /** Air that takes light away and adds its own. */
@@ -101,6 +101,6 @@ const switched = () =>
         @settled="haze.keep(withHeight({ thickness: $event }), 'Haze scale height')"
       />
     </template>
-    <WhereWord :what="haze.limitable('the haze')" />
+    <MatteButton :what="haze.matteTarget('the haze')" />
   </section>
 </template>

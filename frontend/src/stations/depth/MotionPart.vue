@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import RulerScale from '@/parts/RulerScale.vue'
-import { factorScale, readout } from '@/parts/ruler'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { factorScale, readout } from '@/widgets/ruler'
 import { useDepth } from './useDepth'
 
 /** An open shutter, by the vectors of the render. */

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Survey } from '@/api/types'
-import RulerScale from '@/parts/RulerScale.vue'
-import { factorScale, readout } from '@/parts/ruler'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { factorScale, readout } from '@/widgets/ruler'
 import { useShot } from '@/stores/shot'
 import { distanceText, useDepth } from './useDepth'
 
@@ -18,7 +18,7 @@ const KINDS: Record<string, string> = {
   unit: 'Normalised 0–1 (near to far)',
 }
 const passes = computed(() => (shots.variant?.reading.passes ?? []).filter((p) => p.channels.length === 1))
-const told = (found: Survey) =>
+const unwrap = (found: Survey) =>
   found.edges.length
     ? `${distanceText(found.edges[0]!)} to ${distanceText(found.edges.at(-1)!)} scene units, empty in ${Math.round(found.nothing * 100)}%`
     : 'empty everywhere'
@@ -30,7 +30,7 @@ const chosen = (event: Event) => (event.target as HTMLSelectElement).value || nu
     <h2>Depth pass settings</h2>
     <template v-if="survey?.found">
       <p class="quiet">
-        {{ survey.found.name }}: {{ told(survey) }}. Detected: {{ KINDS[survey.found.kind] }}:
+        {{ survey.found.name }}: {{ unwrap(survey) }}. Detected: {{ KINDS[survey.found.kind] }}:
         {{ survey.found.reason }}.
         <template v-if="survey.takes_ray_as_axial">
           No field of view in the header: focus uses radial distance.

@@ -1,12 +1,12 @@
 import { createSharedComposable } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api, told } from '@/api/client'
+import { api, unwrap } from '@/api/client'
 import { NEUTRAL_DEPTH } from '@/api/defaults'
 import type { Defocus, DepthPlace, DepthReading, Haze, Motion, Survey } from '@/api/types'
-import type { GripPlace } from '@/stores/grip'
-import { useRoom } from '@/stores/room'
+import type { ImagePoint } from '@/stores/pointerTool'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { usePart } from '@/stores/usePart'
+import { usePart } from '@/composables/usePart'
 
 const MOST_APERTURE = 4096
 /** A blur of this share of the frame's width is seen at first sight. */
@@ -15,7 +15,7 @@ const SEEN_SHARE = 0.01
 /** The parts of Depth, the survey of the frame, and what is at a place of it. */
 export const useDepth = createSharedComposable(() => {
   const shots = useShot()
-  const room = useRoom()
+  const workspace = useWorkspace()
   const reading = usePart<DepthReading>('/depth/reading', NEUTRAL_DEPTH.reading as DepthReading)
   const haze = usePart<Haze>('/depth/haze', NEUTRAL_DEPTH.haze as Haze)
   const defocus = usePart<Defocus>('/depth/defocus', NEUTRAL_DEPTH.defocus as Defocus)
@@ -33,15 +33,15 @@ export const useDepth = createSharedComposable(() => {
   )
 
   watch(
-    [() => shots.variant?.id, () => room.frame, () => shots.renderKey, read],
+    [() => shots.variant?.id, () => workspace.frame, () => shots.renderKey, read],
     async () => {
       survey.value = null // that of another variant says nothing of this one
       surveyState.value = 'loading'
       if (!shots.variant) return
       try {
-        const body = { frame: room.frame, patch: shots.draft as unknown as Record<string, never>[] }
+        const body = { frame: workspace.frame, patch: shots.draft as unknown as Record<string, never>[] }
         const request = api.POST('/api/variants/{variant_id}/depth', { ...at(), body })
-        survey.value = (await told<{ survey: Survey }>(request)).survey
+        survey.value = (await unwrap<{ survey: Survey }>(request)).survey
         surveyState.value = 'ready'
       } catch {
         surveyState.value = 'error' // the image itself shows what is wrong
@@ -68,11 +68,11 @@ export const useDepth = createSharedComposable(() => {
     return { ...seen, ...change, on: true }
   }
 
-  async function placeAt(place: GripPlace): Promise<DepthPlace> {
+  async function placeAt(place: ImagePoint): Promise<DepthPlace> {
     const patch = shots.draft as unknown as Record<string, never>[]
-    const body = { x: Math.floor(place.x), y: Math.floor(place.y), frame: room.frame, patch }
+    const body = { x: Math.floor(place.x), y: Math.floor(place.y), frame: workspace.frame, patch }
     const request = api.POST('/api/variants/{variant_id}/depth/at', { ...at(), body })
-    return (await told<{ place: DepthPlace }>(request)).place
+    return (await unwrap<{ place: DepthPlace }>(request)).place
   }
   return { reading, haze, defocus, motion, survey, surveyState, placeAt, switchedOn, radiusOf, apertureOf }
 })

@@ -1,16 +1,16 @@
 <script setup lang="ts">
+import { percent } from '@/format'
 import { shallowRef, watch } from 'vue'
-import { api, told } from '@/api/client'
+import { api, unwrap } from '@/api/client'
 import type { ColourWarning } from '@/api/types'
-import { percent } from '@/stores/levels'
-import { useRoom } from '@/stores/room'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 
 /** The classic mistakes of colour, as soon as the chain makes one, with the share of the picture that shows it. */
 const shots = useShot()
-const room = useRoom()
-const troubles = useTroubles()
+const workspace = useWorkspace()
+const notifications = useNotifications()
 const warnings = shallowRef<ColourWarning[]>([])
 
 watch(
@@ -20,12 +20,12 @@ watch(
     const params = { path: { variant_id: shots.variant.id } }
     try {
       warnings.value = (
-        await told<{ warnings: ColourWarning[] }>(
+        await unwrap<{ warnings: ColourWarning[] }>(
           api.GET('/api/variants/{variant_id}/colour-warnings', { params }),
         )
       ).warnings
     } catch (error) {
-      troubles.tell(error)
+      notifications.show(error)
     }
   },
   { immediate: true },
@@ -41,7 +41,7 @@ watch(
         <button
           v-if="warning.code === 'outside_gamut'"
           type="button"
-          @click="room.aids = { ...room.aids, show: 'gamut' }"
+          @click="workspace.aids = { ...workspace.aids, show: 'gamut' }"
         >
           Show out-of-gamut pixels
         </button>

@@ -3,12 +3,12 @@ import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { bringConfig } from '@/api/client'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
-import { useColourOffer } from '@/stores/useColourOffer'
+import { useNotifications } from '@/stores/notifications'
+import { useColourOffer } from '@/composables/useColourOffer'
 
 /** The colour config: one that comes with Escala, or a studio's own, brought in or named by its path. */
 const shots = useShot()
-const troubles = useTroubles()
+const notifications = useNotifications()
 const { offer, config, load } = useColourOffer()
 const folder = ref<HTMLInputElement>()
 const files = ref<HTMLInputElement>()
@@ -43,7 +43,7 @@ async function bring(event: Event) {
     await choose(made.source)
     await load()
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   } finally {
     busy.value = ''
     input.value = ''

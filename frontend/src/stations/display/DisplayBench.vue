@@ -5,7 +5,7 @@ import { useShot } from '@/stores/shot'
 import ColourWarnings from './ColourWarnings.vue'
 import ConfigPanel from './ConfigPanel.vue'
 import InputSpaces from './InputSpaces.vue'
-import { useColourOffer } from '@/stores/useColourOffer'
+import { useColourOffer } from '@/composables/useColourOffer'
 
 const shots = useShot()
 const { offer } = useColourOffer()

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
 import { computed } from 'vue'
-import { pointerStep } from '@/stores/levels'
+import { pointerStep } from '@/document/levels'
 import { useShot } from '@/stores/shot'
-import { useColourOffer } from '@/stores/useColourOffer'
+import { useColourOffer } from '@/composables/useColourOffer'
 
 /** In which space the files are read, and why; one for all, or by file. */
 const shots = useShot()

@@ -1,16 +1,16 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { upload } from '@/api/client'
-import { usePicturesBeside } from '@/stores/usePicturesBeside'
-import { useTroubles } from '@/stores/troubles'
+import { useNearbyImages } from '@/composables/useNearbyImages'
+import { useNotifications } from '@/stores/notifications'
 
 /** The picture of the glass: one beside the shot's files, or brought in. */
 defineProps<{ picture: string | null }>()
 const emit = defineEmits<{ chosen: [path: string | null] }>()
 
-const troubles = useTroubles()
+const notifications = useNotifications()
 const file = ref<HTMLInputElement>()
-const offered = usePicturesBeside()
+const offered = useNearbyImages()
 const nameOf = (path: string) => path.split('/').at(-1)!
 
 async function bring(event: Event) {
@@ -19,7 +19,7 @@ async function bring(event: Event) {
   try {
     emit('chosen', await upload(chosen, `dirt-${Date.now()}`))
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 </script>

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Triple } from '@/api/types'
-import WhereWord from '@/mattes/WhereWord.vue'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import RulerScale from '@/parts/RulerScale.vue'
-import TripleRuler from '@/parts/TripleRuler.vue'
-import { factorScale, readout } from '@/parts/ruler'
-import { useRoom } from '@/stores/room'
-import type { usePart } from '@/stores/usePart'
+import MatteButton from '@/mattes/MatteButton.vue'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import RulerScale from '@/widgets/RulerScale.vue'
+import TripleRuler from '@/widgets/TripleRuler.vue'
+import { factorScale, readout } from '@/widgets/ruler'
+import { useWorkspace } from '@/stores/workspace'
+import type { usePart } from '@/composables/usePart'
 import DirtPicture from './DirtPicture.vue'
 import type { LensEffect, LensRuler } from './rows'
 
@@ -19,7 +19,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ toggle: [] }>()
 
-const room = useRoom()
+const workspace = useWorkspace()
 const now = computed(() => props.part.now.value)
 const tint = computed(() => now.value.tint as Triple)
 const TINT = factorScale(4, 1)
@@ -30,12 +30,12 @@ const change = (ruler: LensRuler, value: number) => ({
 })
 
 function moving(ruler: LensRuler, value: number) {
-  if (ruler.marksOver) room.aids = { ...room.aids, over: value }
+  if (ruler.marksOver) workspace.aids = { ...workspace.aids, over: value }
   props.part.show(change(ruler, value))
 }
 
 function settled(ruler: LensRuler, value: number) {
-  if (ruler.marksOver) room.aids = { ...room.aids, over: null }
+  if (ruler.marksOver) workspace.aids = { ...workspace.aids, over: null }
   props.part.keep(change(ruler, value), `${props.effect.title} ${ruler.label.toLowerCase()} ${readout(ruler.scale, value)}`) // prettier-ignore
 }
 
@@ -91,7 +91,7 @@ const turnFlag = (field: string, label: string) =>
           {{ flag.label }}
         </button>
       </div>
-      <WhereWord v-if="effect.where" :what="part.limitable(effect.where)" />
+      <MatteButton v-if="effect.where" :what="part.matteTarget(effect.where)" />
     </template>
   </section>
 </template>

@@ -3,10 +3,10 @@ import { computed, ref } from 'vue'
 import { NEUTRAL_LENS } from '@/api/defaults'
 import type { Lens } from '@/api/types'
 import { useShot } from '@/stores/shot'
-import { usePart } from '@/stores/usePart'
+import { usePart } from '@/composables/usePart'
 import EffectPart from './EffectPart.vue'
 import { EFFECTS, type EffectName } from './rows'
-import { useLensHand } from './useLensHand'
+import { useLensTool } from './useLensTool'
 
 /** What glass and film do, in the order in which light meets them; handles in the picture itself. */
 const shots = useShot()
@@ -18,7 +18,7 @@ const rows = EFFECTS.map((effect) => ({
 }))
 const partOf = (name: EffectName) => rows.find((row) => row.effect.name === name)!
 
-useLensHand(open, lens, {
+useLensTool(open, lens, {
   moving: (name, change) => partOf(name).part.show({ ...change, on: true }),
   settled: (name, change) =>
     partOf(name).part.keep({ ...change, on: true }, `${partOf(name).effect.title} set in the image`), // prettier-ignore

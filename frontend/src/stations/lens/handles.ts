@@ -1,13 +1,13 @@
 import type { Lens } from '@/api/types'
-import type { GripPlace } from '@/stores/grip'
-import type { Mark } from '@/stores/marks'
+import type { ImagePoint } from '@/stores/pointerTool'
+import type { Mark } from '@/stores/overlays'
 import type { EffectName } from './rows'
 
 /** What of an effect is held in the picture: what is drawn, its handles, and what dragging one changes. */
 export interface Held {
   marks: Mark[]
-  handles: { name: string; at: GripPlace }[]
-  move: (name: string, to: GripPlace) => object
+  handles: { name: string; at: ImagePoint }[]
+  move: (name: string, to: ImagePoint) => object
 }
 
 interface Frame {
@@ -26,11 +26,11 @@ const GRAIN_MAGNIFIED = 24
 const DIRT_SHARE = 1 / 8
 const round = (value: number, digits: number) => Number(value.toFixed(digits))
 const middleOf = ({ width, height }: Frame) => ({ x: width / 2, y: height / 2 })
-const placed = (centre: readonly [number, number] | number[] | null | undefined, frame: Frame): GripPlace =>
+const placed = (centre: readonly [number, number] | number[] | null | undefined, frame: Frame): ImagePoint =>
   centre ? { x: centre[0]!, y: centre[1]! } : middleOf(frame)
-const centred = (to: GripPlace) => ({ centre: [round(to.x, 1), round(to.y, 1)] })
+const centred = (to: ImagePoint) => ({ centre: [round(to.x, 1), round(to.y, 1)] })
 
-function around(at: GripPlace, radius: (angle: number) => number): GripPlace[] {
+function around(at: ImagePoint, radius: (angle: number) => number): ImagePoint[] {
   return Array.from({ length: CORNERS + 1 }, (_, i) => {
     const angle = (2 * Math.PI * i) / CORNERS
     return { x: at.x + radius(angle) * Math.cos(angle), y: at.y + radius(angle) * Math.sin(angle) }
@@ -52,7 +52,7 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held {
   if (name === 'aberration') {
     const from = { x: frame.width * 0.85, y: frame.height / 2 }
     const at = { x: from.x + lens.aberration.shift_px! * MAGNIFIED, y: from.y }
-    const move = (_name: string, to: GripPlace) => {
+    const move = (_name: string, to: ImagePoint) => {
       const shift = (to.x - from.x) / MAGNIFIED
       return { shift_px: Math.min(64, Math.max(-64, round(shift, 2))) }
     }
@@ -61,7 +61,7 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held {
   if (name === 'glow') {
     const middle = middleOf(frame)
     const at = { x: middle.x + lens.glow.size_px!, y: middle.y }
-    const move = (_name: string, to: GripPlace) => ({
+    const move = (_name: string, to: ImagePoint) => ({
       size_px: Math.min(4096, Math.max(1, round(Math.hypot(to.x - middle.x, to.y - middle.y), 1))),
     })
     const rim: Mark = { kind: 'circle', at: middle, radius: lens.glow.size_px! }
@@ -72,7 +72,7 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held {
     const angle = (lens.glare.turn! * Math.PI) / 180
     const length = lens.glare.length_px!
     const at = { x: middle.x + length * Math.cos(angle), y: middle.y - length * Math.sin(angle) }
-    const move = (_name: string, to: GripPlace) => ({
+    const move = (_name: string, to: ImagePoint) => ({
       turn: round((Math.atan2(middle.y - to.y, to.x - middle.x) * 180) / Math.PI, 1),
       length_px: Math.min(4096, Math.max(1, round(Math.hypot(to.x - middle.x, to.y - middle.y), 1))),
     })
@@ -82,7 +82,7 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held {
     const from = { x: frame.width * 0.1, y: frame.height / 2 }
     const one = frame.width * DIRT_SHARE
     const at = { x: from.x + lens.dirt.amount! * one, y: from.y }
-    const move = (_name: string, to: GripPlace) => ({
+    const move = (_name: string, to: ImagePoint) => ({
       amount: Math.min(MOST_AMOUNT, Math.max(0, round((to.x - from.x) / one, 2))),
     })
     return { marks: [{ kind: 'line', points: [from, at] }], handles: [{ name: 'amount', at }], move }
@@ -96,7 +96,7 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held {
       x: at.x + far(angle) * Math.cos(angle),
       y: at.y + far(angle) * Math.sin(angle),
     })
-    const move = (handle: string, to: GripPlace) => {
+    const move = (handle: string, to: ImagePoint) => {
       if (handle === 'middle') return centred(to)
       const angle = Math.atan2(to.y - at.y, to.x - at.x)
       const reached = Math.hypot(to.x - at.x, to.y - at.y) * measured(frame, roundness!, angle)
@@ -114,7 +114,7 @@ export function heldOf(name: EffectName, lens: Lens, frame: Frame): Held {
   const middle = middleOf(frame)
   const radius = lens.grain.size_px! * GRAIN_MAGNIFIED
   const at = { x: middle.x + radius, y: middle.y }
-  const move = (_name: string, to: GripPlace) => {
+  const move = (_name: string, to: ImagePoint) => {
     const size = Math.hypot(to.x - middle.x, to.y - middle.y) / GRAIN_MAGNIFIED
     return { size_px: Math.min(16, Math.max(0.5, round(size, 2))) }
   }

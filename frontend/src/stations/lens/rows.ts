@@ -1,5 +1,5 @@
 import type { Lens } from '@/api/types'
-import { factorScale, STOPS, TURN, type RulerScale } from '@/parts/ruler'
+import { factorScale, STOPS, TURN, type RulerScale } from '@/widgets/ruler'
 
 /** The effects of a lens as the bench shows them, in the order in which light meets them. */
 
@@ -78,7 +78,7 @@ export const EFFECTS: LensEffect[] = [
   {
     name: 'dirt',
     title: 'Dirt',
-    says: 'A dirt image makes glow and glare stronger where it is bright. Drag the handle at the left.',
+    says: 'A dirt image makes glow and glare stronger where it is lightTheme. Drag the handle at the left.',
     rulers: [{ field: 'amount', label: 'Amount', scale: amount(1) }],
     flags: [],
   },

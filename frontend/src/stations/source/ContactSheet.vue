@@ -1,23 +1,23 @@
 <script setup lang="ts">
+import { liftText, pluralise } from '@/format'
 import { computed, ref } from 'vue'
 import { passPicture } from '@/api/client'
 import type { RenderPass } from '@/api/types'
-import LiftSwitch from '@/parts/LiftSwitch.vue'
-import { counted } from '@/stores/levels'
-import { liftOf, liftText } from '@/stores/lift'
-import { useRoom } from '@/stores/room'
+import ThumbnailSwitch from '@/widgets/ThumbnailSwitch.vue'
+import { liftOf } from '@/document/thumbnailExposure'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { ROLE_WORDS, shortMeaning } from './meaning'
 import { useSourceEdits } from './useSourceEdits'
 
 const shots = useShot()
-const room = useRoom()
+const workspace = useWorkspace()
 const edits = useSourceEdits()
 const wanted = ref('')
 const role = ref('')
 const order = ref<'file' | 'name' | 'role'>('file')
 const size = ref(180)
-const liftOfTile = (pass: RenderPass) => (room.lifted ? liftOf(pass) : 0)
+const liftOfTile = (pass: RenderPass) => (workspace.lifted ? liftOf(pass) : 0)
 const DRAGGED = 'text/x-pass'
 
 const all = computed(() => shots.variant?.reading.passes ?? [])
@@ -38,24 +38,24 @@ const passes = computed(() => {
 })
 
 function choose(event: MouseEvent, name: string) {
-  const chosen = room.chosenPasses
+  const chosen = workspace.chosenPasses
   const last = passes.value.findIndex((p) => p.name === chosen.at(-1))
   const here = passes.value.findIndex((p) => p.name === name)
   if (event.shiftKey && last >= 0) {
     const names = passes.value.slice(Math.min(last, here), Math.max(last, here) + 1).map((p) => p.name)
-    room.chosenPasses = [...new Set([...chosen, ...names])]
+    workspace.chosenPasses = [...new Set([...chosen, ...names])]
   } else if (event.ctrlKey || event.metaKey)
-    room.chosenPasses = chosen.includes(name) ? chosen.filter((n) => n !== name) : [...chosen, name]
-  else room.chosenPasses = [name]
+    workspace.chosenPasses = chosen.includes(name) ? chosen.filter((n) => n !== name) : [...chosen, name]
+  else workspace.chosenPasses = [name]
 }
 
 function lift(event: DragEvent, name: string) {
-  if (!room.chosenPasses.includes(name)) room.chosenPasses = [name]
+  if (!workspace.chosenPasses.includes(name)) workspace.chosenPasses = [name]
   event.dataTransfer?.setData(DRAGGED, name)
 }
 
 function drop(target: string) {
-  const moved = all.value.filter((p) => room.chosenPasses.includes(p.name))
+  const moved = all.value.filter((p) => workspace.chosenPasses.includes(p.name))
   if (moved.length) edits.readAs(moved, { role: target as RenderPass['role'] }, ROLE_WORDS[target] ?? target)
 }
 </script>
@@ -63,9 +63,9 @@ function drop(target: string) {
 <template>
   <section v-if="shots.shot" class="sheet" aria-label="Contact sheet">
     <div class="bar">
-      <span>{{ passes.length }} of {{ counted(all.length, 'pass') }}</span>
-      <LiftSwitch />
-      <button type="button" @click="room.showLarge(null)">View image</button>
+      <span>{{ passes.length }} of {{ pluralise(all.length, 'pass') }}</span>
+      <ThumbnailSwitch />
+      <button type="button" @click="workspace.showLarge(null)">View image</button>
       <label>
         Sort
         <select v-model="order">
@@ -109,10 +109,10 @@ function drop(target: string) {
         type="button"
         class="tile"
         draggable="true"
-        :aria-pressed="room.chosenPasses.includes(p.name)"
+        :aria-pressed="workspace.chosenPasses.includes(p.name)"
         :title="`${p.name}: double-click to view the pass`"
         @click="choose($event, p.name)"
-        @dblclick="room.showLarge(p.name)"
+        @dblclick="workspace.showLarge(p.name)"
         @dragstart="lift($event, p.name)"
       >
         <img
@@ -121,7 +121,7 @@ function drop(target: string) {
               shots.shot.id,
               p.name,
               size > 140 ? 512 : 256,
-              room.frame,
+              workspace.frame,
               shots.pictureKey,
               liftOfTile(p),
             )
@@ -133,7 +133,7 @@ function drop(target: string) {
         <span class="quiet"
           >{{ shortMeaning(p) }}<template v-if="liftOfTile(p)"> · {{ liftText(liftOfTile(p)) }}</template
           ><b v-if="p.diagnostics?.length" class="warning">
-            · {{ counted(p.diagnostics.length, 'warning') }}</b
+            · {{ pluralise(p.diagnostics.length, 'warning') }}</b
           ></span
         >
       </button>

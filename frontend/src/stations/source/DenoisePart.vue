@@ -2,14 +2,14 @@
 import { computed } from 'vue'
 import { NEUTRAL_DENOISE } from '@/api/defaults'
 import type { Denoise } from '@/api/types'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import RulerScale from '@/parts/RulerScale.vue'
-import { readout, SHARE } from '@/parts/ruler'
-import { useRoom } from '@/stores/room'
-import { usePart } from '@/stores/usePart'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { readout, SHARE } from '@/widgets/ruler'
+import { useWorkspace } from '@/stores/workspace'
+import { usePart } from '@/composables/usePart'
 
 /** Passes without their noise: one switch for the shot, or single passes. It is proven, and takes its time, once. */
-const room = useRoom()
+const workspace = useWorkspace()
 const { now, keep } = usePart<Denoise>('/source/denoise', NEUTRAL_DENOISE)
 const STRENGTH = { ...SHARE, neutral: 100 }
 const only = computed(() => now.value.passes)
@@ -24,10 +24,10 @@ const says = computed(() => {
     <div class="bench-head">
       <h2>Denoise</h2>
       <button
-        v-if="room.chosenPasses.length"
+        v-if="workspace.chosenPasses.length"
         type="button"
         title="Only the passes selected on the contact sheet"
-        @click="keep({ on: true, passes: [...room.chosenPasses] }, 'Denoise: selected passes')"
+        @click="keep({ on: true, passes: [...workspace.chosenPasses] }, 'Denoise: selected passes')"
       >
         Selected passes only
       </button>

@@ -2,16 +2,16 @@
 import { computed, ref } from 'vue'
 import { api, type Answer } from '@/api/client'
 import type { RenderPass } from '@/api/types'
-import JobLine from '@/parts/JobLine.vue'
+import JobLine from '@/panels/JobLine.vue'
 import { useJobs } from '@/stores/jobs'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 
 /** Passes written as files, and a newer render taken over. */
 const props = defineProps<{ chosen: RenderPass[]; all: number }>()
 const shots = useShot()
 const jobs = useJobs()
-const troubles = useTroubles()
+const notifications = useNotifications()
 const everything = ref(true)
 const newName = ref('')
 const newer = ref('')
@@ -31,7 +31,7 @@ async function start(request: Promise<Answer>) {
   try {
     jobId.value = await jobs.begin(request)
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 

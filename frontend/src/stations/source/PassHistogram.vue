@@ -1,22 +1,22 @@
 <script setup lang="ts">
 import { computed, shallowRef, watch } from 'vue'
-import { api, told } from '@/api/client'
+import { api, unwrap } from '@/api/client'
 import type { Histogram } from '@/api/types'
-import { useRoom } from '@/stores/room'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 
 /** How often each brightness occurs in a pass, in stops around middle grey. */
 const props = defineProps<{ name: string }>()
 const shots = useShot()
-const room = useRoom()
-const troubles = useTroubles()
+const workspace = useWorkspace()
+const notifications = useNotifications()
 const histogram = shallowRef<Histogram | null>(null)
 const WIDTH = 320
 const HEIGHT = 56
 
 watch(
-  () => [props.name, room.frame, shots.pictureKey],
+  () => [props.name, workspace.frame, shots.pictureKey],
   async (_now, _before, onCleanup) => {
     let stale = false
     onCleanup(() => (stale = true))
@@ -24,12 +24,12 @@ watch(
     try {
       const params = {
         path: { shot_id: shots.shot.id },
-        query: { name: props.name, frame: room.frame, variant: shots.variant.id },
+        query: { name: props.name, frame: workspace.frame, variant: shots.variant.id },
       }
-      const answer = await told<Histogram>(api.GET('/api/shots/{shot_id}/pass/histogram', { params }))
+      const answer = await unwrap<Histogram>(api.GET('/api/shots/{shot_id}/pass/histogram', { params }))
       if (!stale) histogram.value = answer
     } catch (error) {
-      if (!stale) troubles.tell(error)
+      if (!stale) notifications.show(error)
     }
   },
   { immediate: true },

@@ -1,22 +1,22 @@
 <script setup lang="ts">
+import { pluralise } from '@/format'
 import { computed } from 'vue'
 import DenoisePart from './DenoisePart.vue'
 import FilePanel from './FilePanel.vue'
 import PassHistogram from './PassHistogram.vue'
 import PassReading from './PassReading.vue'
-import { useRoom } from '@/stores/room'
+import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { counted } from '@/stores/levels'
 import { meaningOf } from './meaning'
 import { useSourceEdits, wordsOf } from './useSourceEdits'
 
 const shots = useShot()
-const room = useRoom()
+const workspace = useWorkspace()
 const edits = useSourceEdits()
 const render = computed(() => shots.shot?.render)
 const all = computed(() => shots.variant?.reading.passes ?? [])
 const chosen = computed(() => {
-  const found = all.value.filter((p) => room.chosenPasses.includes(p.name))
+  const found = all.value.filter((p) => workspace.chosenPasses.includes(p.name))
   return found.length ? found : all.value.slice(0, 1)
 })
 const pass = computed(() => chosen.value[0])
@@ -27,7 +27,7 @@ const facts = computed(() =>
   Object.entries(render.value?.attributes ?? {}).filter(([key]) => !key.startsWith('cryptomatte/')),
 )
 const frames = computed(() => Object.keys(render.value?.frames ?? {}))
-const rules = computed(() => shots.variant?.offered_rules ?? {})
+const rules = computed(() => shots.variant?.suggested_rules ?? {})
 const ruled = computed(() => Object.keys(rules.value))
 const twins = computed(() => new Set(all.value.map((p) => p.twin).filter(Boolean)).size > 0)
 const repairs = computed(() =>
@@ -64,7 +64,7 @@ const TWINS = [
 
 <template>
   <section v-if="render && shots.shot" class="bench-part" aria-label="Render">
-    <h2>{{ render.display.width }} × {{ render.display.height }}, {{ counted(all.length, 'pass') }}</h2>
+    <h2>{{ render.display.width }} × {{ render.display.height }}, {{ pluralise(all.length, 'pass') }}</h2>
     <p class="quiet">
       {{ frames.length === 1 ? `frame ${frames[0]}` : `frames ${frames[0]} to ${frames.at(-1)}` }} ·
       {{ shots.variant?.input_space }}: {{ shots.variant?.inputs[0]?.reason }}.
@@ -128,7 +128,11 @@ const TWINS = [
   <section v-if="pass && shots.shot" class="bench-part" aria-label="Pass">
     <div class="bench-head">
       <h2>{{ chosen.length > 1 ? `${chosen.length} passes` : pass.name }}</h2>
-      <button type="button" :aria-pressed="room.passShown === pass.name" @click="room.showLarge(pass.name)">
+      <button
+        type="button"
+        :aria-pressed="workspace.passShown === pass.name"
+        @click="workspace.showLarge(pass.name)"
+      >
         View pass
       </button>
     </div>
@@ -143,7 +147,7 @@ const TWINS = [
       <button
         v-if="finding.place"
         type="button"
-        @click="room.putPin({ x: finding.place[0], y: finding.place[1] })"
+        @click="workspace.putPin({ x: finding.place[0], y: finding.place[1] })"
       >
         Show {{ finding.place[0] }}, {{ finding.place[1] }}
       </button>

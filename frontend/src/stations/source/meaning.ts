@@ -1,5 +1,5 @@
+import { displayName } from '@/format'
 import type { RenderPass } from '@/api/types'
-import { spoken } from '@/stores/levels'
 
 const ROLES: Record<string, string> = {
   beauty: 'The renderer’s beauty, the reference of the sum',
@@ -42,9 +42,9 @@ export const ROLE_WORDS: Record<string, string> = {
 /** What a pass holds, in a sentence. */
 export function meaningOf(pass: RenderPass): string {
   const portion = pass.part && pass.part !== 'total' ? `, ${pass.part}` : ''
-  if (pass.role === 'light_group') return `All light of ${spoken(pass.light ?? '')}`
+  if (pass.role === 'light_group') return `All light of ${displayName(pass.light ?? '')}`
   if (pass.role === 'light_component')
-    return `${spoken(pass.light ?? '')} through ${pass.component}${portion}`
+    return `${displayName(pass.light ?? '')} through ${pass.component}${portion}`
   if (pass.role === 'component') {
     return pass.part === 'colour' ? `Albedo of ${pass.component}` : `Component ${pass.component}${portion}`
   }

@@ -1,5 +1,5 @@
 import type { PassReading, PatchStep, RenderPass } from '@/api/types'
-import { pointerStep } from '@/stores/levels'
+import { pointerStep } from '@/document/levels'
 import { useShot } from '@/stores/shot'
 import { ROLE_WORDS } from './meaning'
 

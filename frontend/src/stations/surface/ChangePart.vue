@@ -1,10 +1,10 @@
 <script setup lang="ts">
+import { displayName } from '@/format'
 import { computed, type Component } from 'vue'
 import type { SurfaceChange } from '@/api/types'
-import OnSwitch from '@/parts/OnSwitch.vue'
-import WhereWord from '@/mattes/WhereWord.vue'
-import { spoken } from '@/stores/levels'
-import type { useEntries } from '@/stores/useEntries'
+import OnSwitch from '@/widgets/OnSwitch.vue'
+import MatteButton from '@/mattes/MatteButton.vue'
+import type { useEntries } from '@/composables/useEntries'
 import LabelPart from './LabelPart.vue'
 import RecolourPart from './RecolourPart.vue'
 import RepaintPart from './RepaintPart.vue'
@@ -43,7 +43,7 @@ function settled(change: object, label: string) {
       <button type="button" @click="changes.drop(id, `${kind.words} ${name} removed`)">Remove</button>
     </div>
     <div class="bench-head">
-      <WhereWord :what="changes.limitable(id, `the ${kind.words.toLowerCase()}`)" />
+      <MatteButton :what="changes.matteTarget(id, `the ${kind.words.toLowerCase()}`)" />
       <select
         v-if="components.length > 1"
         :value="change.component ?? ''"
@@ -56,7 +56,7 @@ function settled(change: object, label: string) {
         "
       >
         <option value="">All components</option>
-        <option v-for="one in components" :key="one" :value="one">{{ spoken(one) }}</option>
+        <option v-for="one in components" :key="one" :value="one">{{ displayName(one) }}</option>
       </select>
     </div>
     <component :is="kind.part" :change="change" @moving="changes.show(id, $event)" @settled="settled" />

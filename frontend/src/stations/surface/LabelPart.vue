@@ -2,17 +2,17 @@
 import { computed, onScopeDispose, ref, watch } from 'vue'
 import { upload } from '@/api/client'
 import type { Label } from '@/api/types'
-import RulerScale from '@/parts/RulerScale.vue'
-import { factorScale, readout, TURN } from '@/parts/ruler'
-import { usePicturesBeside } from '@/stores/usePicturesBeside'
-import { useTroubles } from '@/stores/troubles'
-import { useLabelHand, type Doing } from './useLabelHand'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { factorScale, readout, TURN } from '@/widgets/ruler'
+import { useNearbyImages } from '@/composables/useNearbyImages'
+import { useNotifications } from '@/stores/notifications'
+import { useLabelTool, type Doing } from './useLabelTool'
 
 /** Pictures laid on a surface, one of them at a time; placed on the surface itself. */
 const props = defineProps<{ change: Label }>()
 const emit = defineEmits<{ moving: [change: object]; settled: [change: object, label: string] }>()
 
-const troubles = useTroubles()
+const notifications = useNotifications()
 const file = ref<HTMLInputElement>()
 const doing = ref<Doing | null>(null)
 const pictures = computed(() => props.change.pictures)
@@ -29,7 +29,7 @@ const HANDS: { doing: Doing; words: string }[] = [
 const OUTSIDE = ['clip', 'repeat', 'mirror']
 const nameOf = (path: string) => path.split('/').at(-1)!
 
-const hand = useLabelHand(() => props.change, {
+const hand = useLabelTool(() => props.change, {
   moving: (change) => emit('moving', change),
   settled: (change, label) => emit('settled', change, label),
 })
@@ -47,7 +47,7 @@ async function bring(event: Event) {
     for (const one of files) paths.push(await upload(one, `label-${Date.now()}`))
     take(paths)
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
 }
 
@@ -57,7 +57,7 @@ function take(paths: string[]) {
 }
 
 /** Pictures beside the shot's files that are not taken yet. */
-const offered = usePicturesBeside()
+const offered = useNearbyImages()
 const beside = computed(() => offered.value.filter((one) => !pictures.value.includes(one.path)))
 
 /** Wider or narrower, as high as it is. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Recolour } from '@/api/types'
-import RulerScale from '@/parts/RulerScale.vue'
-import { factorScale, readout, TURN, type RulerScale as Scale } from '@/parts/ruler'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { factorScale, readout, TURN, type RulerScale as Scale } from '@/widgets/ruler'
 
 /** Hue turned, saturation and value multiplied. */
 defineProps<{ change: Recolour }>()

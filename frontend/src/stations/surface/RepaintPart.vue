@@ -2,11 +2,11 @@
 import { computed, onScopeDispose, ref, watch } from 'vue'
 import type { Repaint, Triple } from '@/api/types'
 import { useValues } from '@/mattes/useValues'
-import RulerScale from '@/parts/RulerScale.vue'
-import { DEGREES, factorScale, readout, SHARE } from '@/parts/ruler'
-import { useGrip, type GripPlace } from '@/stores/grip'
+import RulerScale from '@/widgets/RulerScale.vue'
+import { DEGREES, factorScale, readout, SHARE } from '@/widgets/ruler'
+import { usePointerTool, type ImagePoint } from '@/stores/pointerTool'
 import { useShot } from '@/stores/shot'
-import { useTroubles } from '@/stores/troubles'
+import { useNotifications } from '@/stores/notifications'
 import { colourOf, partsOf } from './colours'
 
 /** A colour picked in the picture, and what it becomes; its texture stays. */
@@ -14,8 +14,8 @@ const props = defineProps<{ change: Repaint }>()
 const emit = defineEmits<{ moving: [change: object]; settled: [change: object, label: string] }>()
 
 const shots = useShot()
-const grips = useGrip()
-const troubles = useTroubles()
+const pointerTools = usePointerTool()
+const notifications = useNotifications()
 const valuesAt = useValues()
 const picking = ref(false)
 const to = computed(() => partsOf(props.change.to as Triple))
@@ -25,7 +25,7 @@ const passes = computed(() =>
 )
 
 /** The colour of the surface at a place: of the first colour pass that has any there. */
-async function pick(at: GripPlace) {
+async function pick(at: ImagePoint) {
   try {
     for (const pass of passes.value) {
       const there = await valuesAt(pass, at)
@@ -35,7 +35,7 @@ async function pick(at: GripPlace) {
       break
     }
   } catch (error) {
-    troubles.tell(error)
+    notifications.show(error)
   }
   picking.value = false
 }
@@ -46,7 +46,7 @@ watch(picking, (on) => {
   letGo = () => {}
   const nothing = () => {}
   const grip = { begin: nothing, move: nothing, end: nothing, words: () => '', doing: () => '' }
-  if (on) letGo = grips.take({ ...grip, click: (at) => void pick(at), everywhere: true })
+  if (on) letGo = pointerTools.take({ ...grip, click: (at) => void pick(at), everywhere: true })
 })
 onScopeDispose(() => letGo())
 

@@ -2,14 +2,14 @@
 import { computed } from 'vue'
 import { NEUTRAL_RECOLOUR } from '@/api/defaults'
 import type { SurfaceChange } from '@/api/types'
-import { useShelf } from '@/stores/shelf'
+import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
-import { useEntries } from '@/stores/useEntries'
+import { useEntries } from '@/composables/useEntries'
 import ChangePart from './ChangePart.vue'
 
 /** Surfaces changed before light multiplies them: shading, highlights and reflections stay right. */
 const shots = useShot()
-const shelf = useShelf()
+const shelf = useMattes()
 const changes = useEntries<SurfaceChange>('/surface/changes')
 const coloured = computed(() =>
   (shots.variant?.reading.passes ?? []).filter((p) => p.part === 'colour').map((p) => p.component ?? ''),
@@ -20,7 +20,7 @@ const GREY = [0.18, 0.18, 0.18]
 /** The shelf opens with it: the next thing to say is where. */
 async function add(value: object, label: string, words: string) {
   const made = await changes.add(value, label)
-  if (made?.id) shelf.show(changes.limitable(made.id, words))
+  if (made?.id) shelf.show(changes.matteTarget(made.id, words))
 }
 
 const turn = () => add({ ...NEUTRAL_RECOLOUR }, 'Recolour added', 'the recolour')

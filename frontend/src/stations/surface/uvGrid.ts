@@ -1,4 +1,4 @@
-import { api, told } from '@/api/client'
+import { api, unwrap } from '@/api/client'
 import type { Region } from '@/api/types'
 import type { Place } from '@/viewer/framing'
 
@@ -11,7 +11,7 @@ const ROWS = 45
 /** Corners of a cell that differ more lie on two things, or across a seam. */
 const ONE_SURFACE = 0.1
 
-/** Where a surface is under the pointer: uv at places spread over a part of the picture, told by the server once. */
+/** Where a surface is under the pointer: uv at places spread over a part of the picture, unwrap by the server once. */
 export class UvGrid {
   private constructor(
     private readonly region: Region,
@@ -22,7 +22,7 @@ export class UvGrid {
     const params = { path: { variant_id: variantId } }
     const size = { out_width: Math.min(COLUMNS, view.width), out_height: Math.min(ROWS, view.height) }
     const body = { region: view, ...size, pass_name: pass, picture: null, station: 'source', frame }
-    const { region, channels } = await told<{ region: Region; channels: Channels }>(
+    const { region, channels } = await unwrap<{ region: Region; channels: Channels }>(
       api.POST('/api/variants/{variant_id}/values', { params, body }),
     )
     return new UvGrid(region, channels)

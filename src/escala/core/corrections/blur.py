@@ -15,7 +15,9 @@ _LEAST_SLANTED = 0.35
 _BAND = 512
 
 
-def blur(planes: Planes, radius_px: Sequence[float], turn: float = 0.0, report_progress: ProgressCallback = no_progress) -> Planes:
+def blur(
+    planes: Planes, radius_px: Sequence[float], turn: float = 0.0, report_progress: ProgressCallback = no_progress
+) -> Planes:
     """A Gaussian of the sigmas `radius_px` along `turn` degrees (counter-clockwise as seen) and across. (3, H, W).
 
     Pixels of which a channel is infinite or no number stay out of all others, whose weights are made up for it, and
@@ -39,7 +41,9 @@ def sharpen(planes: Planes, radius_px: float, amount: float, report_progress: Pr
     colour = as_colour(planes)
     if radius_px <= 0 or amount == 0:
         return colour
-    return np.asarray(colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px), 0.0, report_progress)))
+    return np.asarray(
+        colour + np.float32(amount) * (colour - blur(colour, (radius_px, radius_px), 0.0, report_progress))
+    )
 
 
 def _quarter_of(report_progress: ProgressCallback, number: int) -> ProgressCallback:
@@ -57,7 +61,9 @@ def _blurred(
     return _convolved(plane, _slanted(sigmas, np.radians(turn)), report_progress)
 
 
-def _convolved(plane: NDArray[np.float32], kernel: NDArray[np.float64], report_progress: ProgressCallback) -> NDArray[np.float32]:
+def _convolved(
+    plane: NDArray[np.float32], kernel: NDArray[np.float64], report_progress: ProgressCallback
+) -> NDArray[np.float32]:
     """A plane convolved with a square kernel of odd size, by Fourier transforms of bands; edges are carried on."""
     from scipy import fft  # takes a second to import, and few pictures are blurred
 

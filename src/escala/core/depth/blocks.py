@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel, prange
-from ..looking.pyramid import halve_box
+from ..viewer.pyramid import halve_box
 from .footprints import BLOCKS, radius_step
 from .layers import CHANNELS, GONE, Surfels
 

@@ -14,7 +14,7 @@ _FEWEST = 64
 _INVERSE = re.compile(r"inv|disparity|reciprocal", re.IGNORECASE)
 
 
-def guess_kind(name: str, depth: Planes, places: Planes | None) -> tuple[str, str]:
+def detect_depth_type(name: str, depth: Planes, places: Planes | None) -> tuple[str, str]:
     """The kind of a depth pass, (H, W), as `distance_of` names them, and why. `places`: positions, (3, H, W)."""
     there = np.isfinite(depth) & (depth > 0) & (depth < NOTHING)
     if places is not None:

@@ -62,7 +62,11 @@ class Box:
 
 
 def spread_footprints(
-    surfels: Surfels, footprints: Footprints, picture: Box, has_alpha: bool, report_progress: ProgressCallback = no_progress
+    surfels: Surfels,
+    footprints: Footprints,
+    picture: Box,
+    has_alpha: bool,
+    report_progress: ProgressCallback = no_progress,
 ) -> NDArray[np.float32]:
     """Colour and alpha, (4, H, W), of a picture among surfels after each is spread by its footprint; alpha may be none.
 

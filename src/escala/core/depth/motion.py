@@ -46,8 +46,8 @@ def motion_blur(
     """Colour (3, H, W) and alpha under an open shutter; what does not move, and nothing moves over, stays to the bit.
 
     `vectors`: (2, H, W), pixels per frame, x to the right, y down; no number is no motion. `distance`: in scene units;
-    None: the faster lies over the slower. `times`: when the shutter opens and closes. `report_progress`: how far it is, 0 to 1;
-    it may raise to stop the work.
+    None: the faster lies over the slower. `times`: when the shutter opens and closes. `report_progress`: called with
+    the fraction done, 0 to 1; it may raise to cancel.
     """
     colour, given = as_colour(planes), as_planes(vectors)
     codes, length = np.empty(colour.shape[1:], np.int32), np.empty(colour.shape[1:], np.float32)
@@ -119,7 +119,9 @@ def _slices(length: Planes, distance: Planes | None) -> NDArray[np.int16]:
     return np.asarray(np.clip(place, 0, SLICES - 1).astype(np.int16))
 
 
-def _ways(codes: NDArray[np.int32], times: Sequence[float], report_progress: ProgressCallback = no_progress) -> Footprints:
+def _ways(
+    codes: NDArray[np.int32], times: Sequence[float], report_progress: ProgressCallback = no_progress
+) -> Footprints:
     """The footprints of ways: a pixel's square, along them."""
     share = [time / (times[1] - times[0]) for time in times]
     across, down = (codes % _SIDE - _MOST) / _STEPS, (codes // _SIDE - _MOST) / _STEPS

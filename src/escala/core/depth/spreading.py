@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from ..kernels import kernel, prange
 from ..planes import Matte, Planes, as_planes
 from ..progress import ProgressCallback, no_progress
-from .behind import add_hidden
 from .blocks import AROUND, merge_blocks
 from .footprints import BLOCKS, Footprints
 from .layers import ALPHA, CHANNELS, GONE, STAYS, WEIGHT, Box, Surfels, spread_footprints
+from .occlusion import fill_occluded
 
 # Margins reach to multiples of this: what blocks are chosen by lies where it does in the whole picture, and is whole.
 _GRID = AROUND << (BLOCKS - 1)
@@ -51,14 +51,16 @@ def spread_picture(
     cover = np.ones((1, 1), np.float32) if alpha is None else as_planes(alpha)
     _lay_out(planes, cover, slices, codes, spread, top, left, surfels.light, surfels.slice, surfels.footprint, reached)
     report_progress(_LAID_OUT)
-    add_hidden(surfels, reached, still)
+    fill_occluded(surfels, reached, still)
     if blocks:
         merge_blocks(surfels, blocks)
     preparing, rest = _PREPARED - _LAID_OUT, 1 - _PREPARED
     codes = _numbered(surfels.footprint, most_codes)
     prints = footprints(codes, lambda share: report_progress(_LAID_OUT + share * preparing))
     inside = Box(top, left, height, width)
-    out = spread_footprints(surfels, prints, inside, alpha is not None, lambda share: report_progress(_PREPARED + share * rest))
+    out = spread_footprints(
+        surfels, prints, inside, alpha is not None, lambda share: report_progress(_PREPARED + share * rest)
+    )
     return out[:3], None if alpha is None else out[3]
 
 

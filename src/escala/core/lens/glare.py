@@ -4,7 +4,7 @@ import numpy as np
 
 from ..kernels import kernel, prange
 from ..planes import Planes
-from .bright import Rung, doublings_for, ladder, reach_of_glow, wide_gaussian
+from .highlights import PyramidLevel, doublings_for, pyramid, reach_of_glow, wide_gaussian
 
 # At the end of a ray e^-4 is left of what it began with.
 _FADED = 4.0
@@ -27,14 +27,14 @@ def glare(
     if not light.any():
         return np.zeros_like(light)
     doublings = doublings_for(soft_px, _LEAST_SOFT)
-    rungs = ladder(light, origin, doublings)
+    rungs = pyramid(light, origin, doublings)
     coarse = rungs[-1].planes
     total = np.zeros_like(coarse)
     for ray in range(streaks):
         angle = np.radians(turn + 360.0 * ray / streaks)
         total += _ray(coarse, np.cos(angle), -np.sin(angle), length_px / (1 << doublings))
     total *= np.float32(1.0 / streaks)
-    spread = wide_gaussian(Rung(total, rungs[-1].origin), soft_px, doublings)
+    spread = wide_gaussian(PyramidLevel(total, rungs[-1].origin), soft_px, doublings)
     for rung in reversed(rungs[:-1]):
         spread = rung.doubled(spread)
     return spread

@@ -3,7 +3,7 @@
 import numpy as np
 
 from ..planes import Planes
-from .bright import doublings_for, ladder, reach_of_glow, wide_gaussian
+from .highlights import doublings_for, pyramid, reach_of_glow, wide_gaussian
 
 SIZES = 5
 
@@ -22,7 +22,7 @@ def glow(light: Planes, size_px: float, origin: tuple[int, int] = (0, 0)) -> Pla
         return np.zeros_like(light)
     sigmas = [size_px / (1 << i) for i in range(SIZES)]
     doublings = [doublings_for(sigma) for sigma in sigmas]
-    rungs = ladder(light, origin, doublings[0])
+    rungs = pyramid(light, origin, doublings[0])
     total: Planes | None = None
     for step in reversed(range(len(rungs))):
         if total is not None:

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from ..kernels import inlined_kernel, kernel, prange, serial_kernel
 from ..planes import Planes, as_colour
 from .geometry import FramePart
-from .six import LANES, TAPS, six_by_six
+from .lanczos6 import LANES, TAPS, six_by_six
 
 _LOBES = TAPS // 2
 _NEWTON = 12

@@ -72,16 +72,18 @@ def diagnose_pass(role: PassRole, statistics: PassStatistics) -> list[Diagnostic
     elif all(a == b for a, b in zip(statistics.low, statistics.high, strict=True)):
         found.append(Diagnostic("constant", f"Every pixel is {high:g}: probably not rendered; check the source."))
     if statistics.not_finite:
-        text = (
-            f"{statistics.not_finite} values are NaN or Inf and excluded from comparisons. Fill them from their neighbours."
-        )
+        count = statistics.not_finite
+        text = f"{count} values are NaN or Inf, excluded from comparisons. Fill them from their neighbours."
         found.append(Diagnostic("not_finite", text, value=float(statistics.not_finite), repair="fill"))
     if role.is_colour and statistics.negative:
-        text = f"{statistics.negative} values are below 0, down to {low:g}: light cannot be negative; check the pixel filter."
+        count = statistics.negative
+        text = f"{count} values are below 0, down to {low:g}: light is never negative; check the pixel filter."
         found.append(Diagnostic("negative", text))
     if role.role in (Role.BEAUTY, Role.LIGHT) and 0.99 < high <= 1.0 and low < high:
         text = "No value is above 1: probably display-referred and clipped."
         found.append(Diagnostic("clamped", text))
     if role.role == Role.DEPTH and low >= 0.0 and 0.0 < high <= 1.0:
-        found.append(Diagnostic("depth_normalised", "Depth ranges from 0 to 1: it was normalised, scene units are lost."))
+        found.append(
+            Diagnostic("depth_normalised", "Depth ranges from 0 to 1: it was normalised, scene units are lost.")
+        )
     return found

@@ -124,9 +124,7 @@ def _depth_stepped(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
     step = float(gaps.min())
     if np.abs(gaps / step - np.rint(gaps / step)).max() > 0.05 or levels[-1] - levels[0] > 300 * step:
         return []
-    text = (
-        f"Depth has only {levels.size} levels, from 8 bits: visible in defocus and haze. Write it as float."
-    )
+    text = f"Depth has only {levels.size} levels, from 8 bits: visible in defocus and haze. Write it as float."
     return [Diagnostic("depth_stepped", text, value=float(levels.size))]
 
 
@@ -146,8 +144,8 @@ def _unassociated(planes: Planes, alpha: Planes | None) -> list[Diagnostic]:
         share = soft[chosen] / near[chosen]
         if np.median(np.abs(share - 1)) < 0.5 * np.median(np.abs(share - edge[chosen])):
             text = (
-                "Colour is not multiplied by alpha at edges: alpha is unassociated, edges would show a bright rim. Render "
-                "with associated alpha, or set alpha to unassociated."
+                "Colour is not multiplied by alpha at edges: alpha is unassociated, edges would show a bright rim. "
+                "Render with associated alpha, or set alpha to unassociated."
             )
             return [Diagnostic("alpha_unassociated", text, value=float(np.median(share)))]
     return []

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from ..errors import ShapeError, choose
 from ..kernels import inlined_kernel, kernel, prange, serial_kernel
-from ..looking.pyramid import halve_box
 from ..planes import Matte, Planes, as_colour, as_planes
+from ..viewer.pyramid import halve_box
 
 # What is seen of a picture beyond its edges.
 OUTSIDE = {"clip": 0, "repeat": 1, "mirror": 2}

@@ -7,16 +7,16 @@ from numpy.typing import NDArray
 
 from escala.core.balance.mixing import channel_means, mix_planes
 from escala.core.beauty.recipes import COMPONENTS, GRID, LIGHTS, Recipe
-from escala.core.looking.lift import lift_of
 from escala.core.planes import Planes, as_planes
+from escala.core.viewer.lift import lift_of
 from escala.media.stills import encode_jpeg
 from escala.model.variant import Variant
 
-from ..colour.chain import Colouring
-from ..evaluation import Quality
+from ..colour.pipeline import ColourPipeline
 from ..evaluator import Evaluator
-from ..looking.look import Look, whole_look
-from ..looking.screen import moving_bytes, resting_bytes
+from ..request import Quality
+from ..viewer.screen import moving_bytes, resting_bytes
+from ..viewer.viewport import Viewport, whole_viewport
 
 ALL = "all"
 
@@ -52,38 +52,38 @@ class Board:
     tile_height: int
 
 
-def board_recipes(engine: Evaluator) -> list[Recipe]:
+def board_recipes(evaluator: Evaluator) -> list[Recipe]:
     """The grid where the render has both axes, else the strips that it has."""
-    grid = engine.render.recipe(GRID)
+    grid = evaluator.render.recipe(GRID)
     if grid:
         return [grid]
-    return [recipe for name in (LIGHTS, COMPONENTS) if (recipe := engine.render.recipe(name))]
+    return [recipe for name in (LIGHTS, COMPONENTS) if (recipe := evaluator.render.recipe(name))]
 
 
-def draw_board(engine: Evaluator, variant: Variant, lifted: bool = False) -> tuple[Board, bytes]:
+def draw_board(evaluator: Evaluator, variant: Variant, lifted: bool = False) -> tuple[Board, bytes]:
     """The board of a variant and its sheet of pictures as JPEG, cell (row, column) at that place in tiles.
 
     It is drawn once for a variant's state: the two are asked for one after the other. `lifted`: each picture as many
     stops brighter as its cell says, to be seen.
     """
-    files = engine.head.files(engine.make_request(variant, whole_look(engine.render)))
+    files = evaluator.light_sum.files(evaluator.make_request(variant, whole_viewport(evaluator.render)))
     facts = variant.model_dump_json(), files, lifted
-    key = engine.keys.of_reading("board", *facts, colouring=engine.colouring(variant))
-    return engine.cache.get(key, lambda: _drawn(engine, variant, lifted))
+    key = evaluator.keys.of_reading("board", *facts, colour_pipeline=evaluator.colour_pipeline(variant))
+    return evaluator.cache.get(key, lambda: _drawn(evaluator, variant, lifted))
 
 
-def _drawn(engine: Evaluator, variant: Variant, lifted: bool) -> tuple[Board, bytes]:
-    look = whole_look(engine.render)
-    request = engine.make_request(variant, look, Quality.PREVIEW)
-    colouring = request.colouring
-    size = (look.out_width, look.out_height)
-    recipes = board_recipes(engine)
+def _drawn(evaluator: Evaluator, variant: Variant, lifted: bool) -> tuple[Board, bytes]:
+    viewport = whole_viewport(evaluator.render)
+    request = evaluator.make_request(variant, viewport, Quality.PREVIEW)
+    colour_pipeline = request.colour_pipeline
+    size = (viewport.out_width, viewport.out_height)
+    recipes = board_recipes(evaluator)
     if not recipes:
         return Board((), (), (), {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
-    parts = [engine.head.levelled_terms(recipe, request) for recipe in recipes]
+    parts = [evaluator.light_sum.levelled_terms(recipe, request) for recipe in recipes]
     cells, tiles = _grid_cells(recipes[0], parts[0]) if recipes[0].name == GRID else _strip_cells(recipes, parts)
-    total = max(sum(_energy(planes, colouring) for planes in parts[0]), 1e-12)
-    energies = [_energy(tile, colouring) for tile in tiles]
+    total = max(sum(_energy(planes, colour_pipeline) for planes in parts[0]), 1e-12)
+    energies = [_energy(tile, colour_pipeline) for tile in tiles]
     placed = tuple(
         BoardCell(light, component, max(0.0, energy / total), row, column, lift_of(energy))
         for (light, component, row, column), energy in zip(cells, energies, strict=True)
@@ -92,37 +92,37 @@ def _drawn(engine: Evaluator, variant: Variant, lifted: bool) -> tuple[Board, by
     components = dict.fromkeys(name for recipe in recipes for name in recipe.components)
     whole = {cell.light: tile for cell, tile in zip(placed, tiles, strict=True) if cell.component == ALL}
     own = {light: tile for light, tile in whole.items() if light != ALL}
-    colours = dict(zip(own, _own_colours(list(own.values()), colouring), strict=True))
+    colours = dict(zip(own, _own_colours(list(own.values()), colour_pipeline), strict=True))
     board = Board(tuple(lights), tuple(components), placed, colours, recipes[0].name == GRID, *size)
     places = [(cell.row, cell.column) for cell in placed]
     if lifted:
         tiles = [tile * np.float32(2**cell.lift) for tile, cell in zip(tiles, placed, strict=True)]
-    return board, encode_jpeg(draw_sheet(tiles, places, look, colouring))
+    return board, encode_jpeg(draw_sheet(tiles, places, viewport, colour_pipeline))
 
 
 def draw_sheet(
-    tiles: list[Planes], places: list[tuple[int, int]], look: Look, colouring: Colouring
+    tiles: list[Planes], places: list[tuple[int, int]], viewport: Viewport, colour_pipeline: ColourPipeline
 ) -> NDArray[np.uint8]:
     """Many small pictures on one, each at its (row, column), as display bytes."""
     rows, columns = 1 + max(row for row, _ in places), 1 + max(column for _, column in places)
-    sheet = np.zeros((3, rows * look.out_height, columns * look.out_width), np.float32)
+    sheet = np.zeros((3, rows * viewport.out_height, columns * viewport.out_width), np.float32)
     for tile, (row, column) in zip(tiles, places, strict=True):
-        top, left = row * look.out_height, column * look.out_width
-        sheet[:, top : top + look.out_height, left : left + look.out_width] = tile
-    return moving_bytes(sheet, colouring)
+        top, left = row * viewport.out_height, column * viewport.out_width
+        sheet[:, top : top + viewport.out_height, left : left + viewport.out_width] = tile
+    return moving_bytes(sheet, colour_pipeline)
 
 
-def _energy(planes: Planes, colouring: Colouring) -> float:
-    return float(channel_means(planes) @ colouring.working.luminance_weights)
+def _energy(planes: Planes, colour_pipeline: ColourPipeline) -> float:
+    return float(channel_means(planes) @ colour_pipeline.working.luminance_weights)
 
 
-def _own_colours(tiles: list[Planes], colouring: Colouring) -> list[tuple[int, int, int]]:
+def _own_colours(tiles: list[Planes], colour_pipeline: ColourPipeline) -> list[tuple[int, int, int]]:
     """The mean tint of each light, as bright as the screen shows it."""
     if not tiles:
         return []
     means = np.maximum([channel_means(planes) for planes in tiles], 0.0)
     bright = 0.5 * means / np.maximum(means.max(axis=1, keepdims=True), 1e-12)
-    shown = resting_bytes(as_planes(bright.T).reshape(3, 1, -1), colouring)[0]
+    shown = resting_bytes(as_planes(bright.T).reshape(3, 1, -1), colour_pipeline)[0]
     return [(int(red), int(green), int(blue)) for red, green, blue in shown]
 
 

@@ -11,10 +11,10 @@ from escala.model.corrections import Correction, Of
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from ..chain import Picture
 from ..corrections.registry import apply_corrections, reach_of
-from ..evaluation import EvaluationRequest
 from ..mattes.mattes import Mattes
+from ..pipeline import Picture
+from ..request import EvaluationRequest
 
 
 @dataclass(frozen=True)
@@ -59,9 +59,14 @@ def terms_of(recipe: Recipe, of: Of) -> tuple[int, ...]:
 
 
 def add_corrected(
-    planes: Planes, part: CorrectedPart, before: Picture, grown: EvaluationRequest, request: EvaluationRequest, mattes: Mattes
+    planes: Planes,
+    part: CorrectedPart,
+    before: Picture,
+    grown: EvaluationRequest,
+    request: EvaluationRequest,
+    mattes: Mattes,
 ) -> Planes:
     """A picture and what the corrections of a part change in that; `before`: the part at the place it was grown to."""
     after = apply_corrections(before, part.corrections, grown, mattes)
     change = before.with_colour(np.subtract(after.colour, before.colour))
-    return np.asarray(planes + change.part(grown.look, request.look).colour)
+    return np.asarray(planes + change.part(grown.viewport, request.viewport).colour)

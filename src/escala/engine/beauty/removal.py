@@ -4,8 +4,8 @@ import numpy as np
 
 from escala.core.planes import Matte
 
-from ..evaluation import EvaluationRequest
 from ..mattes.mattes import Mattes
+from ..request import EvaluationRequest
 
 
 def left_by_removals(request: EvaluationRequest, mattes: Mattes) -> Matte | None:
@@ -13,7 +13,7 @@ def left_by_removals(request: EvaluationRequest, mattes: Mattes) -> Matte | None
     removals = request.variant.beauty.removals
     if not removals:
         return None
-    left = np.ones((request.look.out_height, request.look.out_width), np.float32)
+    left = np.ones((request.viewport.out_height, request.viewport.out_width), np.float32)
     for removal in removals:
         covered = mattes.at(removal.matte, request) if removal.matte is not None else np.float32(1.0)
         left *= np.float32(1.0) - np.float32(removal.opacity) * covered

@@ -11,8 +11,8 @@ from escala.core.colour.matrix import apply_matrix
 from escala.core.planes import Planes
 
 from ..balance.plan import Gains, Part
-from ..evaluation import EvaluationRequest
-from ..looking.look import crop_pass, resize_planes
+from ..request import EvaluationRequest
+from ..viewer.viewport import crop_pass, resize_planes
 from .terms import Terms
 
 
@@ -22,27 +22,31 @@ def stream_name(part: Part, recipe: Recipe, terms: Terms, request: EvaluationReq
     term = recipe.terms[part.term]
     if part.mattes or not term.is_linear or len(term.passes) != 1:
         return None
-    name, colouring = term.passes[0], request.colouring
+    name, colour_pipeline = term.passes[0], request.colour_pipeline
     planes = terms.frame.planes(name)
     is_half = planes.dtype == np.float16 and planes.shape[0] >= 3 and not terms.frame.passes[name].statistics.not_finite
-    space = colouring.space_of(name)
-    return name if is_half and colouring.config.plain_matrix(space, colouring.working.name) is not None else None
+    space = colour_pipeline.space_of(name)
+    return (
+        name
+        if is_half and colour_pipeline.config.plain_matrix(space, colour_pipeline.working.name) is not None
+        else None
+    )
 
 
 def stream_sum(names: Sequence[str], gains: Gains, terms: Terms, request: EvaluationRequest) -> Planes:
     """The sum of passes in the working space, each times its gain per channel, (n, 3), at a look; (3, H, W)."""
-    colouring, look = request.colouring, request.look
-    spaces = [colouring.space_of(name) for name in names]
+    colour_pipeline, viewport = request.colour_pipeline, request.viewport
+    spaces = [colour_pipeline.space_of(name) for name in names]
     total: Planes | None = None
     for space in dict.fromkeys(spaces):
         chosen = [i for i, found in enumerate(spaces) if found == space]
-        matrix = colouring.config.plain_matrix(space, colouring.working.name)
+        matrix = colour_pipeline.config.plain_matrix(space, colour_pipeline.working.name)
         assert matrix is not None
-        stored = [np.asarray(crop_pass(terms.frame, names[i], look)[:3], np.float16) for i in chosen]
+        stored = [np.asarray(crop_pass(terms.frame, names[i], viewport)[:3], np.float16) for i in chosen]
         part = _sum_of_one_space(stored, gains[chosen], matrix)
         total = part if total is None else total + part
     assert total is not None
-    return resize_planes(total, look.out_width, look.out_height)
+    return resize_planes(total, viewport.out_width, viewport.out_height)
 
 
 def _sum_of_one_space(stored: Sequence[NDArray[np.float16]], gains: Gains, matrix: Planes) -> Planes:

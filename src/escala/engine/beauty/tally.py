@@ -7,19 +7,19 @@ import numpy as np
 from escala.core.balance.mixing import channel_means
 from escala.core.beauty.folding import SUMMED, Folded, fold_terms
 from escala.core.beauty.recipes import Recipe
-from escala.core.looking.lift import lift_of
 from escala.core.planes import Planes
 from escala.core.roles import SHADE_ROLES, Role
+from escala.core.viewer.lift import lift_of
 from escala.media.stills import encode_jpeg, encode_png
 from escala.model.render import RenderPass
 from escala.model.variant import Variant
 
 from ..balance.board import draw_sheet
 from ..balance.plan import level_recipe
-from ..colour.chain import Colouring
+from ..colour.pipeline import ColourPipeline
 from ..evaluator import Evaluator
-from ..looking.look import whole_look
-from ..looking.screen import difference_bytes
+from ..viewer.screen import difference_bytes
+from ..viewer.viewport import whole_viewport
 from .diagnosis import Finding, explain_difference
 from .proofs import beauty_factor, compare_recipe, prove_recipe
 
@@ -72,70 +72,70 @@ class Tally:
     tile_height: int
 
 
-def tally_of(engine: Evaluator, variant: Variant) -> Tally | None:
+def tally_of(evaluator: Evaluator, variant: Variant) -> Tally | None:
     """The tally of the variant's recipe, or None where none was found."""
-    recipe = engine.render.chosen_recipe(variant.recipe)
+    recipe = evaluator.render.chosen_recipe(variant.recipe)
     if recipe is None:
         return None
-    look = whole_look(engine.render)
-    request = engine.make_request(variant, look)
-    energies = [_energy(engine.terms.term(term, request), request.colouring) for term in recipe.terms]
-    residual = engine.terms.residual(recipe, request)
-    left = _energy(np.abs(residual), request.colouring) if residual is not None else 0.0
+    viewport = whole_viewport(evaluator.render)
+    request = evaluator.make_request(variant, viewport)
+    energies = [_energy(evaluator.terms.term(term, request), request.colour_pipeline) for term in recipe.terms]
+    residual = evaluator.terms.residual(recipe, request)
+    left = _energy(np.abs(residual), request.colour_pipeline) if residual is not None else 0.0
     total = max(sum(e for t, e in zip(recipe.terms, energies, strict=True) if t.operator in SUMMED), 1e-12)
     lines = [
         TallyLine(t.name, str(t), t.operator, max(0.0, e / total), i, lift_of(e))
         for i, (t, e) in enumerate(zip(recipe.terms, energies, strict=True))
     ]
-    found = next(f for f in engine.render.recipes if f.recipe.name == recipe.name)
+    found = next(f for f in evaluator.render.recipes if f.recipe.name == recipe.name)
     return Tally(
         kind=recipe.name,
         sentence=found.sentence,
         lines=tuple(lines),
         residual_share=left / total,
-        reference=engine.render.reference,
-        verdict=engine.cache.get(engine.keys.of_reading("verdict", recipe), lambda: _verdict(engine, recipe)),
-        others=tuple(f.recipe.name for f in engine.render.recipes if f.recipe.name != recipe.name),
-        unused=tuple(p.name for p in engine.render.passes if _could_be_term(p, recipe, engine.render.reference)),
-        tile_width=look.out_width,
-        tile_height=look.out_height,
+        reference=evaluator.render.reference,
+        verdict=evaluator.cache.get(evaluator.keys.of_reading("verdict", recipe), lambda: _verdict(evaluator, recipe)),
+        others=tuple(f.recipe.name for f in evaluator.render.recipes if f.recipe.name != recipe.name),
+        unused=tuple(p.name for p in evaluator.render.passes if _could_be_term(p, recipe, evaluator.render.reference)),
+        tile_width=viewport.out_width,
+        tile_height=viewport.out_height,
     )
 
 
-def tally_sheet(engine: Evaluator, variant: Variant, lifted: bool = False) -> bytes:
+def tally_sheet(evaluator: Evaluator, variant: Variant, lifted: bool = False) -> bytes:
     """Term and running picture of every line, then residual and sum, then the reference; JPEG.
 
     `lifted`: each term as many stops brighter as its line says, to be seen.
     """
-    recipe = engine.render.chosen_recipe(variant.recipe)
-    look = whole_look(engine.render)
-    request = engine.make_request(variant, look)
-    colouring = request.colouring
+    recipe = evaluator.render.chosen_recipe(variant.recipe)
+    viewport = whole_viewport(evaluator.render)
+    request = evaluator.make_request(variant, viewport)
+    colour_pipeline = request.colour_pipeline
     tiles: list[Planes] = []
-    running = np.zeros((3, look.out_height, look.out_width), np.float32)
-    gains = level_recipe(recipe, Variant(tally=variant.tally), colouring.working)[0].gains if recipe else ()
+    running = np.zeros((3, viewport.out_height, viewport.out_width), np.float32)
+    gains = level_recipe(recipe, Variant(tally=variant.tally), colour_pipeline.working)[0].gains if recipe else ()
     for term, gain in zip(recipe.terms, gains, strict=True) if recipe else ():
-        planes = engine.terms.term(term, request)
-        alpha = engine.alpha(request) if term.operator == "over" else None
+        planes = evaluator.terms.term(term, request)
+        alpha = evaluator.alpha(request) if term.operator == "over" else None
         running = fold_terms([Folded(planes, term.operator, gain, alpha)], running)
-        shown = planes * np.float32(2 ** lift_of(_energy(planes, colouring))) if lifted else planes
+        shown = planes * np.float32(2 ** lift_of(_energy(planes, colour_pipeline))) if lifted else planes
         tiles += [shown, running]
-    residual = engine.terms.residual(recipe, request) if recipe else None
+    residual = evaluator.terms.residual(recipe, request) if recipe else None
     if residual is not None:
         tiles += [residual, running + residual]
-    reference = engine.terms.reference(request)
+    reference = evaluator.terms.reference(request)
     tiles += [reference if reference is not None else running] * 2
     places = [(i // 2, i % 2) for i in range(len(tiles))]
-    return encode_jpeg(draw_sheet(tiles, places, look, colouring))
+    return encode_jpeg(draw_sheet(tiles, places, viewport, colour_pipeline))
 
 
-def difference_picture(engine: Evaluator, variant: Variant, gain: float, width: int) -> bytes:
+def difference_picture(evaluator: Evaluator, variant: Variant, gain: float, width: int) -> bytes:
     """The absolute difference of reference and plain sum times `gain`, as PNG: data, so without a view."""
-    recipe = engine.render.chosen_recipe(variant.recipe)
-    look = whole_look(engine.render, width)
-    if recipe is None or engine.render.reference is None:
-        return encode_png(np.zeros((look.out_height, look.out_width, 3), np.uint8))
-    reference, rebuilt, _ = compare_recipe(engine.render, engine.frame.undenoised, recipe, look)
+    recipe = evaluator.render.chosen_recipe(variant.recipe)
+    viewport = whole_viewport(evaluator.render, width)
+    if recipe is None or evaluator.render.reference is None:
+        return encode_png(np.zeros((viewport.out_height, viewport.out_width, 3), np.uint8))
+    reference, rebuilt, _ = compare_recipe(evaluator.render, evaluator.frame.undenoised, recipe, viewport)
     return difference_bytes(reference, rebuilt, gain)
 
 
@@ -149,22 +149,24 @@ def _could_be_term(p: RenderPass, recipe: Recipe, reference: str | None) -> bool
     )
 
 
-def _energy(planes: Planes, colouring: Colouring) -> float:
-    return float(channel_means(planes) @ colouring.working.luminance_weights)
+def _energy(planes: Planes, colour_pipeline: ColourPipeline) -> float:
+    return float(channel_means(planes) @ colour_pipeline.working.luminance_weights)
 
 
-def _verdict(engine: Evaluator, recipe: Recipe) -> Verdict | None:
-    frame = engine.frame.undenoised
-    proof = prove_recipe(engine.render, frame, recipe)
+def _verdict(evaluator: Evaluator, recipe: Recipe) -> Verdict | None:
+    frame = evaluator.frame.undenoised
+    proof = prove_recipe(evaluator.render, frame, recipe)
     if proof is None:
         return None
-    factor = None if proof.exact else beauty_factor(engine.render, frame, recipe)
-    causes = [] if proof.exact else explain_difference(engine.render, frame, recipe)
-    numbers = f"Largest difference {_short(proof.max_abs)}, {_rounding(engine)} allows {_short(proof.allowed_at_worst)}"
+    factor = None if proof.exact else beauty_factor(evaluator.render, frame, recipe)
+    causes = [] if proof.exact else explain_difference(evaluator.render, frame, recipe)
+    numbers = (
+        f"Largest difference {_short(proof.max_abs)}, {_rounding(evaluator)} allows {_short(proof.allowed_at_worst)}"
+    )
     words = f"Matches. {numbers}." if proof.exact else f"Does not match. {numbers} there."
-    if engine.frame.denoised:
-        words += f" The stored passes are compared; {len(engine.frame.denoised)} of them are viewed denoised."
-    across, down = engine.render.offset
+    if evaluator.frame.denoised:
+        words += f" The stored passes are compared; {len(evaluator.frame.denoised)} of them are viewed denoised."
+    across, down = evaluator.render.offset
     return Verdict(
         exact=proof.exact,
         words=words,
@@ -180,8 +182,8 @@ def _verdict(engine: Evaluator, recipe: Recipe) -> Verdict | None:
     )
 
 
-def _rounding(engine: Evaluator) -> str:
-    kinds = {p.pixel_type for p in engine.frame.passes.values() if p.name == engine.render.reference}
+def _rounding(evaluator: Evaluator) -> str:
+    kinds = {p.pixel_type for p in evaluator.frame.passes.values() if p.name == evaluator.render.reference}
     return "half-float rounding" if "half" in kinds else "float rounding"
 
 

@@ -12,9 +12,9 @@ from escala.media.store import StoredFrame
 from escala.model.render import Render
 
 from ..cache import ByteCache
-from ..evaluation import EvaluationRequest
 from ..keys import Key, Keys
-from ..looking.look import bands_of, colour_of_pass, filtered, sample_pass
+from ..request import EvaluationRequest
+from ..viewer.viewport import bands_of, colour_of_pass, filtered, sample_pass
 
 Value = TypeVar("Value")
 
@@ -48,40 +48,40 @@ class Terms:
         Passes of one scene-linear space are put together in it; of several, or of an encoded one, each is brought to
         the working space first. What multiplies light is no light: white is 1 in any space, and stays as stored.
         """
-        colouring, look = request.colouring, request.look
-        config, working = colouring.config, colouring.working.name
-        together = colouring.sum_space(term.passes)
+        colour_pipeline, viewport = request.colour_pipeline, request.viewport
+        config, working = colour_pipeline.config, colour_pipeline.working.name
+        together = colour_pipeline.sum_space(term.passes)
 
         def put_together(at: EvaluationRequest) -> Planes:
             return term_planes(term, lambda name: self.stored(name, together, at, term.operator == "multiply"))
 
         def make() -> Planes:
-            if term.is_linear or look.is_full:
+            if term.is_linear or viewport.is_full:
                 planes = put_together(request)
             else:
-                bands = [put_together(request.at(band)) for band in bands_of(look)]
-                planes = filtered(np.concatenate(bands, axis=1), look)
+                bands = [put_together(request.at(band)) for band in bands_of(viewport)]
+                planes = filtered(np.concatenate(bands, axis=1), viewport)
             return planes if term.operator == "multiply" else config.convert(planes, together, working)
 
-        read_in = [colouring.space_of(name) for name in term.passes]
-        chain = ("as stored",) if term.operator == "multiply" else (config.key, *read_in, working)
-        return self.kept(self.keys.of_pixels("term", str(term), look, *chain), make, request)
+        read_in = [colour_pipeline.space_of(name) for name in term.passes]
+        pipeline = ("as stored",) if term.operator == "multiply" else (config.key, *read_in, working)
+        return self.kept(self.keys.of_pixels("term", str(term), viewport, *pipeline), make, request)
 
     def stored(self, name: str, space: str, request: EvaluationRequest, is_data: bool = False) -> Planes:
         """A pass at a look in a scene-linear space; data, and what has no three channels, as it stands."""
-        stored = sample_pass(self.frame, name, request.look)
+        stored = sample_pass(self.frame, name, request.viewport)
         if is_data or stored.shape[0] < 3:
             return stored
-        return request.colouring.config.convert(stored[:3], request.colouring.space_of(name), space)
+        return request.colour_pipeline.config.convert(stored[:3], request.colour_pipeline.space_of(name), space)
 
     def light_of(self, name: str, request: EvaluationRequest) -> Planes:
         """A pass as working-space light, (3, H, W)."""
-        stored = colour_of_pass(self.frame, name, request.look)
+        stored = colour_of_pass(self.frame, name, request.viewport)
         found = self.render.find_pass(name)
         if found is None or not found.is_colour:
             return stored
-        colouring = request.colouring
-        return colouring.config.convert(stored, colouring.space_of(name), colouring.working.name)
+        colour_pipeline = request.colour_pipeline
+        return colour_pipeline.config.convert(stored, colour_pipeline.space_of(name), colour_pipeline.working.name)
 
     def reference(self, request: EvaluationRequest) -> Planes | None:
         """The renderer's own beauty in the working space."""
@@ -95,7 +95,7 @@ class Terms:
         if reference is not None:
             return reference
         if not self.render.recipes:
-            return np.zeros((3, request.look.out_height, request.look.out_width), np.float32)
+            return np.zeros((3, request.viewport.out_height, request.viewport.out_width), np.float32)
         recipe = self.render.recipes[0].recipe
         return fold_recipe(recipe, [self.term(t, request) for t in recipe.terms], alpha=self.cover(recipe, request))
 
@@ -110,7 +110,11 @@ class Terms:
             terms = [self.term(term, request) for term in recipe.terms]
             return fold_recipe(recipe, terms, base=residual, alpha=self.cover(recipe, request))
 
-        return self.kept(self.keys.of_reading("denoised", recipe, request.look, colouring=request.colouring), make, request)
+        return self.kept(
+            self.keys.of_reading("denoised", recipe, request.viewport, colour_pipeline=request.colour_pipeline),
+            make,
+            request,
+        )
 
     def residual(self, recipe: Recipe, request: EvaluationRequest) -> Planes | None:
         """Reference less the plain sum of a recipe, of the passes as stored; None without a reference."""
@@ -124,15 +128,19 @@ class Terms:
             terms = [self.term(term, request) for term in recipe.terms]
             return np.subtract(reference, fold_recipe(recipe, terms, alpha=self.cover(recipe, request)))
 
-        return self.kept(self.keys.of_reading("residual", recipe, request.look, colouring=request.colouring), make, request)
+        return self.kept(
+            self.keys.of_reading("residual", recipe, request.viewport, colour_pipeline=request.colour_pipeline),
+            make,
+            request,
+        )
 
     def alpha(self, request: EvaluationRequest) -> Planes | None:
         """The render's alpha as stored, (H, W); None where it has none."""
         name = self.render.alpha_pass
         if name is None:
             return None
-        key = self.keys.of_pixels("pass", name, request.look, False)
-        return np.asarray(self.kept(key, lambda: sample_pass(self.frame, name, request.look), request)[0])
+        key = self.keys.of_pixels("pass", name, request.viewport, False)
+        return np.asarray(self.kept(key, lambda: sample_pass(self.frame, name, request.viewport), request)[0])
 
     def cover(self, recipe: Recipe, request: EvaluationRequest) -> Planes | None:
         """The alpha for terms that are laid over; None where none is."""

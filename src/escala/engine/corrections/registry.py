@@ -40,9 +40,9 @@ from escala.model.corrections import (
     WhiteBalanceCorrection,
 )
 
-from ..chain import Picture
-from ..evaluation import EvaluationRequest
 from ..mattes.mattes import Mattes
+from ..pipeline import Picture
+from ..request import EvaluationRequest
 
 
 def _expose(correction: ExposureCorrection, request: EvaluationRequest) -> Step:
@@ -55,7 +55,7 @@ def _cdl(correction: CdlCorrection, request: EvaluationRequest) -> Step:
 
 
 def _white_balance(correction: WhiteBalanceCorrection, request: EvaluationRequest) -> Step:
-    return gain_step(white_gain(request.colouring.working, correction.kelvin, correction.duv))
+    return gain_step(white_gain(request.colour_pipeline.working, correction.kelvin, correction.duv))
 
 
 def _hue_saturation(correction: HueSaturationCorrection, request: EvaluationRequest) -> Step:
@@ -76,7 +76,7 @@ def _curves(correction: CurvesCorrection, request: EvaluationRequest) -> Step:
 
 
 def _tint(correction: TintCorrection, request: EvaluationRequest) -> Step:
-    return tint_step(correction.colour, correction.amount, request.colouring.working.luminance_weights)
+    return tint_step(correction.colour, correction.amount, request.colour_pipeline.working.luminance_weights)
 
 
 def _roll_off(correction: RollOffCorrection, request: EvaluationRequest) -> Step:
@@ -88,17 +88,19 @@ def _lut(planes: Planes, correction: LutCorrection, request: EvaluationRequest) 
 
 
 def _config(planes: Planes, correction: ConfigCorrection, request: EvaluationRequest) -> Planes:
-    colouring = request.colouring
-    return colouring.config.transform(planes, correction.name, colouring.working.name, correction.inverse)
+    colour_pipeline = request.colour_pipeline
+    return colour_pipeline.config.transform(planes, correction.name, colour_pipeline.working.name, correction.inverse)
 
 
 def _blur(planes: Planes, correction: BlurCorrection, request: EvaluationRequest) -> Planes:
-    scale = request.look.scale
+    scale = request.viewport.scale
     return blur(planes, [radius * scale for radius in correction.radius_px], correction.turn, request.reporting("blur"))
 
 
 def _sharpen(planes: Planes, correction: SharpenCorrection, request: EvaluationRequest) -> Planes:
-    return sharpen(planes, correction.radius_px * request.look.scale, correction.amount, request.reporting("sharpen"))
+    return sharpen(
+        planes, correction.radius_px * request.viewport.scale, correction.amount, request.reporting("sharpen")
+    )
 
 
 # What changes each pixel by itself, as a step: neighbours in a list are run together.

@@ -4,7 +4,7 @@ from typing import Literal, cast
 
 import numpy as np
 
-from escala.core.depth.guess import guess_kind
+from escala.core.depth.guess import detect_depth_type
 from escala.core.planes import Planes, as_planes
 from escala.media.store import StoredFrame
 
@@ -22,7 +22,7 @@ WORDS = {
 def kind_of_depth(frame: StoredFrame, name: str, position: str | None) -> tuple[Kind, str]:
     """The kind of a depth pass, and why; `position`: the pass of places in the scene, where there is one."""
     places = None if position is None else _some_pixels(frame, position)[:3]
-    kind, reason = guess_kind(name, _some_pixels(frame, name)[0], places)
+    kind, reason = detect_depth_type(name, _some_pixels(frame, name)[0], places)
     return cast(Kind, kind), reason
 
 

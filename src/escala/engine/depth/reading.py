@@ -13,13 +13,13 @@ from escala.model.variant import Variant
 
 from ..beauty.removal import left_by_removals
 from ..beauty.terms import Terms
-from ..chain import Picture
-from ..effects import Ground
+from ..effects import EffectContext
 from ..mattes.kinds import pass_of_role
+from ..pipeline import Picture
 
 
 @dataclass(frozen=True)
-class FoundDepth:
+class DetectedDepth:
     """A depth pass as intake found it: its name, its kind, and why it is taken for that."""
 
     name: str
@@ -27,7 +27,7 @@ class FoundDepth:
     reason: str
 
 
-def found_depth(terms: Terms, name: str | None = None) -> FoundDepth | None:
+def detected_depth(terms: Terms, name: str | None = None) -> DetectedDepth | None:
     """What a depth pass is taken for, the first of the render by default; None where there is none.
 
     It was decided with the roles of the render, for all frames. What could be no depth by its role is read as it
@@ -37,8 +37,8 @@ def found_depth(terms: Terms, name: str | None = None) -> FoundDepth | None:
     if chosen is None or chosen.name not in terms.frame.passes:
         return None
     if chosen.depth is not None:
-        return FoundDepth(chosen.name, chosen.depth.kind, chosen.depth.reason)
-    return FoundDepth(chosen.name, "planar", f"as {chosen.role.value.replace('_', ' ')} it is used unchanged")
+        return DetectedDepth(chosen.name, chosen.depth.kind, chosen.depth.reason)
+    return DetectedDepth(chosen.name, "planar", f"as {chosen.role.value.replace('_', ' ')} it is used unchanged")
 
 
 def waiting_passes(render: Render, variant: Variant, there: Mapping[str, object]) -> list[tuple[str, str]]:
@@ -61,40 +61,40 @@ def motion_pass(render: Render, variant: Variant, there: Mapping[str, object]) -
     return name if name in there else None
 
 
-def distance_at(picture: Picture, ground: Ground) -> Planes | None:
+def distance_at(picture: Picture, context: EffectContext) -> Planes | None:
     """Distances as the pass measures them, (H, W), infinite where nothing is; None where there is no pass.
 
     What is taken out of the CG is nothing.
     """
-    terms, request = ground.around.terms, ground.request
+    terms, request = context.frame_context.terms, context.request
     reading = request.variant.depth.reading
-    found = found_depth(terms, reading.pass_)
+    found = detected_depth(terms, reading.pass_)
     if found is None:
         return None
-    depth = ground.around.data(found.name, request)[0]
+    depth = context.frame_context.data(found.name, request)[0]
     kind = reading.kind or found.kind
     distance = distance_of(depth, picture.alpha, kind, reading.near, reading.far, reading.scale)
-    left = left_by_removals(request, ground.around.mattes)
+    left = left_by_removals(request, context.frame_context.mattes)
     return distance if left is None else np.where(left > 0, distance, np.float32(np.inf))
 
 
-def axial_at(picture: Picture, ground: Ground) -> Planes | None:
+def axial_at(picture: Picture, context: EffectContext) -> Planes | None:
     """As `distance_at`, along the camera's axis where the header tells its field of view."""
-    distance = distance_at(picture, ground)
-    if distance is None or kind_of(ground) != "ray":
+    distance = distance_at(picture, context)
+    if distance is None or kind_of(context) != "ray":
         return distance
-    slope = field_of_view(ground.around.render)
+    slope = field_of_view(context.frame_context.render)
     if slope is None:
         return distance
-    part = ground.around.part_of_frame(ground.request.look)
+    part = context.frame_context.part_of_frame(context.request.viewport)
     x, y = part.from_place(distance, part.middle)
     return axial_of_ray(distance, x[None] * (2.0 / part.width), y[:, None] * (2.0 / part.height), slope)
 
 
-def kind_of(ground: Ground) -> str | None:
+def kind_of(context: EffectContext) -> str | None:
     """How the depth pass is read."""
-    reading = ground.request.variant.depth.reading
-    found = found_depth(ground.around.terms, reading.pass_)
+    reading = context.request.variant.depth.reading
+    found = detected_depth(context.frame_context.terms, reading.pass_)
     return reading.kind or (found.kind if found else None)
 
 

@@ -4,23 +4,23 @@ from typing import Any
 
 import numpy as np
 
-from escala.core.depth.coarse import defocus_coarsely, motion_blur_coarsely
 from escala.core.depth.defocus import blur_radius, defocus
 from escala.core.depth.footprints import Opening
 from escala.core.depth.haze import height_share, lay_haze, transmittance
 from escala.core.depth.motion import FARTHEST, motion_blur, shutter_times
+from escala.core.depth.preview import defocus_coarsely, motion_blur_coarsely
 from escala.core.errors import TooLarge
 from escala.core.planes import Matte, Planes
 from escala.core.roles import Role
 from escala.model.depth import Defocus, Haze, Motion
 from escala.model.variant import Variant
 
-from ..chain import Picture
-from ..effects import Effect, Ground
-from ..evaluation import Quality
-from ..looking.look import whole_look
+from ..effects import Effect, EffectContext
+from ..frame_context import first_pixel
 from ..mattes.kinds import pass_of_role
-from ..surroundings import first_pixel
+from ..pipeline import Picture
+from ..request import Quality
+from ..viewer.viewport import whole_viewport
 from .reading import axial_at, distance_at, motion_pass
 
 # Blocks of pixels that are spread as one are chosen by what lies around them: so many pixels, and so many radii.
@@ -29,32 +29,34 @@ _AROUND_PX, _AROUND_RADII = 16, 4
 _MAX_WAYS = 1e9
 
 
-def _haze(picture: Picture, haze: Haze, ground: Ground) -> Picture:
-    through = _through(picture, haze, ground)
+def _haze(picture: Picture, haze: Haze, context: EffectContext) -> Picture:
+    through = _through(picture, haze, context)
     if through is None:
         return picture
     whole = haze.background or picture.alpha is None
     cover = np.ones_like(through) if whole else np.asarray(picture.alpha)
     tint = np.array(haze.colour) * 2.0**haze.level
-    matte = ground.around.matte(haze.matte, ground.request)
+    matte = context.frame_context.matte(haze.matte, context.request)
     return picture.with_colour(lay_haze(picture.colour, through, cover, tint, matte))
 
 
-def _through(picture: Picture, haze: Haze, ground: Ground) -> Matte | None:
+def _through(picture: Picture, haze: Haze, context: EffectContext) -> Matte | None:
     """What the air lets through; None where distances, or places for its height, are not known.
 
     Where nothing is, and no air is wanted in the background, all of it.
     """
-    distance = distance_at(picture, ground)
+    distance = distance_at(picture, context)
     if distance is None:
         return None
     share = None
     if haze.height is not None:
-        position = pass_of_role(ground.around.render, Role.POSITION)
+        position = pass_of_role(context.frame_context.render, Role.POSITION)
         if position is None:
             return None
         height = haze.height
-        share = height_share(ground.around.data(position, ground.request)[:3], height.base, height.thickness, height.up)
+        share = height_share(
+            context.frame_context.data(position, context.request)[:3], height.base, height.thickness, height.up
+        )
     through = transmittance(distance, haze.density, haze.start, share)
     if haze.background or picture.alpha is None:
         return through
@@ -65,48 +67,56 @@ def _opening(lens: Defocus) -> Opening:
     return Opening(lens.blades, lens.turn, lens.round)
 
 
-def _defocus(picture: Picture, lens: Defocus, ground: Ground) -> Picture:
-    distance = axial_at(picture, ground)
+def _defocus(picture: Picture, lens: Defocus, context: EffectContext) -> Picture:
+    distance = axial_at(picture, context)
     if distance is None:
         return picture
-    scale = ground.request.look.scale
+    scale = context.request.viewport.scale
     radius = blur_radius(distance, lens.focus, lens.aperture * scale, lens.limit_px * scale)
-    facts = picture.colour, picture.alpha, radius, _opening(lens), first_pixel(ground.request.look)
-    colour, alpha = defocus_coarsely(*facts) if ground.request.is_preview else defocus(*facts, report_progress=ground.report_progress)
+    facts = picture.colour, picture.alpha, radius, _opening(lens), first_pixel(context.request.viewport)
+    colour, alpha = (
+        defocus_coarsely(*facts)
+        if context.request.is_preview
+        else defocus(*facts, report_progress=context.report_progress)
+    )
     return Picture(colour, lambda: alpha)
 
 
-def _defocus_reach(lens: Defocus, ground: Ground) -> float:
-    return _AROUND_RADII * lens.limit_px + _AROUND_PX / ground.request.look.scale
+def _defocus_reach(lens: Defocus, context: EffectContext) -> float:
+    return _AROUND_RADII * lens.limit_px + _AROUND_PX / context.request.viewport.scale
 
 
-def _motion(picture: Picture, motion: Motion, ground: Ground) -> Picture:
-    render, request = ground.around.render, ground.request
-    name = motion_pass(render, request.variant, ground.around.terms.frame.passes)
+def _motion(picture: Picture, motion: Motion, context: EffectContext) -> Picture:
+    render, request = context.frame_context.render, context.request
+    name = motion_pass(render, request.variant, context.frame_context.terms.frame.passes)
     if name is None:
         return picture
-    _check_motion_cost(name, motion, ground)
-    vectors = _vectors(ground.around.data(name, request), motion, request.look.scale)
+    _check_motion_cost(name, motion, context)
+    vectors = _vectors(context.frame_context.data(name, request), motion, request.viewport.scale)
     times = shutter_times(motion.shutter, motion.centre)
-    distance = distance_at(picture, ground)
-    facts = picture.colour, picture.alpha, vectors, distance, times, first_pixel(request.look)
-    colour, alpha = motion_blur_coarsely(*facts) if request.is_preview else motion_blur(*facts, report_progress=ground.report_progress)
+    distance = distance_at(picture, context)
+    facts = picture.colour, picture.alpha, vectors, distance, times, first_pixel(request.viewport)
+    colour, alpha = (
+        motion_blur_coarsely(*facts)
+        if request.is_preview
+        else motion_blur(*facts, report_progress=context.report_progress)
+    )
     return Picture(colour, lambda: alpha)
 
 
-def _check_motion_cost(name: str, motion: Motion, ground: Ground) -> None:
+def _check_motion_cost(name: str, motion: Motion, context: EffectContext) -> None:
     """Raises `TooLarge` before an exact image is blurred that nobody would wait for.
 
     The work of a pixel grows with the length of its way; their mean is that of a small image of the vectors. Bands of
     an export are one image.
     """
-    look, raster = ground.request.look, ground.around.render.raster
-    if ground.request.quality is Quality.PREVIEW:
+    viewport, raster = context.request.viewport, context.frame_context.render.raster
+    if context.request.quality is Quality.PREVIEW:
         return
-    is_band = ground.request.quality is Quality.EXPORT
-    pixels = raster.width * raster.height if is_band else look.out_width * look.out_height
-    small = ground.request.at(whole_look(ground.around.render))
-    length = np.hypot(*_vectors(ground.around.data(name, small), motion, look.scale * motion.shutter))
+    is_band = context.request.quality is Quality.EXPORT
+    pixels = raster.width * raster.height if is_band else viewport.out_width * viewport.out_height
+    small = context.request.at(whole_viewport(context.frame_context.render))
+    length = np.hypot(*_vectors(context.frame_context.data(name, small), motion, viewport.scale * motion.shutter))
     mean = float(np.minimum(np.nan_to_num(length, posinf=0.0), FARTHEST).mean())
     if mean * pixels > _MAX_WAYS:
         raise TooLarge(
@@ -120,10 +130,10 @@ def _vectors(stored: Planes, motion: Motion, scale: float) -> Planes:
     return stored[:2] * np.array(motion.scale, np.float32)[:, None, None] * np.float32(scale)
 
 
-def _motion_reach(motion: Motion, ground: Ground) -> float:
+def _motion_reach(motion: Motion, context: EffectContext) -> float:
     """Twice as far as the longest vector goes, for what lies behind is looked for as far again."""
-    render = ground.around.render
-    name = motion_pass(render, ground.request.variant, ground.around.terms.frame.passes)
+    render = context.frame_context.render
+    name = motion_pass(render, context.request.variant, context.frame_context.terms.frame.passes)
     found = render.find_pass(name) if name is not None else None
     if found is None:
         return 0.0
@@ -131,8 +141,8 @@ def _motion_reach(motion: Motion, ground: Ground) -> float:
     longest = [max(abs(low), abs(high)) for low, high in zip(statistics.low[:2], statistics.high[:2], strict=True)]
     most = max(size * abs(scale) for size, scale in zip(longest, motion.scale, strict=True))
     opened, closed = shutter_times(motion.shutter, motion.centre)
-    way = min(most * max(abs(opened), abs(closed), closed - opened), FARTHEST / ground.request.look.scale)
-    return float(2 * way + _AROUND_PX / ground.request.look.scale)
+    way = min(most * max(abs(opened), abs(closed), closed - opened), FARTHEST / context.request.viewport.scale)
+    return float(2 * way + _AROUND_PX / context.request.viewport.scale)
 
 
 def _read_by(variant: Variant) -> Any:

@@ -10,12 +10,12 @@ from escala.core.planes import Planes
 from escala.model.numbers import Triple
 from escala.model.variant import Variant
 
-from ..chain import Picture
-from ..effects import Ground
-from ..evaluation import EvaluationRequest, Quality
+from ..effects import EffectContext
 from ..evaluator import Evaluator
-from ..looking.look import full_look, whole_look
-from .reading import FoundDepth, axial_at, distance_at, field_of_view, found_depth, kind_of, waiting_passes
+from ..pipeline import Picture
+from ..request import EvaluationRequest, Quality
+from ..viewer.viewport import full_viewport, whole_viewport
+from .reading import DetectedDepth, axial_at, detected_depth, distance_at, field_of_view, kind_of, waiting_passes
 
 _BINS = 96
 _COUNTED_ON = 640
@@ -32,7 +32,7 @@ class Survey:
     not there.
     """
 
-    found: FoundDepth | None
+    found: DetectedDepth | None
     kind: str | None
     edges: tuple[float, ...]
     counts: tuple[float, ...]
@@ -52,19 +52,19 @@ class DepthPlace:
     radius_px: float | None
 
 
-def survey_depth(engine: Evaluator, variant: Variant) -> Survey:
+def survey_depth(evaluator: Evaluator, variant: Variant) -> Survey:
     """The depth of a frame as a variant reads it."""
-    request = engine.make_request(variant, whole_look(engine.render, _COUNTED_ON))
-    ground = Ground(request, engine.around)
-    waits = waiting_passes(engine.render, _with_all(variant), engine.frame.passes)
-    distance = distance_at(_bare(engine, request), ground)
-    found = found_depth(engine.terms, variant.depth.reading.pass_)
+    request = evaluator.make_request(variant, whole_viewport(evaluator.render, _COUNTED_ON))
+    context = EffectContext(request, evaluator.frame_context)
+    waits = waiting_passes(evaluator.render, _with_all(variant), evaluator.frame.passes)
+    distance = distance_at(_bare(evaluator, request), context)
+    found = detected_depth(evaluator.terms, variant.depth.reading.pass_)
     edges, counts, nothing = _counted(distance)
-    sky, air = _far_light(distance, engine.terms.plain(request))
-    is_told = kind_of(ground) != "ray" or field_of_view(engine.render) is not None
+    sky, air = _far_light(distance, evaluator.terms.plain(request))
+    is_told = kind_of(context) != "ray" or field_of_view(evaluator.render) is not None
     moves = not any(place.startswith("depth/motion") for place, _ in waits)
     return Survey(
-        found, kind_of(ground), edges, counts, nothing, sky, air, not is_told, moves, tuple(name for _, name in waits)
+        found, kind_of(context), edges, counts, nothing, sky, air, not is_told, moves, tuple(name for _, name in waits)
     )
 
 
@@ -75,9 +75,12 @@ def _with_all(variant: Variant) -> Variant:
     return variant.model_copy(update={"depth": depth.model_copy(update=on)})
 
 
-def _bare(engine: Evaluator, request: EvaluationRequest) -> Picture:
+def _bare(evaluator: Evaluator, request: EvaluationRequest) -> Picture:
     """A picture of which only the alpha is asked."""
-    return Picture(np.zeros((3, request.look.out_height, request.look.out_width), np.float32), lambda: engine.alpha(request))
+    return Picture(
+        np.zeros((3, request.viewport.out_height, request.viewport.out_width), np.float32),
+        lambda: evaluator.alpha(request),
+    )
 
 
 def _counted(distance: Planes | None) -> tuple[tuple[float, ...], tuple[float, ...], float]:
@@ -98,16 +101,16 @@ def _far_light(distance: Planes | None, light: Planes) -> tuple[bool, Triple]:
     return bool((light[:, ~np.isfinite(distance)] > 0).any()), (red, green, blue)
 
 
-def depth_at(engine: Evaluator, variant: Variant, x: int, y: int) -> DepthPlace:
+def depth_at(evaluator: Evaluator, variant: Variant, x: int, y: int) -> DepthPlace:
     """What is at column x and row y of the displayed picture; places outside are moved to its edge."""
-    render = engine.render
+    render = evaluator.render
     x, y = min(max(x, 0), render.width - 1), min(max(y, 0), render.height - 1)
     across, down = render.offset
     raster = render.raster
     column, row = min(max(x + across, 0), raster.width - 1), min(max(y + down, 0), raster.height - 1)
-    request = engine.make_request(variant, full_look(column, row, 1, 1), Quality.EXPORT)
-    ground = Ground(request, engine.around)
-    distance = axial_at(_bare(engine, request), ground)
+    request = evaluator.make_request(variant, full_viewport(column, row, 1, 1), Quality.EXPORT)
+    context = EffectContext(request, evaluator.frame_context)
+    distance = axial_at(_bare(evaluator, request), context)
     if distance is None:
         return DepthPlace(None, None)
     lens = variant.depth.defocus

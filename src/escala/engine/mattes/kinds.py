@@ -36,8 +36,8 @@ from escala.model.mattes import (
 from escala.model.render import Render
 
 from ..beauty.terms import Terms
-from ..evaluation import EvaluationRequest
-from ..looking.look import sample_ids, sample_pass
+from ..request import EvaluationRequest
+from ..viewer.viewport import sample_ids, sample_pass
 from .manifests import crypto_layers
 from .objects import absent_objects, coverage_at, ids_by_layer
 
@@ -45,7 +45,7 @@ Absent = list[tuple[str, str]]
 
 
 @dataclass(frozen=True)
-class Ground:
+class MatteContext:
     """What a matte is made of, at one look: passes as stored, light in the working space, and places."""
 
     terms: Terms
@@ -60,7 +60,7 @@ class Ground:
         """A pass as stored; one whose pixels must not be mixed by its nearest ones."""
         found = self.terms.render.find_pass(name)
         exact = found is not None and found.role in EXACT_ROLES
-        return sample_pass(self.frame, name, self.request.look, exact)
+        return sample_pass(self.frame, name, self.request.viewport, exact)
 
     def of_role(self, role: Role) -> Planes:
         """The pass of a role."""
@@ -72,9 +72,9 @@ class Ground:
 
     def outlined(self, outline: Outline, feather_px: float) -> Matte:
         """What a drawn outline in the displayed picture covers."""
-        look, (across, down) = self.request.look, self.terms.render.offset
-        step, height, width = look.width / look.out_width, look.out_height, look.out_width
-        return outline_matte(outline, look.x - across, look.y - down, width, height, step, feather_px)
+        viewport, (across, down) = self.request.viewport, self.terms.render.offset
+        step, height, width = viewport.width / viewport.out_width, viewport.out_height, viewport.out_width
+        return outline_matte(outline, viewport.x - across, viewport.y - down, width, height, step, feather_px)
 
 
 def pass_of_role(render: Render, role: Role) -> str | None:
@@ -82,53 +82,53 @@ def pass_of_role(render: Render, role: Role) -> str | None:
     return next((p.name for p in render.passes if p.role == role), None)
 
 
-def _object(matte: ObjectMatte, ground: Ground) -> Matte:
+def _object(matte: ObjectMatte, context: MatteContext) -> Matte:
     def find() -> object:
-        return ids_by_layer(ground.frame, matte.names, matte.layer)
+        return ids_by_layer(context.frame, matte.names, matte.layer)
 
-    key = ground.terms.keys.of_pixels("object ids", matte.names, matte.layer)
-    return coverage_at(ground.frame, ground.terms.cache.get(key, find), ground.request.look)  # type: ignore[arg-type]
-
-
-def _id(matte: IdMatte, ground: Ground) -> Matte:
-    return id_matte(sample_ids(ground.frame, matte.pass_, ground.request.look), matte.values, matte.tolerance)
+    key = context.terms.keys.of_pixels("object ids", matte.names, matte.layer)
+    return coverage_at(context.frame, context.terms.cache.get(key, find), context.request.viewport)  # type: ignore[arg-type]
 
 
-def _channel(matte: ChannelMatte, ground: Ground) -> Matte:
-    return channel_matte(ground.data(matte.pass_)[matte.channel], matte.low, matte.high)
+def _id(matte: IdMatte, context: MatteContext) -> Matte:
+    return id_matte(sample_ids(context.frame, matte.pass_, context.request.viewport), matte.values, matte.tolerance)
 
 
-def _depth(matte: DepthMatte, ground: Ground) -> Matte:
-    return depth_matte(ground.of_role(Role.DEPTH)[0], matte.near, matte.far, matte.soft)
+def _channel(matte: ChannelMatte, context: MatteContext) -> Matte:
+    return channel_matte(context.data(matte.pass_)[matte.channel], matte.low, matte.high)
 
 
-def _position(matte: PositionMatte, ground: Ground) -> Matte:
-    places = ground.of_role(Role.POSITION)[:3]
+def _depth(matte: DepthMatte, context: MatteContext) -> Matte:
+    return depth_matte(context.of_role(Role.DEPTH)[0], matte.near, matte.far, matte.soft)
+
+
+def _position(matte: PositionMatte, context: MatteContext) -> Matte:
+    places = context.of_role(Role.POSITION)[:3]
     if isinstance(matte.size, tuple):
         return box_matte(places, matte.centre, matte.size, matte.soft)
     return sphere_matte(places, matte.centre, matte.size, matte.soft)
 
 
-def _normal(matte: NormalMatte, ground: Ground) -> Matte:
-    return normal_matte(ground.of_role(Role.NORMAL)[:3], matte.direction, matte.angle, matte.soft)
+def _normal(matte: NormalMatte, context: MatteContext) -> Matte:
+    return normal_matte(context.of_role(Role.NORMAL)[:3], matte.direction, matte.angle, matte.soft)
 
 
-def _luminance(matte: LuminanceMatte, ground: Ground) -> Matte:
-    weights = ground.request.colouring.working.luminance_weights
-    return luminance_matte(ground.light(matte.of), weights, matte.low, matte.high, matte.soft)
+def _luminance(matte: LuminanceMatte, context: MatteContext) -> Matte:
+    weights = context.request.colour_pipeline.working.luminance_weights
+    return luminance_matte(context.light(matte.of), weights, matte.low, matte.high, matte.soft)
 
 
-def _hue(matte: HueMatte, ground: Ground) -> Matte:
-    return hue_matte(ground.light(matte.of), matte.centre, matte.width, matte.soft, matte.least_saturation)
+def _hue(matte: HueMatte, context: MatteContext) -> Matte:
+    return hue_matte(context.light(matte.of), matte.centre, matte.width, matte.soft, matte.least_saturation)
 
 
-def _shape(matte: ShapeMatte, ground: Ground) -> Matte:
+def _shape(matte: ShapeMatte, context: MatteContext) -> Matte:
     points = np.array(matte.points, np.float64)
-    return ground.outlined(smooth_outline(points) if matte.smooth else points, matte.feather_px)
+    return context.outlined(smooth_outline(points) if matte.smooth else points, matte.feather_px)
 
 
-def _ellipse(matte: EllipseMatte, ground: Ground) -> Matte:
-    return ground.outlined(ellipse_outline(matte.centre, matte.radii, matte.turn), matte.feather_px)
+def _ellipse(matte: EllipseMatte, context: MatteContext) -> Matte:
+    return context.outlined(ellipse_outline(matte.centre, matte.radii, matte.turn), matte.feather_px)
 
 
 def _no_objects(matte: ObjectMatte, render: Render, frame: StoredFrame) -> Absent:
@@ -165,7 +165,7 @@ def _nothing(matte: Any, render: Render, frame: StoredFrame) -> Absent:
 class MatteKind:
     """How a matte is had, each pixel by itself, and what of it a render does not have: by field, and its name."""
 
-    value: Callable[[Any, Ground], Matte]
+    value: Callable[[Any, MatteContext], Matte]
     absent: Callable[[Any, Render, StoredFrame], Absent] = _nothing
 
 
@@ -193,9 +193,9 @@ def is_there(matte: Any, render: Render, frame: StoredFrame) -> bool:
     return matte.kind == "object" or not absent_of(matte, render, frame)
 
 
-def value_of(matte: Any, ground: Ground) -> Matte:
+def value_of(matte: Any, context: MatteContext) -> Matte:
     """A matte before it is grown, softened, or put together; 0 where its pass is absent."""
-    if not is_there(matte, ground.terms.render, ground.frame):
-        look = ground.request.look
-        return np.zeros((look.out_height, look.out_width), np.float32)
-    return choose("matte", matte.kind, KINDS).value(matte, ground)
+    if not is_there(matte, context.terms.render, context.frame):
+        viewport = context.request.viewport
+        return np.zeros((viewport.out_height, viewport.out_width), np.float32)
+    return choose("matte", matte.kind, KINDS).value(matte, context)

@@ -8,7 +8,7 @@ from functools import cached_property
 from pathlib import Path
 
 from escala.core.mattes.cryptomatte import name_to_id_bits, rank_of_pass
-from escala.media.places import is_file
+from escala.media.path_safety import is_file
 from escala.media.store import StoredFrame
 
 # An id is a hash of 32 bits.

@@ -14,10 +14,10 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from ..beauty.terms import Terms
-from ..evaluation import EvaluationRequest, Quality
 from ..keys import Key
-from ..looking.look import Look, bands_of, filtered, full_look, resize_planes
-from .kinds import Ground, absent_of, value_of
+from ..request import EvaluationRequest, Quality
+from ..viewer.viewport import Viewport, bands_of, filtered, full_viewport, resize_planes
+from .kinds import MatteContext, absent_of, value_of
 from .manifests import crypto_layers
 from .objects import absent_objects
 
@@ -34,7 +34,7 @@ class Mattes:
     def at(self, name: str, request: EvaluationRequest) -> Matte:
         """A matte of the variant at a look, (H, W). Raises `UnknownChoice` for one that the variant does not have."""
         choose("matte", name, request.variant.mattes)
-        key = self._key("matte", name, request, request.look, request.is_preview)
+        key = self._key("matte", name, request, request.viewport, request.is_preview)
         make = self._moving if request.is_preview else self._resting
         return self.terms.kept(key, lambda: make(name, request), request)
 
@@ -85,29 +85,31 @@ class Mattes:
         matte, raster = request.variant.mattes[name], self.terms.render.raster
         value = np.empty((raster.height, raster.width), np.float32)
         there = replace(request, quality=Quality.EXPORT)
-        for band in bands_of(full_look(0, 0, raster.width, raster.height), report_progress=request.reporting(f"matte {name}")):
-            value[band.y : band.y + band.height] = value_of(matte, Ground(self.terms, there.at(band)))
+        for band in bands_of(
+            full_viewport(0, 0, raster.width, raster.height), report_progress=request.reporting(f"matte {name}")
+        ):
+            value[band.y : band.y + band.height] = value_of(matte, MatteContext(self.terms, there.at(band)))
         return value
 
     def _resting(self, name: str, request: EvaluationRequest) -> Matte:
-        return _part_of(self.whole(name, request), request.look)
+        return _part_of(self.whole(name, request), request.viewport)
 
     def _moving(self, name: str, request: EvaluationRequest) -> Matte:
         """From filtered passes, lengths in proportion: what looks around itself is made a little larger, then cut."""
-        look, raster, matte = request.look, self.terms.render.raster, request.variant.mattes[name]
-        place = look.on_level().grown(reach_of(matte.grow_px, matte.soften_px), raster.width, raster.height)
+        viewport, raster, matte = request.viewport, self.terms.render.raster, request.variant.mattes[name]
+        place = viewport.on_level().grown(reach_of(matte.grow_px, matte.soften_px), raster.width, raster.height)
         there = request.at(place)
         if isinstance(matte, JoinMatte):
             value = join_mattes([self.at(member, there) for member in matte.of], matte.how)
         elif isinstance(matte, ObjectMatte):
             value = _part_of(self._covered(name, request), place)
         else:
-            value = value_of(matte, Ground(self.terms, there))
-        shaped = _shaped(matte, value, 1.0 / (1 << look.level), request.reporting(f"matte {name}"))
-        step = 1 << look.level
-        left, top, level = (look.x - place.x) // step, (look.y - place.y) // step, look.on_level()
+            value = value_of(matte, MatteContext(self.terms, there))
+        shaped = _shaped(matte, value, 1.0 / (1 << viewport.level), request.reporting(f"matte {name}"))
+        step = 1 << viewport.level
+        left, top, level = (viewport.x - place.x) // step, (viewport.y - place.y) // step, viewport.on_level()
         cut = shaped[top : top + level.out_height, left : left + level.out_width]
-        return np.asarray(resize_planes(cut[None], look.out_width, look.out_height)[0])
+        return np.asarray(resize_planes(cut[None], viewport.out_width, viewport.out_height)[0])
 
     def _covered(self, name: str, request: EvaluationRequest) -> Matte:
         """Coverage of objects at full size, which is never filtered before it is summed."""
@@ -120,12 +122,12 @@ class Mattes:
     def _key(self, kind: str, name: str, request: EvaluationRequest, *facts: object) -> Key:
         """What makes a matte: all that it is joined from, how the render is read, and the colour chain."""
         made_of = tuple(request.variant.joined_from(name).items())
-        return self.terms.keys.of_reading(kind, name, made_of, request.colouring.key, *facts)
+        return self.terms.keys.of_reading(kind, name, made_of, request.colour_pipeline.key, *facts)
 
 
-def _part_of(whole: Matte, look: Look) -> Matte:
-    part = whole[None, look.y : look.y + look.height, look.x : look.x + look.width]
-    return np.asarray(filtered(part, look)[0], np.float32)
+def _part_of(whole: Matte, viewport: Viewport) -> Matte:
+    part = whole[None, viewport.y : viewport.y + viewport.height, viewport.x : viewport.x + viewport.width]
+    return np.asarray(filtered(part, viewport)[0], np.float32)
 
 
 def _shaped(matte: MatteBase, value: Matte, scale: float, report_progress: ProgressCallback) -> Matte:

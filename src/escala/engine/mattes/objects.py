@@ -14,15 +14,15 @@ from escala.core.mattes.cryptomatte import (
     object_matte,
 )
 from escala.core.planes import Matte
-from escala.media.places import printable
+from escala.media.path_safety import printable
 from escala.media.store import StoredFrame
 
-from ..looking.look import Look, full_look, sample_pass
+from ..viewer.viewport import Viewport, full_viewport, sample_pass
 from .manifests import WHOLE_ID, CryptoLayer, crypto_layers
 
 
 @dataclass(frozen=True)
-class Found:
+class ObjectHit:
     """What covers a place: an object, its layer, and how much of the place it covers, 0..1."""
 
     name: str
@@ -45,11 +45,11 @@ def matte_of_objects(frame: StoredFrame, names: Iterable[str], layer: str | None
     return coverage_at(frame, ids_by_layer(frame, wanted, layer), _whole(frame))
 
 
-def coverage_at(frame: StoredFrame, ids_of: Sequence[tuple[CryptoLayer, list[int]]], look: Look) -> Matte:
+def coverage_at(frame: StoredFrame, ids_of: Sequence[tuple[CryptoLayer, list[int]]], viewport: Viewport) -> Matte:
     """The coverage of ids of layers pixel by pixel of a full look, summed and clipped to 1."""
-    total = np.zeros((look.height, look.width), np.float32)
+    total = np.zeros((viewport.height, viewport.width), np.float32)
     for found, ids in ids_of:
-        total += object_matte(_ranks(frame, found, look), ids)
+        total += object_matte(_ranks(frame, found, viewport), ids)
     return np.asarray(np.minimum(total, np.float32(1.0)))
 
 
@@ -72,7 +72,7 @@ def absent_objects(frame: StoredFrame, names: Sequence[str], layer: str | None) 
     return [name for name in dict.fromkeys(names) if not any(_ids_in(frame, found, name) for found in layers)]
 
 
-def objects_under(frame: StoredFrame, look: Look, layer: str | None = None) -> list[Found]:
+def pick_objects(frame: StoredFrame, viewport: Viewport, layer: str | None = None) -> list[ObjectHit]:
     """What lies in a region of pixels, by layer, in each the object that covers most of it first.
 
     Layers of objects come before those of materials or assets, as far as their names tell.
@@ -80,9 +80,11 @@ def objects_under(frame: StoredFrame, look: Look, layer: str | None = None) -> l
     found = []
     for one in sorted(crypto_layers(frame), key=lambda one: "obj" not in one.name.lower()):
         if layer in (None, one.name):
-            shares = coverage_of_ids(_ranks(frame, one, look))
-            pixels = look.width * look.height
-            found += [Found(one.name_of(bits), one.name, min(1.0, total / pixels)) for bits, total in shares.items()]
+            shares = coverage_of_ids(_ranks(frame, one, viewport))
+            pixels = viewport.width * viewport.height
+            found += [
+                ObjectHit(one.name_of(bits), one.name, min(1.0, total / pixels)) for bits, total in shares.items()
+            ]
     return found
 
 
@@ -92,13 +94,13 @@ def missing_of_layer(frame: StoredFrame, layer: CryptoLayer, alpha: str | None) 
     return missing_share(_ranks(frame, layer, _whole(frame)), cover)
 
 
-def _whole(frame: StoredFrame) -> Look:
+def _whole(frame: StoredFrame) -> Viewport:
     raster = frame.header.raster
-    return full_look(0, 0, raster.width, raster.height)
+    return full_viewport(0, 0, raster.width, raster.height)
 
 
-def _ranks(frame: StoredFrame, layer: CryptoLayer, look: Look) -> list[NDArray[np.float32]]:
-    return [plane for name in layer.passes for plane in sample_pass(frame, name, look, exact=True)]
+def _ranks(frame: StoredFrame, layer: CryptoLayer, viewport: Viewport) -> list[NDArray[np.float32]]:
+    return [plane for name in layer.passes for plane in sample_pass(frame, name, viewport, exact=True)]
 
 
 def _ids_in(frame: StoredFrame, layer: CryptoLayer, name: str) -> list[int]:

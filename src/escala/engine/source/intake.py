@@ -8,8 +8,8 @@ from typing import Any, TypeVar
 from escala.core.errors import BadSource
 from escala.core.roles import can_hold
 from escala.core.source.diagnostics import Diagnostic
-from escala.media.intake import Decoder, take_in_frame
-from escala.media.places import EVERYWHERE, Roots
+from escala.media.intake import Decoder, import_frame
+from escala.media.path_safety import EVERYWHERE, Roots
 from escala.media.sources import RenderSource, SourceFile, find_render, source_stamp, split_frame
 from escala.media.store import FITTED, StoredFrame, StoredPass
 from escala.media.windows import Window
@@ -48,7 +48,7 @@ def read_render(
     source = find_render(sources, fit, roots)
     stamp = source_stamp(source)
     progress(0.0, "decoding")
-    frame = take_in_frame(source.first, store, lambda share: progress(0.8 * share, "decoding"), decoder)
+    frame = import_frame(source.first, store, lambda share: progress(0.8 * share, "decoding"), decoder)
     progress(0.85, "finding recipe")
     render = evaluate(lambda: recognise_render(source, frame)).model_copy(update={"stamp": stamp})
     progress(1.0, "ready")

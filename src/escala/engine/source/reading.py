@@ -53,21 +53,28 @@ def read_as(render: Render, frame: StoredFrame, variant: Variant, progress: Prog
     return changed.model_copy(update={"recipes": tuple(first)})
 
 
-def read_engine(first: Evaluator, number: int, engine: Evaluator, variant: Variant, store: Path) -> Evaluator:
+def interpreted_evaluator(
+    first: Evaluator, number: int, evaluator: Evaluator, variant: Variant, store: Path
+) -> Evaluator:
     """The evaluator of a frame as a variant reads it. `first`: that of the render's first frame, which decides."""
-    if not variant.changes_reading:
-        return engine
-    render = reading_of(first, variant, store)
-    frame = repaired_frame(engine.frame, first.render, variant.source, store)
+    if not variant.changes_interpretation:
+        return evaluator
+    render = interpretation_of(first, variant, store)
+    frame = repaired_frame(evaluator.frame, first.render, variant.source, store)
     frame = denoised_frame(frame, render, variant.source.denoise, store)
     return Evaluator(
-        render_of_frame(render, number, frame), frame, engine.cache, engine.roots, engine.number, engine.find_image
+        render_of_frame(render, number, frame),
+        frame,
+        evaluator.cache,
+        evaluator.roots,
+        evaluator.number,
+        evaluator.find_image,
     )
 
 
-def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progress = no_progress) -> Render:
+def interpretation_of(first: Evaluator, variant: Variant, store: Path, progress: Progress = no_progress) -> Render:
     """The render as a variant reads it, worked out once for each way of reading."""
-    if not variant.changes_reading:
+    if not variant.changes_interpretation:
         return first.render
 
     def make() -> Render:
@@ -80,16 +87,16 @@ def reading_of(first: Evaluator, variant: Variant, store: Path, progress: Progre
 
 
 def cached_reading(first: Evaluator, variant: Variant) -> Render | None:
-    """As `reading_of`, where that has been worked out before."""
+    """As `interpretation_of`, where that has been worked out before."""
     found: Render | None = first.cache.peek(_cache_key(first, variant))
     return found
 
 
 def _cache_key(first: Evaluator, variant: Variant) -> Key:
-    return first.keys.of_reading("reading", reading_key(variant))
+    return first.keys.of_reading("reading", interpretation_key(variant))
 
 
-def reading_key(variant: Variant) -> str:
+def interpretation_key(variant: Variant) -> str:
     """What of a variant decides how its render is read."""
     edits = {
         name: [edit.left_out, edit.operator]

@@ -243,7 +243,9 @@ def _promote(
     ]
 
 
-def with_recipes(render: Render, frame: StoredFrame, recipes: Sequence[Recipe], progress: Progress = no_progress) -> Render:
+def with_recipes(
+    render: Render, frame: StoredFrame, recipes: Sequence[Recipe], progress: Progress = no_progress
+) -> Render:
     """A render with these recipes, each proven on every pixel; those that match come first."""
     found = []
     for index, recipe in enumerate(recipes):

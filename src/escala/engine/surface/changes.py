@@ -18,10 +18,10 @@ from escala.model.surface import AnyChange, Label, Recolour, Repaint
 from escala.model.variant import Variant
 
 from ..beauty.terms import Terms
-from ..evaluation import EvaluationRequest
 from ..images import FindImage, OutsideImage, label_source
-from ..looking.look import bands_of, colour_of_pass, filtered
 from ..mattes.mattes import Mattes
+from ..request import EvaluationRequest
+from ..viewer.viewport import bands_of, colour_of_pass, filtered
 from .labels import labelled
 
 
@@ -60,7 +60,7 @@ class ColourWork:
 
 
 @dataclass(frozen=True)
-class ChangeGround:
+class SurfaceContext:
     """What a change of a surface may look at beside the colour: the frame, the place, and its image."""
 
     terms: Terms
@@ -76,7 +76,9 @@ class Surfaces:
     mattes: Mattes
     find_image: FindImage
 
-    def deltas(self, recipe: Recipe, request: EvaluationRequest, places: Collection[int] | None = None) -> dict[int, Planes]:
+    def deltas(
+        self, recipe: Recipe, request: EvaluationRequest, places: Collection[int] | None = None
+    ) -> dict[int, Planes]:
         """What terms of a recipe gain, in the working space, by their places; terms that gain nothing are not in.
 
         `places`: of the terms that are wanted; all by default.
@@ -103,29 +105,31 @@ class Surfaces:
         return ColourWork(colour, changes, tuple(map(self._image_of, changes)), tuple(mattes))
 
     def _delta(self, term: Term, work: ColourWork, request: EvaluationRequest) -> Planes:
-        look = request.look
+        viewport = request.viewport
 
         def make() -> Planes:
-            if request.is_preview or look.is_full:
+            if request.is_preview or viewport.is_full:
                 return self._delta_at(term, work, request)
-            bands = [self._delta_at(term, work, request.at(band)) for band in bands_of(look)]
-            return filtered(np.concatenate(bands, axis=1), look)
+            bands = [self._delta_at(term, work, request.at(band)) for band in bands_of(viewport)]
+            return filtered(np.concatenate(bands, axis=1), viewport)
 
         key = self.terms.keys.of_reading(
-            "surface", str(term), look, request.is_preview, work.key, colouring=request.colouring
+            "surface", str(term), viewport, request.is_preview, work.key, colour_pipeline=request.colour_pipeline
         )
         return self.terms.kept(key, make, request)
 
     def _delta_at(self, term: Term, work: ColourWork, request: EvaluationRequest) -> Planes:
         """What a term gains: its light times the change of its colour; a lit term is divided for that."""
-        together = request.colouring.sum_space((*term.passes, work.colour))
+        together = request.colour_pipeline.sum_space((*term.passes, work.colour))
         before, after = self._change(work, together, request)
         fell = self._light_of(term, work.colour, together, request)
         if fell is not None:
             gained = fell * (after - before)
         else:
             gained = self._lit(term, together, request) * surface_change(before, after)
-        return request.colouring.config.convert(np.asarray(gained), together, request.colouring.working.name)
+        return request.colour_pipeline.config.convert(
+            np.asarray(gained), together, request.colour_pipeline.working.name
+        )
 
     def _light_of(self, term: Term, colour: str, space: str, request: EvaluationRequest) -> Planes | None:
         """The light that a term multiplies with a colour pass; None for a term that is no such product."""
@@ -137,20 +141,26 @@ class Surfaces:
             planes = [factor_planes(factor, lambda name: self._pass_in(name, space, request)) for factor in light]
             return reduce(np.multiply, planes) if planes else np.ones_like(self._pass_in(colour, space, request))
 
-        key = self.terms.keys.of_reading("fell", str(term), colour, space, request.look, colouring=request.colouring)
+        key = self.terms.keys.of_reading(
+            "fell", str(term), colour, space, request.viewport, colour_pipeline=request.colour_pipeline
+        )
         return self.terms.kept(key, make, request)
 
     def _lit(self, term: Term, space: str, request: EvaluationRequest) -> Planes:
-        key = self.terms.keys.of_reading("lit", str(term), space, request.look, colouring=request.colouring)
-        return self.terms.kept(key, lambda: term_planes(term, lambda name: self._pass_in(name, space, request)), request)
+        key = self.terms.keys.of_reading(
+            "lit", str(term), space, request.viewport, colour_pipeline=request.colour_pipeline
+        )
+        return self.terms.kept(
+            key, lambda: term_planes(term, lambda name: self._pass_in(name, space, request)), request
+        )
 
     def _pass_in(self, name: str, space: str, request: EvaluationRequest) -> Planes:
-        stored = colour_of_pass(self.terms.frame, name, request.look)
-        return request.colouring.config.convert(stored, request.colouring.space_of(name), space)
+        stored = colour_of_pass(self.terms.frame, name, request.viewport)
+        return request.colour_pipeline.config.convert(stored, request.colour_pipeline.space_of(name), space)
 
     def _change(self, work: ColourWork, space: str, request: EvaluationRequest) -> tuple[Planes, Planes]:
         """A colour pass in a scene-linear space as it is stored, and as it is changed; each (3, H, W)."""
-        config, working = request.colouring.config, request.colouring.working.name
+        config, working = request.colour_pipeline.config, request.colour_pipeline.working.name
 
         def make() -> tuple[Planes, Planes]:
             stored, before = self._colour_of(work.colour, space, request)
@@ -160,40 +170,46 @@ class Surfaces:
             return stored, stored if changed is before else config.convert(changed, working, space)
 
         # All terms of a component, one for each light, share it.
-        facts = space, request.look, request.is_preview, work.key
-        return self.terms.kept(self.terms.keys.of_reading("change", *facts, colouring=request.colouring), make, request)
+        facts = space, request.viewport, request.is_preview, work.key
+        return self.terms.kept(
+            self.terms.keys.of_reading("change", *facts, colour_pipeline=request.colour_pipeline), make, request
+        )
 
     def _colour_of(self, name: str, space: str, request: EvaluationRequest) -> tuple[Planes, Planes]:
         """A colour pass in a scene-linear space, and in the working space."""
 
         def make() -> tuple[Planes, Planes]:
             stored = self._pass_in(name, space, request)
-            return stored, request.colouring.config.convert(stored, space, request.colouring.working.name)
+            return stored, request.colour_pipeline.config.convert(stored, space, request.colour_pipeline.working.name)
 
-        key = self.terms.keys.of_reading("surface colour", name, space, request.look, colouring=request.colouring)
+        key = self.terms.keys.of_reading(
+            "surface colour", name, space, request.viewport, colour_pipeline=request.colour_pipeline
+        )
         return self.terms.kept(key, make, request)
 
-    def _changed(self, colour: Planes, change: AnyChange, image: OutsideImage | None, request: EvaluationRequest) -> Planes:
+    def _changed(
+        self, colour: Planes, change: AnyChange, image: OutsideImage | None, request: EvaluationRequest
+    ) -> Planes:
         """A colour pass in the working space with one change, as far as its matte covers."""
         where = np.full(colour.shape[1:], change.opacity, np.float32)
         if change.matte is not None:
             where = where * self.mattes.at(change.matte, request)
-        ground = ChangeGround(self.terms, request, image)
-        return choose("change of a surface", change.kind, CHANGES)(colour, change, where, ground)
+        context = SurfaceContext(self.terms, request, image)
+        return choose("change of a surface", change.kind, CHANGES)(colour, change, where, context)
 
 
-def _recolour(colour: Planes, change: Recolour, where: Matte, ground: ChangeGround) -> Planes:
+def _recolour(colour: Planes, change: Recolour, where: Matte, context: SurfaceContext) -> Planes:
     return _as_far(colour, recolour(colour, change.hue, change.saturation, change.value), where)
 
 
-def _repaint(colour: Planes, change: Repaint, where: Matte, ground: ChangeGround) -> Planes:
+def _repaint(colour: Planes, change: Repaint, where: Matte, context: SurfaceContext) -> Planes:
     return _as_far(colour, repaint(colour, change.from_, change.to, change.amount), where)
 
 
-def _label(colour: Planes, change: Label, where: Matte, ground: ChangeGround) -> Planes:
-    if ground.image is None:
+def _label(colour: Planes, change: Label, where: Matte, context: SurfaceContext) -> Planes:
+    if context.image is None:
         return colour
-    return labelled(colour, change, where, ground.image, ground.request, ground.terms)
+    return labelled(colour, change, where, context.image, context.request, context.terms)
 
 
 def _as_far(colour: Planes, changed: Planes, where: Matte) -> Planes:
@@ -202,7 +218,7 @@ def _as_far(colour: Planes, changed: Planes, where: Matte) -> Planes:
     return np.asarray(colour + where * (changed - colour))
 
 
-Change = Callable[[Planes, Any, Matte, ChangeGround], Planes]
+Change = Callable[[Planes, Any, Matte, SurfaceContext], Planes]
 
 # One row for each kind: a colour pass in the working space, changed as far as a matte covers.
 CHANGES: dict[str, Change] = {"recolour": _recolour, "repaint": _repaint, "label": _label}

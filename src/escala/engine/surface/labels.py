@@ -10,24 +10,24 @@ from escala.media.limits import check_memory
 from escala.model.surface import Label
 
 from ..beauty.terms import Terms
-from ..colour.chain import Colouring
-from ..evaluation import EvaluationRequest
+from ..colour.pipeline import ColourPipeline
 from ..images import OutsideImage
-from ..looking.look import Look, sample_pass
 from ..mattes.kinds import pass_of_role
+from ..request import EvaluationRequest
+from ..viewer.viewport import Viewport, sample_pass
 
 # What a pixel takes while a pyramid is made: four values as stored, converted, associated, and in all levels.
 _PYRAMID_BYTES = 4 * 4 * 4
 
 
-def pyramid_of(image: OutsideImage, colouring: Colouring) -> PicturePyramid:
+def pyramid_of(image: OutsideImage, colour_pipeline: ColourPipeline) -> PicturePyramid:
     """An image in the working space, associated, with its halves. Raises `TooLarge` for more than memory can hold."""
     raster = image.frame.header.raster
     check_memory(image.source.path, raster.width * raster.height * _PYRAMID_BYTES)
     colour, alpha, facts = image.stored()
-    config, declared = colouring.config, FileColour("", facts.chromaticities, facts.told, facts.encoded)
+    config, declared = colour_pipeline.config, FileColour("", facts.chromaticities, facts.told, facts.encoded)
     space = image.source.space or input_space_of(config, declared).name
-    light = config.convert(colour, config.space(space), colouring.working.name)
+    light = config.convert(colour, config.space(space), colour_pipeline.working.name)
     if alpha is None:
         alpha = np.ones(light.shape[1:], np.float32)
     elif not image.source.is_associated:
@@ -52,10 +52,10 @@ def labelled(
     name = uv_pass_of(label, terms)
     if name is None:
         return colour
-    key = image.key("pyramid", label.space, request.colouring.config.key, request.colouring.working.name)
-    pyramid = terms.cache.get(key, lambda: pyramid_of(image, request.colouring))
+    key = image.key("pyramid", label.space, request.colour_pipeline.config.key, request.colour_pipeline.working.name)
+    pyramid = terms.cache.get(key, lambda: pyramid_of(image, request.colour_pipeline))
     placement = Placement(label.scale, label.move, label.turn, label.outside, label.v_up)
-    place, (top, left) = _with_edge(request.look, terms)
+    place, (top, left) = _with_edge(request.viewport, terms)
     uv = terms.kept(
         terms.keys.of_pixels("uv", name, place),
         lambda: as_planes(sample_pass(terms.frame, name, place, exact=True)),
@@ -64,10 +64,10 @@ def labelled(
     return lay_label(colour, where, uv[:2], pyramid, placement, (top, left))
 
 
-def _with_edge(look: Look, terms: Terms) -> tuple[Look, tuple[int, int]]:
+def _with_edge(viewport: Viewport, terms: Terms) -> tuple[Viewport, tuple[int, int]]:
     """A look with a pixel more around it, for the differences of uv; rows and columns that came before it."""
-    if not look.is_level:
-        return look, (0, 0)
-    raster, step = terms.render.raster, 1 << look.level
-    grown = look.grown(step, raster.width, raster.height)
-    return grown, ((look.y - grown.y) // step, (look.x - grown.x) // step)
+    if not viewport.is_level:
+        return viewport, (0, 0)
+    raster, step = terms.render.raster, 1 << viewport.level
+    grown = viewport.grown(step, raster.width, raster.height)
+    return grown, ((viewport.y - grown.y) // step, (viewport.x - grown.x) // step)

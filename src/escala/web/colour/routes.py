@@ -12,22 +12,22 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
-from escala.core.looking.viewer_aids import BELOW, stop_colours
+from escala.core.viewer.viewer_aids import BELOW, stop_colours
+from escala.database.shots import find_variant, variant_document
 from escala.engine.colour.warnings import colour_warnings
 from escala.engine.worker import SMALL
+from escala.media.atomic_write import translate_write_errors, unfinished
 from escala.media.cdl import CdlValues, cdl_text, read_cdl
 from escala.media.config_files import config_place, find_config, unpack_archives
 from escala.media.configs import colour_config
-from escala.media.places import place_in, plain_name, printable
-from escala.media.whole import translate_write_errors, unfinished
+from escala.media.path_safety import place_in, plain_name, printable
 from escala.model.colour import ColourChoice
 from escala.model.corrections import CdlCorrection
 from escala.model.variant import Variant
-from escala.record.shots import find_variant, variant_document
 
+from ..app_context import AppContext, app_context, keep_body
 from ..clients import client_name
 from ..schemas import VariantPath
-from ..studio import Studio, keep_body, the_studio
 from .schemas import (
     BatchQuery,
     CdlOut,
@@ -52,18 +52,18 @@ routes = APIBlueprint("colour", __name__, url_prefix="/api")
 @routes.get("/colour", responses={200: ColourOut})
 def get_colour(query: ColourQuery) -> dict[str, Any]:
     """What a config offers, and the configs to choose from."""
-    studio = the_studio()
-    context = dict(entry.split("=", 1) for entry in query.context if "=" in entry)
-    choice = studio.admitted(Variant(colour=ColourChoice(config=query.config, context=context))).colour
-    config = colour_config(choice.config, context, studio.roots)
-    return colour_out(query.config, config, _brought(studio)).model_dump()
+    context = app_context()
+    variables = dict(entry.split("=", 1) for entry in query.context if "=" in entry)
+    choice = context.resolve_paths(Variant(colour=ColourChoice(config=query.config, context=variables))).colour
+    config = colour_config(choice.config, variables, context.roots)
+    return colour_out(query.config, config, _brought(context)).model_dump()
 
 
 @routes.put("/configs/<string:name>/files")
 def put_config_file(path: ConfigPath, query: ConfigFileQuery) -> dict[str, str]:
     """Bring in one file of a config; it waits until the whole is there."""
-    studio = the_studio()
-    target = config_place(_unfinished(studio, path.name, query.batch), query.path)
+    context = app_context()
+    target = config_place(_unfinished(context, path.name, query.batch), query.path)
     keep_body(request.stream, target, _CONFIG_LIMIT)
     return {"path": query.path}
 
@@ -71,31 +71,33 @@ def put_config_file(path: ConfigPath, query: ConfigFileQuery) -> dict[str, str]:
 @routes.post("/configs/<string:name>", responses={201: ConfigOut})
 def finish_config(path: ConfigPath, query: BatchQuery) -> tuple[dict[str, Any], int]:
     """Make a config of the files that were brought in, and try all that it offers."""
-    studio = the_studio()
-    folder = _unfinished(studio, path.name, query.batch)
+    context = app_context()
+    folder = _unfinished(context, path.name, query.batch)
     try:
         unpack_archives(folder, _CONFIG_LIMIT)
         found = find_config(folder).relative_to(folder)
-        colour_config(str(folder / found), roots=studio.roots)
-        target = _free_folder(studio, path.name)
+        colour_config(str(folder / found), roots=context.roots)
+        target = _free_folder(context, path.name)
         with translate_write_errors(target):
             folder.rename(target)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     source = str(target / found)
-    config = colour_config(source, roots=studio.roots)
+    config = colour_config(source, roots=context.roots)
     return ConfigOut(source=source, title=target.name, faults=list(config.faults)).model_dump(), 201
 
 
 @routes.get("/variants/<int:variant_id>/colour-warnings", responses={200: WarningsOut})
 def get_colour_warnings(path: VariantPath) -> dict[str, Any]:
     """The mistakes of a variant's colour chain, with their shares and places."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        document, shot_id = studio.admitted(variant_document(row)), row.shot_id
-    opened = studio.open(shot_id, document)
-    found = studio.workshop.evaluate(lambda: colour_warnings(opened.interpret(), document), SMALL, client=client_name())
+        document, shot_id = context.resolve_paths(variant_document(row)), row.shot_id
+    opened = context.open(shot_id, document)
+    found = context.evaluator_pool.evaluate(
+        lambda: colour_warnings(opened.interpret(), document), SMALL, client=client_name()
+    )
     return {"warnings": [asdict(warning) for warning in found]}
 
 
@@ -109,7 +111,7 @@ def get_stop_colours() -> dict[str, Any]:
 @routes.get("/variants/<int:variant_id>/cdl")
 def write_cdl_file(path: VariantPath, query: CdlQuery) -> Response:
     """The CDL corrections of a variant as a file, each by its id."""
-    with the_studio().record.reading() as session:
+    with app_context().database.reading() as session:
         row = find_variant(session, path.variant_id)
         variant, name = variant_document(row), plain_name(row.name.lower(), "grade")
     decisions = {
@@ -139,22 +141,22 @@ def _config_name(name: str) -> str:
     return plain
 
 
-def _unfinished(studio: Studio, name: str, batch: str) -> Path:
+def _unfinished(context: AppContext, name: str, batch: str) -> Path:
     """The folder in which the files of a config gather until it is whole."""
-    return studio.settings.configs / f"{unfinished()}{_config_name(name)}.{batch}"
+    return context.settings.configs / f"{unfinished()}{_config_name(name)}.{batch}"
 
 
-def _free_folder(studio: Studio, name: str) -> Path:
+def _free_folder(context: AppContext, name: str) -> Path:
     """A folder that no config has yet: one that is in use by variants is never replaced."""
     wanted = _config_name(name)
     names = [wanted, *(f"{wanted}-{n}" for n in range(2, 1000))]
-    return next(folder for folder in (studio.settings.configs / n for n in names) if not folder.exists())
+    return next(folder for folder in (context.settings.configs / n for n in names) if not folder.exists())
 
 
-def _brought(studio: Studio) -> list[ConfigName]:
+def _brought(context: AppContext) -> list[ConfigName]:
     """The configs that were brought in."""
     found = []
-    for folder in sorted(f for f in studio.settings.configs.iterdir() if f.is_dir() and not f.name.startswith(".")):
+    for folder in sorted(f for f in context.settings.configs.iterdir() if f.is_dir() and not f.name.startswith(".")):
         with suppress(BadSource):  # a folder that somebody emptied or filled by hand
             found.append(ConfigName(source=str(find_config(folder)), title=folder.name))
     return found

@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from escala.core.colour.config import ColourConfig
-from escala.engine.colour.chain import Colouring
+from escala.engine.colour.pipeline import ColourPipeline
 from escala.engine.colour.warnings import ColourWarning
 from escala.media.configs import BUILTIN_CONFIGS, DEFAULT_CONFIG
 from escala.model.render import Render
@@ -134,11 +134,11 @@ def colour_out(source: str, config: ColourConfig, brought: list[ConfigName]) -> 
     )
 
 
-def file_inputs(render: Render, colouring: Colouring) -> list[dict[str, Any]]:
+def file_inputs(render: Render, colour_pipeline: ColourPipeline) -> list[dict[str, Any]]:
     """How each file with colour in it is read."""
     found: dict[str, dict[str, Any]] = {}
     for p in render.passes:
-        space = colouring.inputs[p.name]
+        space = colour_pipeline.inputs[p.name]
         if p.is_colour:
             found.setdefault(p.colour.name, {"file": p.colour.name, "space": space.name, "reason": space.reason})
     return list(found.values())

@@ -11,19 +11,19 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
 
 from escala.core.errors import BadSource
+from escala.database.deliveries import CANCELLED, DONE, FAILED, begin_delivery, deliveries_of, end_delivery
+from escala.database.shots import NotFound, find_variant, shot_render, variant_document
+from escala.database.tables import DeliveryRow
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames, wanted_frames
 from escala.engine.progress import Cancelled
-from escala.media.places import Roots, is_file, place_in, plain_name
-from escala.media.whole import make_folder
-from escala.record.deliveries import CANCELLED, DONE, FAILED, begin_delivery, deliveries_of, end_delivery
-from escala.record.shots import NotFound, find_variant, shot_render, variant_document
-from escala.record.tables import DeliveryRow
+from escala.media.atomic_write import make_folder
+from escala.media.path_safety import Roots, is_file, place_in, plain_name
 
+from ..app_context import AppContext, app_context
 from ..jobs import Job
 from ..problems import sentence_of
 from ..schemas import JobOut, VariantPath
-from ..studio import Studio, the_studio
 from .schemas import DeliveryFile, DeliveryList, DeliveryOut, EventQuery, EventsOut, NewDelivery
 
 
@@ -40,28 +40,28 @@ routes = APIBlueprint("deliveries", __name__, url_prefix="/api")
 @routes.post("/variants/<int:variant_id>/deliveries", responses={202: JobOut})
 def deliver(path: VariantPath, body: NewDelivery) -> tuple[dict[str, Any], int]:
     """Begin to write frames of a variant."""
-    studio = the_studio()
-    noted = _noted_order(studio, path.variant_id, body)
-    return studio.jobs.start("exporting", lambda job: _deliver(studio, job, noted)).facts(), 202
+    context = app_context()
+    noted = _noted_order(context, path.variant_id, body)
+    return context.jobs.start("exporting", lambda job: _deliver(context, job, noted)).facts(), 202
 
 
 @routes.get("/variants/<int:variant_id>/deliveries", responses={200: DeliveryList})
 def list_deliveries(path: VariantPath) -> dict[str, Any]:
     """The newest deliveries of a variant."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         find_variant(session, path.variant_id)
         rows = deliveries_of(session, path.variant_id)
-    return DeliveryList(deliveries=[_delivery_out(studio, row) for row in rows]).model_dump()
+    return DeliveryList(deliveries=[_delivery_out(context, row) for row in rows]).model_dump()
 
 
 @routes.get("/deliveries/<string:folder>/<string:name>")
 def get_file(path: FilePath) -> Response:
     """A delivered file."""
-    studio = the_studio()
+    context = app_context()
     try:
-        written = Roots((studio.settings.deliveries,))
-        file = written.readable(place_in(studio.settings.deliveries, f"{path.folder}/{path.name}"))
+        written = Roots((context.settings.deliveries,))
+        file = written.readable(place_in(context.settings.deliveries, f"{path.folder}/{path.name}"))
     except BadSource as error:
         raise NotFound("there is no such file") from error
     if not is_file(file):
@@ -72,10 +72,10 @@ def get_file(path: FilePath) -> Response:
 @routes.get("/events", responses={200: EventsOut})
 def get_events(query: EventQuery) -> dict[str, Any]:
     """What happened after a mark; the shot that is shown is watched meanwhile."""
-    studio = the_studio()
+    context = app_context()
     if query.shot is not None:
-        studio.look_at(query.shot)
-    mark, events, missed = studio.hub.since(query.after)
+        context.look_at(query.shot)
+    mark, events, missed = context.events.since(query.after)
     return {"mark": mark, "events": events, "missed": missed}
 
 
@@ -88,16 +88,16 @@ class _Noted:
     order: Order
 
 
-def _noted_order(studio: Studio, variant_id: int, wanted: NewDelivery) -> _Noted:
+def _noted_order(context: AppContext, variant_id: int, wanted: NewDelivery) -> _Noted:
     """Check what is wanted, and note in the record that it begins. Raises `BadSource` for frames that are not there."""
-    with studio.record.reading() as session:
+    with context.database.reading() as session:
         row = find_variant(session, variant_id)
         document, render, name, shot_id = variant_document(row), shot_render(row.shot), row.name, row.shot_id
-    variant = studio.admitted(document)
+    variant = context.resolve_paths(document)
     numbers = wanted_frames(render, wanted.frames)
     stem = plain_name(f"{render.name}_{name}".lower(), "picture")
-    folder = make_folder(studio.settings.deliveries, f"{stem}-")
-    with studio.record.writing() as session:
+    folder = make_folder(context.settings.deliveries, f"{stem}-")
+    with context.database.writing() as session:
         number = begin_delivery(session, variant_id, folder.name, wanted.model_dump(mode="json"), len(numbers))
     linear = wanted.format == "exr"
     space = (wanted.space or None) if linear else None
@@ -105,16 +105,16 @@ def _noted_order(studio: Studio, variant_id: int, wanted: NewDelivery) -> _Noted
     return _Noted(number, folder, Order(shot_id, render, variant, numbers, file))
 
 
-def _deliver(studio: Studio, job: Job, noted: _Noted) -> dict[str, Any]:
+def _deliver(context: AppContext, job: Job, noted: _Noted) -> dict[str, Any]:
     """Write the frames into the delivery's folder; the job's result names the files."""
-    with _record_end(studio, noted.number):
-        for _ in deliver_frames(studio.workshop, noted.order, lambda *how: studio.jobs.report(job, *how)):
+    with _record_end(context, noted.number):
+        for _ in deliver_frames(context.evaluator_pool, noted.order, lambda *how: context.jobs.report(job, *how)):
             pass
     return {"folder": str(noted.folder), "files": [file.model_dump() for file in _files(noted.folder)]}
 
 
 @contextmanager
-def _record_end(studio: Studio, number: int) -> Iterator[None]:
+def _record_end(context: AppContext, number: int) -> Iterator[None]:
     """Note in the record how a delivery ends, however it does."""
     state, error = DONE, None
     try:
@@ -126,12 +126,12 @@ def _record_end(studio: Studio, number: int) -> Iterator[None]:
         state, error = FAILED, sentence_of(cause)
         raise
     finally:
-        with studio.record.writing() as session:
+        with context.database.writing() as session:
             end_delivery(session, number, state, error)
 
 
-def _delivery_out(studio: Studio, row: DeliveryRow) -> DeliveryOut:
-    folder = studio.settings.deliveries / row.folder
+def _delivery_out(context: AppContext, row: DeliveryRow) -> DeliveryOut:
+    folder = context.settings.deliveries / row.folder
     return DeliveryOut(
         id=row.id,
         state=row.state,  # type: ignore[arg-type]

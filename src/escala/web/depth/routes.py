@@ -24,5 +24,5 @@ def post_survey(path: VariantPath, body: Preview) -> dict[str, Any]:
 @routes.post("/at", responses={200: DepthPlaceOut})
 def post_place(path: VariantPath, body: DepthRequest) -> dict[str, Any]:
     """The distance at a place, and the disc that a lens makes of it."""
-    found = evaluate_variant(path, body, lambda engine, variant: depth_at(engine, variant, body.x, body.y), SMALL)
+    found = evaluate_variant(path, body, lambda evaluator, variant: depth_at(evaluator, variant, body.x, body.y), SMALL)
     return {"place": asdict(found)}

@@ -31,8 +31,8 @@ def post_shelf_sheet(path: VariantPath, body: ShelfRequest) -> Response:
 
 
 def _drawn(path: VariantPath, body: ShelfRequest) -> tuple[Shelf, bytes]:
-    def work(engine: Evaluator, variant: Variant) -> tuple[Shelf, bytes]:
-        return draw_shelf(engine, variant, body.first, body.count)
+    def work(evaluator: Evaluator, variant: Variant) -> tuple[Shelf, bytes]:
+        return draw_shelf(evaluator, variant, body.first, body.count)
 
     return evaluate_variant(path, body, work, SMALL)
 
@@ -41,8 +41,8 @@ def _drawn(path: VariantPath, body: ShelfRequest) -> tuple[Shelf, bytes]:
 def get_layers(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
     """The cryptomatte layers of a frame."""
 
-    def work(engine: Evaluator, variant: Variant) -> list[dict[str, Any]]:
-        return [asdict(layer) for layer in object_layers(engine)]
+    def work(evaluator: Evaluator, variant: Variant) -> list[dict[str, Any]]:
+        return [asdict(layer) for layer in object_layers(evaluator)]
 
     return {"layers": evaluate_variant(path, Preview(frame=query.frame), work, SMALL)}
 
@@ -51,8 +51,8 @@ def get_layers(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
 def post_point(path: VariantPath, body: PointRequest) -> dict[str, Any]:
     """What lies under the pointer, or in a rectangle that was drawn."""
 
-    def work(engine: Evaluator, variant: Variant) -> dict[str, Any]:
-        return asdict(objects_at(engine, body.x, body.y, body.width, body.height, body.layer))
+    def work(evaluator: Evaluator, variant: Variant) -> dict[str, Any]:
+        return asdict(objects_at(evaluator, body.x, body.y, body.width, body.height, body.layer))
 
     return evaluate_variant(path, body, work, SMALL)
 
@@ -61,7 +61,7 @@ def post_point(path: VariantPath, body: PointRequest) -> dict[str, Any]:
 def post_outline(path: VariantPath, body: OutlineRequest) -> dict[str, Any]:
     """The outline of a matte."""
 
-    def work(engine: Evaluator, variant: Variant) -> list[Any]:
-        return matte_outlines(engine, variant, body.name)
+    def work(evaluator: Evaluator, variant: Variant) -> list[Any]:
+        return matte_outlines(evaluator, variant, body.name)
 
     return {"outline": evaluate_variant(path, body, work, SMALL)}

@@ -2,7 +2,7 @@
 
 from pydantic import BaseModel, Field
 
-from escala.engine.mattes.objects import Found
+from escala.engine.mattes.objects import ObjectHit
 from escala.engine.mattes.shelf import MAX_TILES, ObjectLayer, Shelf
 from escala.model.numbers import Count
 
@@ -41,7 +41,7 @@ class PointRequest(Preview):
 class UnderOut(BaseModel):
     """What lies there, the nearest rank first, and the outline of the first, in pixels of the displayed picture."""
 
-    found: list[Found]
+    found: list[ObjectHit]
     outline: list[list[list[float]]]
 
 

@@ -11,27 +11,27 @@ from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.core.planes import Planes
+from escala.database.revisions import patched
+from escala.database.shots import find_variant
 from escala.engine.balance.board import draw_board
 from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
-from escala.engine.evaluation import Quality
 from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import Look
-from escala.engine.looking.probe import probe_at
-from escala.engine.looking.scope import ScopeWish, draw_scope
-from escala.engine.looking.screen import ViewerAids, difference_of, screen_picture
-from escala.engine.looking.subject import Subject, values_at
 from escala.engine.progress import Progress, no_progress
-from escala.engine.worker import PREVIEW, EXACT, SMALL, yield_to_urgent
+from escala.engine.request import Quality
+from escala.engine.viewer.probe import probe_at
+from escala.engine.viewer.scope import ScopeWish, draw_scope
+from escala.engine.viewer.screen import ViewerAids, difference_of, screen_picture
+from escala.engine.viewer.subject import Subject, values_at
+from escala.engine.viewer.viewport import Viewport
+from escala.engine.worker import EXACT, PREVIEW, SMALL, yield_to_urgent
 from escala.model.numbers import Count
 from escala.model.variant import Variant
-from escala.record.revisions import patched
-from escala.record.shots import find_variant
 
+from ..app_context import app_context
 from ..clients import client_name
 from ..jobs import Job
 from ..query import Query
 from ..schemas import Preview, Region, VariantPath
-from ..studio import the_studio
 from .schemas import (
     BoardOut,
     BoardRequest,
@@ -66,20 +66,20 @@ def evaluate_variant(
     priority: int,
 ) -> Result:
     """What `work` makes of a variant on a frame, on the thread that owns evaluation."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        document, shot_id = studio.admitted(patched(row.document, preview.patch)), row.shot_id
-    opened = studio.open(shot_id, document, preview.frame)
-    return studio.workshop.evaluate(lambda: work(opened.interpret(), document), priority, client=client_name())
+        document, shot_id = context.resolve_paths(patched(row.document, preview.patch)), row.shot_id
+    opened = context.open(shot_id, document, preview.frame)
+    return context.evaluator_pool.evaluate(lambda: work(opened.interpret(), document), priority, client=client_name())
 
 
 def _subject_of(shot_id: int, document: dict[str, Any], wanted: SubjectRequest) -> Callable[[], Subject]:
     """What is looked at, decoded now; it is interpreted within the job that evaluates it."""
-    studio = the_studio()
-    variant = studio.admitted(patched(document, wanted.patch))
-    opened = studio.open(shot_id, variant, wanted.frame)
-    image = studio.comparison_image(wanted.picture) if wanted.picture else None
+    context = app_context()
+    variant = context.resolve_paths(patched(document, wanted.patch))
+    opened = context.open(shot_id, variant, wanted.frame)
+    image = context.comparison_image(wanted.picture) if wanted.picture else None
     return lambda: Subject(opened.interpret(), variant, wanted.station, wanted.pass_name, image)
 
 
@@ -91,12 +91,14 @@ def _evaluate_subjects(
     viewer: str | None = None,
 ) -> Result:
     """What `work` makes of one or two subjects, on the thread that owns evaluation."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
         document, shot_id = row.document, row.shot_id
     subjects = [_subject_of(shot_id, document, each) for each in wanted]
-    return studio.workshop.evaluate(lambda: work(*(make() for make in subjects)), priority, viewer, client_name())
+    return context.evaluator_pool.evaluate(
+        lambda: work(*(make() for make in subjects)), priority, viewer, client_name()
+    )
 
 
 @routes.post("/picture")
@@ -113,16 +115,16 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
 
     def made(progress: Progress) -> tuple[bytes, str, Region]:
         def show(subject: Subject) -> tuple[bytes, str, Region]:
-            look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
+            viewport, size = _viewport(subject.evaluator, wanted, body.region), _enlarged(wanted, body.region)
             seen_by = replace(subject, viewer=body.viewer, progress=progress)
-            return *screen_picture(seen_by, look, quality, aids, size), _shown(subject.engine, look)
+            return *screen_picture(seen_by, viewport, quality, aids, size), _shown(subject.evaluator, viewport)
 
         def compare(subject: Subject, other: Subject) -> tuple[bytes, str, Region]:
             assert against is not None
-            look, size = _look(subject.engine, wanted, body.region), _enlarged(wanted, body.region)
+            viewport, size = _viewport(subject.evaluator, wanted, body.region), _enlarged(wanted, body.region)
             pair = replace(subject, progress=progress), replace(other, progress=progress)
-            picture = difference_of(*pair, look, against.gain, against.measure, size)
-            return picture, "image/png", _shown(subject.engine, look)
+            picture = difference_of(*pair, viewport, against.gain, against.measure, size)
+            return picture, "image/png", _shown(subject.evaluator, viewport)
 
         if against is None:
             return _evaluate_subjects(path, [body], show, priority, viewer)
@@ -137,7 +139,7 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
 
 def _as_job(work: Callable[[Progress], Result], viewer: str) -> Result:
     """An exact picture, which gives way to more urgent ones; pages are told of one that takes long, and can stop it."""
-    jobs = the_studio().jobs
+    jobs = app_context().jobs
 
     def run(job: Job) -> Result:
         def progress(share: float, doing: str) -> None:
@@ -157,8 +159,8 @@ def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
         raise BadSource(f"limit: {_MOST_VALUES} pixels per request")
 
     def work(subject: Subject) -> tuple[Planes, Region]:
-        look = _look(subject.engine, wanted, body.region)
-        return values_at(subject, look), _shown(subject.engine, look)
+        viewport = _viewport(subject.evaluator, wanted, body.region)
+        return values_at(subject, viewport), _shown(subject.evaluator, viewport)
 
     planes, region = _evaluate_subjects(path, [body], work, SMALL)
     numbers = np.where(np.isfinite(planes), planes, None)
@@ -168,14 +170,18 @@ def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
 @routes.post("/board", responses={200: BoardOut})
 def post_board(path: VariantPath, body: BoardRequest) -> dict[str, Any]:
     """Rows, columns and shares of the board."""
-    board, _ = evaluate_variant(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
+    board, _ = evaluate_variant(
+        path, body, lambda evaluator, variant: draw_board(evaluator, variant, body.lifted), SMALL
+    )
     return {"board": asdict(board)}
 
 
 @routes.post("/board/sheet")
 def post_board_sheet(path: VariantPath, body: BoardRequest) -> Response:
     """The small pictures of the board, on one sheet."""
-    _, sheet = evaluate_variant(path, body, lambda engine, variant: draw_board(engine, variant, body.lifted), SMALL)
+    _, sheet = evaluate_variant(
+        path, body, lambda evaluator, variant: draw_board(evaluator, variant, body.lifted), SMALL
+    )
     return Response(sheet, mimetype="image/jpeg")
 
 
@@ -190,8 +196,8 @@ def get_tally(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
 def get_tally_sheet(path: VariantPath, query: FrameQuery) -> Response:
     """The small pictures of the tally, on one sheet."""
 
-    def work(engine: Evaluator, variant: Variant) -> bytes:
-        return tally_sheet(engine, variant, query.lifted)
+    def work(evaluator: Evaluator, variant: Variant) -> bytes:
+        return tally_sheet(evaluator, variant, query.lifted)
 
     return Response(evaluate_variant(path, Preview(frame=query.frame), work, SMALL), mimetype="image/jpeg")
 
@@ -200,8 +206,8 @@ def get_tally_sheet(path: VariantPath, query: FrameQuery) -> Response:
 def get_difference(path: VariantPath, query: DifferenceQuery) -> Response:
     """The difference of sum and reference."""
 
-    def work(engine: Evaluator, variant: Variant) -> bytes:
-        return difference_picture(engine, variant, query.gain, query.width)
+    def work(evaluator: Evaluator, variant: Variant) -> bytes:
+        return difference_picture(evaluator, variant, query.gain, query.width)
 
     return Response(evaluate_variant(path, Preview(frame=query.frame), work, SMALL), mimetype="image/png")
 
@@ -210,8 +216,8 @@ def get_difference(path: VariantPath, query: DifferenceQuery) -> Response:
 def post_probe(path: VariantPath, body: ProbeRequest) -> dict[str, Any]:
     """The values at a place, and what makes them."""
 
-    def work(engine: Evaluator, variant: Variant) -> dict[str, Any]:
-        return {"probe": asdict(probe_at(engine, variant, body.x, body.y, body.size))}
+    def work(evaluator: Evaluator, variant: Variant) -> dict[str, Any]:
+        return {"probe": asdict(probe_at(evaluator, variant, body.x, body.y, body.size))}
 
     return evaluate_variant(path, body, work, SMALL)
 
@@ -222,12 +228,12 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
     wish = ScopeWish(body.kind, body.scale, body.columns, body.rows, body.object_name)
 
     def work(subject: Subject) -> bytes:
-        display = subject.engine.render.display
+        display = subject.evaluator.render.display
         region = body.region or Region(x=0, y=0, width=display.width, height=display.height)
         scale = min(1.0, _SCOPE_PIXELS / max(region.width, region.height))
         size = _Size(max(1, round(region.width * scale)), max(1, round(region.height * scale)))
         quality = Quality.PREVIEW if body.patch else Quality.EXACT
-        return draw_scope(subject, _look(subject.engine, size, region), wish, quality)
+        return draw_scope(subject, _viewport(subject.evaluator, size, region), wish, quality)
 
     return Response(_evaluate_subjects(path, [body], work, SMALL), mimetype="image/png")
 
@@ -253,21 +259,21 @@ def _enlarged(wanted: _Size, region: Region) -> tuple[int, int] | None:
     return wanted.width, wanted.height
 
 
-def _shown(engine: Evaluator, look: Look) -> Region:
+def _shown(evaluator: Evaluator, viewport: Viewport) -> Region:
     """What a look shows, in columns and rows of the displayed picture."""
-    across, down = engine.render.offset
-    return Region(x=look.x - across, y=look.y - down, width=look.width, height=look.height)
+    across, down = evaluator.render.offset
+    return Region(x=viewport.x - across, y=viewport.y - down, width=viewport.width, height=viewport.height)
 
 
-def _look(engine: Evaluator, out: Region | _Size, region: Region) -> Look:
+def _viewport(evaluator: Evaluator, out: Region | _Size, region: Region) -> Viewport:
     """The region asked for, cut to the displayed picture, in places of the raster, as so many pixels, never more.
 
     It is widened to the pixels of the level that it is sampled from.
     """
-    display, raster = engine.render.display, engine.render.raster
+    display, raster = evaluator.render.display, evaluator.render.raster
     left, top = max(0, min(region.x, display.width - 1)), max(0, min(region.y, display.height - 1))
     width = max(1, min(region.x + region.width, display.width) - left)
     height = max(1, min(region.y + region.height, display.height) - top)
-    across, down = engine.render.offset
-    look = Look(left + across, top + down, width, height, min(width, out.width), min(height, out.height))
-    return look.on_grid(raster.width, raster.height)
+    across, down = evaluator.render.offset
+    viewport = Viewport(left + across, top + down, width, height, min(width, out.width), min(height, out.height))
+    return viewport.on_grid(raster.width, raster.height)

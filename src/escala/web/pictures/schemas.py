@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from escala.engine.balance.board import Board
 from escala.engine.beauty.tally import Tally
-from escala.engine.looking.probe import Probe
+from escala.engine.viewer.probe import Probe
 from escala.model.numbers import Count, Number, Triple
 
 from ..query import Query

@@ -5,10 +5,10 @@ from typing import Any
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 
+from escala.database.presets import all_presets, drop_preset, keep_preset
 from escala.model.corrections import Corrected, Correction
-from escala.record.presets import all_presets, drop_preset, keep_preset
 
-from ..studio import the_studio
+from ..app_context import app_context
 
 routes = APIBlueprint("presets", __name__, url_prefix="/api/presets")
 
@@ -39,14 +39,14 @@ class PresetsOut(BaseModel):
 @routes.get("", responses={200: PresetsOut})
 def list_presets() -> dict[str, Any]:
     """All presets by their names."""
-    with the_studio().record.reading() as session:
+    with app_context().database.reading() as session:
         return {"presets": [{"name": row.name, "corrections": row.corrections} for row in all_presets(session)]}
 
 
 @routes.put("", responses={200: PresetOut})
 def put_preset(body: PresetKept) -> dict[str, Any]:
     """Keep corrections under a name; where and of what they were is left out."""
-    with the_studio().record.writing() as session:
+    with app_context().database.writing() as session:
         row = keep_preset(session, body.name, body.corrections)
         return {"name": row.name, "corrections": row.corrections}
 
@@ -54,6 +54,6 @@ def put_preset(body: PresetKept) -> dict[str, Any]:
 @routes.delete("")
 def delete_preset(query: PresetName) -> tuple[str, int]:
     """Take a preset away."""
-    with the_studio().record.writing() as session:
+    with app_context().database.writing() as session:
         drop_preset(session, query.name)
     return "", 204

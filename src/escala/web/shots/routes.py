@@ -10,20 +10,7 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource, TooLarge
-from escala.delivery.passes import choice_of_passes, gather_frames, gathered_file, split_frames
-from escala.engine.evaluator import Evaluator
-from escala.engine.looking.look import whole_look
-from escala.engine.looking.screen import pass_histogram, pass_picture
-from escala.engine.source.intake import frame_files
-from escala.engine.worker import SMALL
-from escala.media.limits import check_disk
-from escala.media.places import place_in, plain_name, printable
-from escala.media.sources import SUFFIXES
-from escala.media.stills import READABLE
-from escala.media.whole import make_folder
-from escala.model.render import Render
-from escala.model.variant import Variant
-from escala.record.shots import (
+from escala.database.shots import (
     DELETED,
     BrokenDocument,
     all_shots,
@@ -32,11 +19,24 @@ from escala.record.shots import (
     last_changes,
     variant_document,
 )
+from escala.delivery.passes import choice_of_passes, gather_frames, gathered_file, split_frames
+from escala.engine.evaluator import Evaluator
+from escala.engine.source.intake import frame_files
+from escala.engine.viewer.screen import pass_histogram, pass_picture
+from escala.engine.viewer.viewport import whole_viewport
+from escala.engine.worker import SMALL
+from escala.media.atomic_write import make_folder
+from escala.media.limits import check_disk
+from escala.media.path_safety import place_in, plain_name, printable
+from escala.media.sources import SUFFIXES
+from escala.media.stills import READABLE
+from escala.model.render import Render
+from escala.model.variant import Variant
 
+from ..app_context import AppContext, app_context, keep_body
 from ..clients import client_name
 from ..jobs import Job
 from ..schemas import JobOut, JobPath, ShotPath
-from ..studio import Studio, keep_body, the_studio
 from .schemas import (
     HistogramOut,
     MediaOut,
@@ -61,14 +61,14 @@ routes = APIBlueprint("shots", __name__, url_prefix="/api")
 @routes.get("/shots", responses={200: ShotList})
 def list_shots() -> dict[str, Any]:
     """All shots."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         found = [ShotFacts(row.id, row.name, row.status, row.created) for row in all_shots(session)]
         changes = last_changes(session)
-    shots, problems = [], studio.record.set_aside()
+    shots, problems = [], context.database.set_aside()
     for facts in found:
         try:
-            shots.append(shot_name(facts, studio.render_of(facts.id), changes.get(facts.id)))
+            shots.append(shot_name(facts, context.render_of(facts.id), changes.get(facts.id)))
         except BrokenDocument as error:
             problems.append(str(error))
     return ShotList(shots=shots, problems=problems).model_dump()
@@ -77,31 +77,31 @@ def list_shots() -> dict[str, Any]:
 @routes.post("/shots", responses={202: JobOut})
 def open_shot(body: NewShot) -> tuple[dict[str, Any], int]:
     """Begin to read a render into a new shot."""
-    studio = the_studio()
-    return studio.take_in(body.sources, body.name, body.fit).facts(), 202
+    context = app_context()
+    return context.take_in(body.sources, body.name, body.fit).facts(), 202
 
 
 @routes.get("/shots/<int:shot_id>", responses={200: ShotOut})
 def get_shot(path: ShotPath) -> dict[str, Any]:
     """A shot with its render and variants."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         return shot_out(find_shot(session, path.shot_id)).model_dump(mode="json")
 
 
 @routes.put("/shots/<int:shot_id>/render", responses={202: JobOut})
 def take_over_render(path: ShotPath, body: NewRender) -> tuple[dict[str, Any], int]:
     """Begin to read a newer render in place of a shot's."""
-    studio = the_studio()
-    return studio.take_over(path.shot_id, body.sources).facts(), 202
+    context = app_context()
+    return context.take_over(path.shot_id, body.sources).facts(), 202
 
 
 @routes.post("/shots/<int:shot_id>/files", responses={202: JobOut})
 def write_passes(path: ShotPath, body: NewFiles) -> tuple[dict[str, Any], int]:
     """Begin to write passes as files."""
-    studio = the_studio()
-    render = studio.render_of(path.shot_id)
-    return studio.jobs.start("exporting passes", lambda job: _written(studio, job, render, body)).facts(), 202
+    context = app_context()
+    render = context.render_of(path.shot_id)
+    return context.jobs.start("exporting passes", lambda job: _written(context, job, render, body)).facts(), 202
 
 
 @routes.delete("/shots/<int:shot_id>")
@@ -119,51 +119,53 @@ def change_shot(path: ShotPath, body: ShotChange) -> tuple[str, int]:
 
 
 def _change_shot(shot_id: int, change: ShotChange) -> None:
-    studio = the_studio()
-    with studio.record.writing() as session:
+    context = app_context()
+    with context.database.writing() as session:
         shot = find_shot(session, shot_id)
         shot.name = change.name or shot.name
         shot.status = change.status or shot.status
     if change.status == DELETED:
-        studio.forget(shot_id)
-    studio.hub.tell("shots")
+        context.forget(shot_id)
+    context.events.tell("shots")
 
 
 def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[Evaluator, Variant]:
     """The evaluator of the frame that holds a pass, as the variant reads it, and the variant."""
-    studio = the_studio()
+    context = app_context()
     variant = Variant()
     if query.variant is not None:
-        with studio.record.reading() as session:
-            variant = studio.admitted(variant_document(find_variant(session, query.variant)))
-    engine = studio.workshop.engine_of_variant(
-        path.shot_id, studio.render_of(path.shot_id), variant, query.frame, client_name()
+        with context.database.reading() as session:
+            variant = context.resolve_paths(variant_document(find_variant(session, query.variant)))
+    evaluator = context.evaluator_pool.engine_of_variant(
+        path.shot_id, context.render_of(path.shot_id), variant, query.frame, client_name()
     )
-    if query.name not in engine.frame.passes:
-        raise BadSource(f"{engine.render.name} has no pass {query.name}")
-    return engine, variant
+    if query.name not in evaluator.frame.passes:
+        raise BadSource(f"{evaluator.render.name} has no pass {query.name}")
+    return evaluator, variant
 
 
 @routes.get("/shots/<int:shot_id>/pass/histogram", responses={200: HistogramOut})
 def get_pass_histogram(path: ShotPath, query: PassQuery) -> dict[str, Any]:
     """How often each brightness occurs in a pass."""
-    studio = the_studio()
-    engine, _ = _pass_engine(path, query)
-    return asdict(studio.workshop.evaluate(lambda: pass_histogram(engine, query.name), SMALL, client=client_name()))
+    context = app_context()
+    evaluator, _ = _pass_engine(path, query)
+    return asdict(
+        context.evaluator_pool.evaluate(lambda: pass_histogram(evaluator, query.name), SMALL, client=client_name())
+    )
 
 
 @routes.get("/shots/<int:shot_id>/pass")
 def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
     """A pass as its role wants to be seen."""
-    studio = the_studio()
-    engine, variant = _pass_engine(path, query)
-    look, colouring = whole_look(engine.render, query.width), engine.colouring(variant)
-    key = engine.keys.of_reading("pass picture", query.name, look, query.lift, colouring=colouring)
+    context = app_context()
+    evaluator, variant = _pass_engine(path, query)
+    viewport, colour_pipeline = whole_viewport(evaluator.render, query.width), evaluator.colour_pipeline(variant)
+    key = evaluator.keys.of_reading("pass picture", query.name, viewport, query.lift, colour_pipeline=colour_pipeline)
     tag = hashlib.sha256(repr(key).encode()).hexdigest()[:24]
     if request.if_none_match.contains(tag):
         return Response(status=304)
-    picture = studio.workshop.evaluate(
-        lambda: pass_picture(engine, variant, query.name, look, query.lift), SMALL, client=client_name()
+    picture = context.evaluator_pool.evaluate(
+        lambda: pass_picture(evaluator, variant, query.name, viewport, query.lift), SMALL, client=client_name()
     )
     response = Response(picture, mimetype="image/jpeg")
     response.set_etag(tag)
@@ -174,15 +176,15 @@ def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
 @routes.get("/jobs/<int:job_id>", responses={200: JobOut})
 def get_job(path: JobPath) -> dict[str, Any]:
     """How long work stands."""
-    studio = the_studio()
-    return studio.jobs.find(path.job_id).facts()
+    context = app_context()
+    return context.jobs.find(path.job_id).facts()
 
 
 @routes.post("/jobs/<int:job_id>/cancel", responses={200: JobOut})
 def cancel_job(path: JobPath) -> dict[str, Any]:
     """Stop long work at its next step."""
-    studio = the_studio()
-    job = studio.jobs.find(path.job_id)
+    context = app_context()
+    job = context.jobs.find(path.job_id)
     job.stop.set()
     return job.facts()
 
@@ -190,34 +192,34 @@ def cancel_job(path: JobPath) -> dict[str, Any]:
 @routes.get("/media", responses={200: MediaOut})
 def list_media(query: MediaQuery) -> dict[str, Any]:
     """Folders and pictures below the media roots."""
-    studio = the_studio()
-    return {"folder": query.folder, "entries": _entries(studio, query.folder)}
+    context = app_context()
+    return {"folder": query.folder, "entries": _entries(context, query.folder)}
 
 
 @routes.get("/shots/<int:shot_id>/pictures", responses={200: MediaOut})
 def list_pictures(path: ShotPath) -> dict[str, Any]:
     """Pictures beside a shot's files and in the folders there, which labels can show."""
-    studio = the_studio()
-    render = studio.render_of(path.shot_id)
+    context = app_context()
+    render = context.render_of(path.shot_id)
     own = {Path(entry.path) for entries in render.frames.values() for entry in entries}
     folder = next(iter(own)).parent
-    folders = [folder, *(e for e in _readable_in(studio, folder) if e.is_dir())]
-    found = [e for place in folders for e in _readable_in(studio, place) if e.suffix.lower() in READABLE]
+    folders = [folder, *(e for e in _readable_in(context, folder) if e.is_dir())]
+    found = [e for place in folders for e in _readable_in(context, place) if e.suffix.lower() in READABLE]
     shown = [e for e in found if e not in own][:_MOST_PICTURES]
     return {"folder": str(folder), "entries": [{"name": e.name, "path": str(e), "folder": False} for e in shown]}
 
 
-def _readable_in(studio: Studio, folder: Path) -> list[Path]:
+def _readable_in(context: AppContext, folder: Path) -> list[Path]:
     """What a folder holds that may be read: no link that leads out of the roots, and no hidden file."""
     with suppress(BadSource, OSError):  # it is gone, or lies where nothing may be read: there is nothing to offer
-        studio.roots.readable(folder)
-        return [entry for entry in sorted(folder.iterdir()) if entry.name[0] != "." and _may_be_read(studio, entry)]
+        context.roots.readable(folder)
+        return [entry for entry in sorted(folder.iterdir()) if entry.name[0] != "." and _may_be_read(context, entry)]
     return []
 
 
-def _may_be_read(studio: Studio, entry: Path) -> bool:
+def _may_be_read(context: AppContext, entry: Path) -> bool:
     try:
-        studio.roots.readable(entry)
+        context.roots.readable(entry)
     except (BadSource, OSError):
         return False
     return True
@@ -229,55 +231,55 @@ _MOST_PICTURES = 200
 @routes.get("/uploads/room")
 def room_for_upload(query: RoomQuery) -> tuple[str, int]:
     """Whether so many bytes can be brought in: asked before they are sent."""
-    studio = the_studio()
-    if query.bytes > studio.settings.upload_limit:
-        raise TooLarge("the files", f"larger than the limit of {studio.settings.upload_limit >> 20} MiB")
-    check_disk(studio.settings.uploads, 2 * query.bytes, "the files")
+    context = app_context()
+    if query.bytes > context.settings.upload_limit:
+        raise TooLarge("the files", f"larger than the limit of {context.settings.upload_limit >> 20} MiB")
+    check_disk(context.settings.uploads, 2 * query.bytes, "the files")
     return "", 204
 
 
 @routes.put("/uploads/<string:name>")
 def upload() -> dict[str, str]:
     """Bring in one file of a render."""
-    studio = the_studio()
+    context = app_context()
     name = str((request.view_args or {})["name"])
-    return {"path": str(_keep_upload(studio, name))}
+    return {"path": str(_keep_upload(context, name))}
 
 
 @routes.put("/pictures/<string:name>", responses={201: PictureMade})
-def bring_picture() -> tuple[dict[str, str], int]:
+def upload_image() -> tuple[dict[str, str], int]:
     """Bring in a picture to compare with."""
-    studio = the_studio()
+    context = app_context()
     name = str((request.view_args or {})["name"])
-    return {"picture": studio.bring_picture(name, request.stream), "title": Path(name).stem}, 201
+    return {"picture": context.upload_image(name, request.stream), "title": Path(name).stem}, 201
 
 
-def _entries(studio: Studio, folder: str) -> list[dict[str, Any]]:
+def _entries(context: AppContext, folder: str) -> list[dict[str, Any]]:
     """Folders and pictures in a folder; the roots themselves for an empty name."""
     if not folder:
-        return [{"name": root.name, "path": str(root), "folder": True} for root in studio.settings.media_roots]
-    place = studio.roots.readable(folder)
+        return [{"name": root.name, "path": str(root), "folder": True} for root in context.settings.media_roots]
+    place = context.roots.readable(folder)
     if not place.is_dir():
         raise BadSource(f"{printable(folder)} is not a folder")
-    kept = [e for e in _readable_in(studio, place) if e.is_dir() or e.suffix.lower() in SUFFIXES]
+    kept = [e for e in _readable_in(context, place) if e.is_dir() or e.suffix.lower() in SUFFIXES]
     return [{"name": e.name, "path": str(e), "folder": e.is_dir()} for e in kept]
 
 
-def _keep_upload(studio: Studio, name: str) -> Path:
+def _keep_upload(context: AppContext, name: str) -> Path:
     """Stream the body of the request into a folder of its own under the uploads."""
     if Path(name).suffix.lower() not in SUFFIXES:
         raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be imported")
     batch = hashlib.sha256(request.headers.get("X-Batch", name).encode()).hexdigest()[:16]
-    return keep_body(request.stream, place_in(studio.settings.uploads / batch, name), studio.settings.upload_limit)
+    return keep_body(request.stream, place_in(context.settings.uploads / batch, name), context.settings.upload_limit)
 
 
-def _written(studio: Studio, job: Job, render: Render, wanted: NewFiles) -> dict[str, Any]:
+def _written(context: AppContext, job: Job, render: Render, wanted: NewFiles) -> dict[str, Any]:
     """Write passes of every frame into a folder of its own; the job's result names the files."""
     name = plain_name(render.name.lower(), "passes")
-    folder = make_folder(studio.settings.deliveries, f"{name}-")
+    folder = make_folder(context.settings.deliveries, f"{name}-")
     frames = {number: frame_files(render, number) for number in sorted(render.frames)}
     choice = choice_of_passes(wanted.passes, wanted.rename, frames[render.first_frame])
-    how = (lambda share, doing: studio.jobs.report(job, share, doing)), studio.roots
+    how = (lambda share, doing: context.jobs.report(job, share, doing)), context.roots
     if wanted.gathered:
         written = gather_frames(frames, gathered_file(folder, name), choice, *how)
     else:

@@ -5,11 +5,11 @@ from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, Field
 
+from escala.database.shots import LastChange, shot_render
+from escala.database.tables import ShotRow
 from escala.engine.balance.plan import render_components, render_lights
 from escala.model.numbers import Count, Id
 from escala.model.render import Render
-from escala.record.shots import LastChange, shot_render
-from escala.record.tables import ShotRow
 
 from ..query import Query
 

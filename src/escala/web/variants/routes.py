@@ -8,16 +8,8 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
-from escala.engine.colour.chain import colouring_of
-from escala.engine.evaluation import Quality
-from escala.engine.looking.look import whole_look
-from escala.engine.looking.screen import screen_picture
-from escala.engine.looking.subject import Subject
-from escala.engine.source.reading import reading_key
-from escala.engine.worker import SMALL
-from escala.model.variant import Variant
-from escala.record.naming_rules import offered_rules, remember_rules
-from escala.record.revisions import (
+from escala.database.naming_rules import remember_rules, suggested_rules
+from escala.database.revisions import (
     PreparedEdit,
     branches_of,
     can_redo,
@@ -29,7 +21,8 @@ from escala.record.revisions import (
     state_at,
     undo,
 )
-from escala.record.shots import (
+from escala.database.shots import (
+    BrokenDocument,
     add_variant,
     delete_variant,
     find_shot,
@@ -37,17 +30,25 @@ from escala.record.shots import (
     restore_variant,
     variant_document,
 )
-from escala.record.tables import VariantRow
+from escala.database.tables import VariantRow
+from escala.engine.colour.pipeline import resolve_colour
+from escala.engine.request import Quality
+from escala.engine.source.reading import interpretation_key
+from escala.engine.viewer.screen import screen_picture
+from escala.engine.viewer.subject import Subject
+from escala.engine.viewer.viewport import whole_viewport
+from escala.engine.worker import SMALL
+from escala.model.variant import Variant
 
+from ..app_context import app_context
 from ..clients import client_name
 from ..problems import sentence_of
 from ..schemas import ShotPath, VariantPath
-from ..studio import the_studio
 from .schemas import (
     Base,
     Edit,
+    InterpretedVariant,
     NewVariant,
-    ReadVariant,
     RevisionList,
     RevisionOut,
     RevisionPath,
@@ -60,38 +61,42 @@ from .schemas import (
 routes = APIBlueprint("variants", __name__, url_prefix="/api")
 
 
-def _read(row: VariantRow) -> ReadVariant:
-    """The variant with its render; one that not available is told as such, so that it can be mended."""
-    studio = the_studio()
+def _read(row: VariantRow) -> InterpretedVariant:
+    """The variant with its interpreted render; one that cannot be displayed says why, so that it can be edited."""
+    context = app_context()
     document = variant_document(row)
     try:
-        admitted = studio.admitted(document)
-        render = studio.reading_of(row.shot_id, admitted)
-        return ReadVariant(document, render, colouring_of(render, admitted, studio.roots))
+        resolved = context.resolve_paths(document)
+        render = context.interpretation_of(row.shot_id, resolved)
+        return InterpretedVariant(document, render, resolve_colour(render, resolved, context.roots))
     except (EscalaError, OSError) as error:
-        return ReadVariant(document, studio.render_of(row.shot_id), None, sentence_of(error))
+        return InterpretedVariant(document, context.render_of(row.shot_id), None, sentence_of(error))
 
 
-def _answer(row: VariantRow, redoable: bool) -> dict[str, Any]:
-    """A variant as the page gets it; made after the record is written, for reading a render may take a while."""
-    studio = the_studio()
+def _answer(row: VariantRow, redoable: bool, before: Variant | None = None) -> dict[str, Any]:
+    """A variant for the page, made once the database session is closed: interpreting a render may take a while.
+
+    `before`: the document that the client has; the interpretation of the render is sent only where it differs.
+    """
+    context = app_context()
     found = _read(row)
-    with studio.record.reading() as session:
-        offered = offered_rules(session, found.render, found.document)
-    return variant_out(row, found, redoable, offered).model_dump(mode="json")
+    with context.database.reading() as session:
+        offered = suggested_rules(session, found.render, found.document)
+    is_new = before is None or interpretation_key(before) != interpretation_key(found.document)
+    return variant_out(row, found, redoable, offered, is_new).model_dump(mode="json")
 
 
 def _tell_changed(row: VariantRow) -> None:
     """Tell the pages of a new state."""
-    studio = the_studio()
-    studio.hub.tell("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
+    context = app_context()
+    context.events.tell("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
 
 
 @routes.get("/variants/<int:variant_id>", responses={200: VariantOut})
 def get_variant(path: VariantPath) -> dict[str, Any]:
     """A variant as it stands."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
         redoable = can_redo(session, row)
     return _answer(row, redoable)
@@ -100,75 +105,85 @@ def get_variant(path: VariantPath) -> dict[str, Any]:
 @routes.post("/shots/<int:shot_id>/variants", responses={201: VariantOut})
 def make_variant(path: ShotPath, body: NewVariant) -> tuple[dict[str, Any], int]:
     """A new variant, neutral or a copy."""
-    studio = the_studio()
-    with studio.record.writing() as session:
+    context = app_context()
+    with context.database.writing() as session:
         shot = find_shot(session, path.shot_id)
         document = variant_document(find_variant(session, body.copy_of)) if body.copy_of else Variant()
         row = add_variant(session, shot, body.name, document)
-    studio.hub.tell("variants", shot_id=path.shot_id)
+    context.events.tell("variants", shot_id=path.shot_id)
     return _answer(row, False), 201
 
 
 @routes.put("/variants/<int:variant_id>/name", responses={200: VariantOut})
 def rename_variant(path: VariantPath, body: VariantName) -> dict[str, Any]:
     """Give a variant another name."""
-    studio = the_studio()
-    with studio.record.writing() as session:
+    context = app_context()
+    with context.database.writing() as session:
         row = find_variant(session, path.variant_id)
         row.name = body.name
         redoable = can_redo(session, row)
-    studio.hub.tell("variants", shot_id=row.shot_id)
+    context.events.tell("variants", shot_id=row.shot_id)
     return _answer(row, redoable)
 
 
 @routes.delete("/variants/<int:variant_id>")
 def remove_variant(path: VariantPath) -> tuple[str, int]:
     """Delete a variant with its history; until the next start it can be restored."""
-    studio = the_studio()
-    with studio.record.writing() as session:
+    context = app_context()
+    with context.database.writing() as session:
         row = find_variant(session, path.variant_id)
         shot_id = row.shot_id
         delete_variant(session, row)
-    studio.hub.tell("variants", shot_id=shot_id)
+    context.events.tell("variants", shot_id=shot_id)
     return "", 204
 
 
 @routes.post("/variants/<int:variant_id>/restore", responses={200: VariantOut})
 def restore_deleted_variant(path: VariantPath) -> dict[str, Any]:
     """Restore a deleted variant with its history; deleted ones are kept until the next start."""
-    studio = the_studio()
-    with studio.record.writing() as session:
+    context = app_context()
+    with context.database.writing() as session:
         row = restore_variant(session, path.variant_id)
         redoable = can_redo(session, row)
-    studio.hub.tell("variants", shot_id=row.shot_id)
+    context.events.tell("variants", shot_id=row.shot_id)
     return _answer(row, redoable)
+
+
+def _document_of(row: VariantRow) -> Variant | None:
+    """The stored document; None for one that cannot be read, which undo may still leave."""
+    try:
+        return variant_document(row)
+    except BrokenDocument:
+        return None
 
 
 def _stepped(path: VariantPath, step: Callable[[Session, VariantRow], VariantRow]) -> dict[str, Any]:
-    """The variant after one step, which is on the disk before anybody hears of it."""
-    studio = the_studio()
-    with studio.record.writing() as session:
-        row = step(session, find_variant(session, path.variant_id))
+    """The variant after one step, which is committed before events are published."""
+    context = app_context()
+    with context.database.writing() as session:
+        row = find_variant(session, path.variant_id)
+        before = _document_of(row)
+        row = step(session, row)
         redoable = can_redo(session, row)
     _tell_changed(row)
-    return _answer(row, redoable)
+    return _answer(row, redoable, before)
 
 
 def _check(shot_id: int, edit: PreparedEdit) -> None:
     """Refuse an edit that could never be shown, before the record is held: that may take a while."""
-    studio, before, after = the_studio(), edit.before, edit.after
+    context, before, after = app_context(), edit.before, edit.after
     if after.corrections != before.corrections or after.pictures != before.pictures:
-        studio.admitted(after)
+        context.resolve_paths(after)
     bare = [variant.with_corrections(lambda correction: None) for variant in (before, after)]
     if bare[0].colour != bare[1].colour or bare[0].display != bare[1].display or _reads_anew(*bare):
-        admitted = studio.admitted(bare[1])
-        colouring_of(studio.prove(shot_id, admitted), admitted, studio.roots)
+        resolved = context.resolve_paths(bare[1])
+        resolve_colour(context.prove(shot_id, resolved), resolved, context.roots)
 
 
 @routes.post("/variants/<int:variant_id>/edits", responses={200: VariantOut})
 def edit(path: VariantPath, body: Edit) -> dict[str, Any]:
     """Save an edit that was made on the newest state. It is worked out before the record is held."""
-    with the_studio().record.reading() as session:
+    with app_context().database.reading() as session:
         row = find_variant(session, path.variant_id)
     prepared = prepare_edit(row, body.base, body.patch, body.label)
     _check(row.shot_id, prepared)
@@ -196,8 +211,8 @@ def redo_edit(path: VariantPath, body: Base) -> dict[str, Any]:
 @routes.get("/variants/<int:variant_id>/revisions", responses={200: RevisionList})
 def list_revisions(path: VariantPath) -> dict[str, Any]:
     """Every state that the variant ever had."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
         rows = history(session, row)
         branches, created = branches_of(rows, row.head), row.created
@@ -215,8 +230,8 @@ def list_revisions(path: VariantPath) -> dict[str, Any]:
 @routes.get("/variants/<int:variant_id>/revisions/<int:number>", responses={200: RevisionState})
 def get_revision(path: RevisionPath) -> dict[str, Any]:
     """The document of a state."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         document = state_at(session, find_variant(session, path.variant_id), path.number)
     return RevisionState(number=path.number, document=document).model_dump(mode="json")
 
@@ -224,28 +239,28 @@ def get_revision(path: RevisionPath) -> dict[str, Any]:
 @routes.get("/variants/<int:variant_id>/revisions/<int:number>/picture")
 def get_revision_picture(path: RevisionPath) -> Response:
     """A state as a small picture."""
-    studio = the_studio()
-    with studio.record.reading() as session:
+    context = app_context()
+    with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
         document, shot_id = state_at(session, row, path.number), row.shot_id
-    document = studio.admitted(document)
-    opened = studio.open(shot_id, document)
+    document = context.resolve_paths(document)
+    opened = context.open(shot_id, document)
 
     def work() -> tuple[bytes, str]:
-        engine = opened.interpret()
-        return screen_picture(Subject(engine, document), whole_look(engine.render, 224), Quality.PREVIEW)
+        evaluator = opened.interpret()
+        return screen_picture(Subject(evaluator, document), whole_viewport(evaluator.render, 224), Quality.PREVIEW)
 
-    picture, kind = studio.workshop.evaluate(work, SMALL, client=client_name())
+    picture, kind = context.evaluator_pool.evaluate(work, SMALL, client=client_name())
     return Response(picture, mimetype=kind)
 
 
 @routes.post("/variants/<int:variant_id>/revisions/<int:number>/restore", responses={200: VariantOut})
 def restore_revision(path: RevisionPath, body: Base) -> dict[str, Any]:
     """Make the variant as it was in a state, as one more edit on the newest."""
-    with the_studio().record.reading() as session:
+    with app_context().database.reading() as session:
         prepared = prepare_restore(session, find_variant(session, path.variant_id), body.base, path.number)
     return _stepped(VariantPath(variant_id=path.variant_id), lambda session, row: save_edit(session, row, prepared))
 
 
 def _reads_anew(before: Variant, after: Variant) -> bool:
-    return reading_key(before) != reading_key(after)
+    return interpretation_key(before) != interpretation_key(after)

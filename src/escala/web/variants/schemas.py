@@ -5,15 +5,15 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from escala.database.tables import VariantRow
 from escala.engine.balance.plan import render_components, render_lights
-from escala.engine.colour.chain import Colouring
+from escala.engine.colour.pipeline import ColourPipeline
 from escala.engine.source.reading import REPAIRED
 from escala.engine.stations import STATIONS
 from escala.model.numbers import Count, Id
 from escala.model.render import FoundRecipe, Render, RenderPass
 from escala.model.source import PassReading
 from escala.model.variant import Variant
-from escala.record.tables import VariantRow
 
 from ..colour.schemas import FileInput, file_inputs
 from ..schemas import Patch
@@ -98,9 +98,10 @@ class Reading(BaseModel):
 
 
 class VariantOut(BaseModel):
-    """A variant as it stands. `offered_rules`: naming rules of earlier renders that would read passes otherwise.
+    """A variant as it stands. `suggested_rules`: naming rules of earlier renders that would read passes otherwise.
 
-    `trouble`: why it not available as it is, None where it can.
+    `trouble`: why the variant cannot be displayed, None where it can. `reading`: None in the answer to an edit that leaves
+    the interpretation of the render unchanged.
     """
 
     id: Id
@@ -116,24 +117,30 @@ class VariantOut(BaseModel):
     inputs: list[FileInput]
     input_space: str
     delivery_space: str
-    reading: Reading
-    offered_rules: dict[str, PassReading]
+    reading: Reading | None
+    suggested_rules: dict[str, PassReading]
 
 
 @dataclass(frozen=True)
-class ReadVariant:
-    """A variant with its render as it reads it. `trouble`: why it not available as it is; it can still be mended."""
+class InterpretedVariant:
+    """A variant with its render as interpreted. `trouble`: why it cannot be displayed; it can still be edited."""
 
     document: Variant
     render: Render
-    colouring: Colouring | None
+    colour_pipeline: ColourPipeline | None
     trouble: str | None = None
 
 
-def variant_out(row: VariantRow, read: ReadVariant, can_redo: bool, offered: dict[str, PassReading]) -> VariantOut:
-    """A variant for the page, with the words of the path, the colour chain, and the render as the variant reads it."""
-    render, document, colouring = read.render, read.document, read.colouring
-    view = colouring.view if colouring else None
+def variant_out(
+    row: VariantRow,
+    read: InterpretedVariant,
+    can_redo: bool,
+    suggested: dict[str, PassReading],
+    with_reading: bool = True,
+) -> VariantOut:
+    """A variant for the page: summaries of the stations, colour pipeline, and interpretation of the render."""
+    render, document, colour_pipeline = read.render, read.document, read.colour_pipeline
+    view = colour_pipeline.view if colour_pipeline else None
     words = [(station.name, *station.words(render, document, view)) for station in STATIONS]
     return VariantOut(
         id=row.id,
@@ -145,21 +152,25 @@ def variant_out(row: VariantRow, read: ReadVariant, can_redo: bool, offered: dic
         document=document,
         trouble=read.trouble,
         stations=[StationWords(name=name, words=text, changes=changes) for name, text, changes in words],
-        chain=list(colouring.words) if colouring else [],
-        inputs=[FileInput(**entry) for entry in file_inputs(render, colouring)] if colouring else [],
-        input_space=colouring.input_space if colouring else "",
-        delivery_space=colouring.delivery_space if colouring else "",
-        reading=Reading(
-            passes=list(render.passes),
-            reference=render.reference,
-            recipes=list(render.recipes),
-            lights=render_lights(render),
-            components=render_components(render),
-            repaired={
-                name.removeprefix(REPAIRED): int(count)
-                for name, count in render.attributes.items()
-                if name.startswith(REPAIRED)
-            },
-        ),
-        offered_rules=offered,
+        chain=list(colour_pipeline.words) if colour_pipeline else [],
+        inputs=[FileInput(**entry) for entry in file_inputs(render, colour_pipeline)] if colour_pipeline else [],
+        input_space=colour_pipeline.input_space if colour_pipeline else "",
+        delivery_space=colour_pipeline.delivery_space if colour_pipeline else "",
+        reading=_reading_out(render) if with_reading else None,
+        suggested_rules=suggested,
+    )
+
+
+def _reading_out(render: Render) -> Reading:
+    return Reading(
+        passes=list(render.passes),
+        reference=render.reference,
+        recipes=list(render.recipes),
+        lights=render_lights(render),
+        components=render_components(render),
+        repaired={
+            name.removeprefix(REPAIRED): int(count)
+            for name, count in render.attributes.items()
+            if name.startswith(REPAIRED)
+        },
     )

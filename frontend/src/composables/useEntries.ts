@@ -1,0 +1,71 @@
+import { computed } from 'vue'
+import type { PatchStep } from '@/api/types'
+import { pointerStep } from '@/document/levels'
+import type { MatteTarget } from '@/stores/mattes'
+import { useShot } from '@/stores/shot'
+
+export interface Entry {
+  id?: string
+  kind?: string
+  matte?: string | null
+}
+
+/** The entries of a list of the document, named by their ids; each change is one edit. */
+export function useEntries<Kept extends Entry>(place: string) {
+  const shots = useShot()
+  const steps = place.split('/').slice(1)
+
+  const all = computed<Kept[]>(() => {
+    const found = steps.reduce<unknown>(
+      (part, step) => (part as Record<string, unknown> | undefined)?.[step],
+      shots.document ?? undefined,
+    )
+    return (found as Kept[] | undefined) ?? []
+  })
+
+  const at = (id: string) => `${place}/${pointerStep(id)}`
+  const patch = (id: string, change: object): PatchStep[] =>
+    Object.entries(change).map(([field, value]) => ({
+      op: 'replace',
+      path: `${at(id)}/${field}`,
+      value: value as unknown,
+    }))
+
+  const show = (id: string, change: object) => shots.preview(patch(id, change))
+  const keep = (id: string, change: object, label: string) => void shots.edit(patch(id, change), label)
+  const added = (entry: object, first: boolean) => [
+    { op: 'add' as const, path: `${place}/${first ? 0 : '-'}`, value: entry },
+  ]
+  const showNew = (entry: object, first = false) => shots.preview(added(entry, first))
+  const drop = (id: string, label: string) => void shots.edit([{ op: 'remove', path: at(id) }], label)
+
+  /** Add an entry; the one that it became, with its id. */
+  async function add(entry: object, label: string, first = false): Promise<Kept | undefined> {
+    await shots.edit(added(entry, first), label)
+    return first ? all.value[0] : all.value.at(-1)
+  }
+
+  /** To the place of another. */
+  function move(one: Kept, to: Kept, label: string) {
+    const target = all.value.indexOf(to)
+    void shots.edit(
+      [
+        { op: 'remove', path: at(one.id!) },
+        { op: 'add', path: `${place}/${target}`, value: one },
+      ],
+      label,
+    )
+  }
+
+  /** An entry as what a matte can limit. */
+  function matteTarget(id: string, words: string): MatteTarget {
+    return {
+      key: `${place} ${id}`,
+      words,
+      matte: () => all.value.find((one) => one.id === id)?.matte ?? null,
+      patch: (matte) => patch(id, { matte }),
+    }
+  }
+
+  return { all, move, show, keep, showNew, add, drop, matteTarget }
+}

@@ -1,0 +1,65 @@
+import { createSharedComposable } from '@vueuse/core'
+import { computed, shallowRef, watch } from 'vue'
+import { api, unwrap } from '@/api/client'
+import type { Probe } from '@/api/types'
+import { usePlayback } from '@/stores/playback'
+import { useWorkspace, type Pin } from '@/stores/workspace'
+import { useShot } from '@/stores/shot'
+import { useNotifications } from '@/stores/notifications'
+
+/** What is at the pins, asked for once by all who show it; null while it is not known for this very place. */
+export const usePinProbe = createSharedComposable(() => {
+  const shots = useShot()
+  const workspace = useWorkspace()
+  const notifications = useNotifications()
+  const playback = usePlayback()
+  const answered = shallowRef<Map<string, Probe>>(new Map())
+  const asked = new Map<string, Promise<Probe>>()
+  const keyOf = (pin: Pin) => `${pin.x} ${pin.y}`
+
+  /** What is at a pixel of the open variant; all who ask for the same at the same time share one request. */
+  function ask(pin: Pin): Promise<Probe> {
+    const { id, head } = shots.variant!
+    const key = [id, head, keyOf(pin), workspace.probeSize, workspace.frame, shots.renderKey].join()
+    const known = asked.get(key) ?? fetchProbe(id, pin).finally(() => asked.delete(key))
+    asked.set(key, known)
+    return known
+  }
+
+  async function fetchProbe(id: number, { x, y }: Pin): Promise<Probe> {
+    const params = { path: { variant_id: id } }
+    const body = { x, y, size: workspace.probeSize, frame: workspace.frame }
+    return (await unwrap<{ probe: Probe }>(api.POST('/api/variants/{variant_id}/probe', { params, body })))
+      .probe
+  }
+
+  watch(
+    () => [
+      workspace.pins,
+      workspace.probeSize,
+      workspace.frame,
+      shots.variant?.id,
+      shots.variant?.head,
+      shots.renderKey,
+      playback.playing,
+    ],
+    async (_now, _before, onCleanup) => {
+      let stale = false
+      onCleanup(() => (stale = true))
+      const id = shots.variant?.id
+      if (id === undefined || playback.playing) return
+      const pins = workspace.pins
+      try {
+        const found = await Promise.all(pins.map(ask))
+        if (!stale) answered.value = new Map(found.map((probe, i) => [keyOf(pins[i]!), probe]))
+      } catch (error) {
+        if (!stale) notifications.show(error)
+      }
+    },
+    { immediate: true },
+  )
+
+  const probes = computed(() => workspace.pins.map((pin) => answered.value.get(keyOf(pin)) ?? null))
+  const probe = computed(() => probes.value[workspace.chosenPin] ?? null)
+  return { probe, probes, ask }
+})

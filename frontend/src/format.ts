@@ -1,0 +1,31 @@
+/** Numbers and names as people read them: fixed digits, U+2212 for minus, "12%", units after the value. */
+
+/** Three values for reading; a channel that is no number says so. */
+export function threeText(values: readonly (number | null)[], digits: number): string {
+  return values.map((value) => value?.toFixed(digits).replace('-', '−') ?? 'NaN/Inf').join('  ')
+}
+
+export function stopsText(stops: number): string {
+  if (Math.abs(stops) < 0.005) return '0'
+  return `${stops > 0 ? '+' : '−'}${Math.abs(stops).toFixed(2)}`
+}
+
+/** A name as people read it: quay_lamps is Quay lamps. */
+export function displayName(name: string): string {
+  const words = name.replaceAll('_', ' ')
+  return words.charAt(0).toUpperCase() + words.slice(1)
+}
+
+/** A number of things in words: 1 pass, 57 passes. */
+export function pluralise(count: number, one: string): string {
+  return `${count} ${one}${count === 1 ? '' : one.endsWith('s') ? 'es' : 's'}`
+}
+
+export function percent(share: number): string {
+  const value = share * 100
+  if (value >= 9.95) return `${value.toFixed(0)}%`
+  return value >= 0.05 ? `${value.toFixed(1)}%` : value > 0 ? '<0.1%' : '0%'
+}
+
+/** By how many stops a thumbnail is brightened, where it is. */
+export const liftText = (stops: number) => (stops ? `+${stops} stops` : '')

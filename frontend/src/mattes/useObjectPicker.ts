@@ -1,0 +1,66 @@
+import { createSharedComposable } from '@vueuse/core'
+import { ref, shallowRef, watch } from 'vue'
+import { api, unwrap } from '@/api/client'
+import type { ObjectHit, ObjectLayer } from '@/api/types'
+import { useWorkspace } from '@/stores/workspace'
+import { useMattes } from '@/stores/mattes'
+import { useShot } from '@/stores/shot'
+
+export type Outline = [number, number][]
+
+interface PickResult {
+  found: ObjectHit[]
+  outline: Outline[]
+}
+
+const NOTHING: PickResult = { found: [], outline: [] }
+
+/** What lies under the pointer, one question at a time: the newest place after the one under way. */
+export const useObjectPicker = createSharedComposable(() => {
+  const shots = useShot()
+  const workspace = useWorkspace()
+  const shelf = useMattes()
+  const under = shallowRef<PickResult>(NOTHING)
+  const layers = shallowRef<ObjectLayer[]>([])
+  const busy = ref(false)
+  let wish: { x: number; y: number } | null = null
+
+  async function ask(x: number, y: number, width = 1, height = 1): Promise<PickResult> {
+    const params = { path: { variant_id: shots.variant!.id } }
+    const body = { x, y, width, height, layer: shelf.layer, frame: workspace.frame }
+    return (await unwrap(api.POST('/api/variants/{variant_id}/mattes/point', { params, body }))) as PickResult
+  }
+
+  async function hover(place: { x: number; y: number } | null) {
+    wish = place
+    if (!place) under.value = NOTHING
+    if (busy.value) return
+    busy.value = true
+    try {
+      while (wish) {
+        const next: { x: number; y: number } = wish
+        wish = null
+        under.value = await ask(Math.floor(next.x), Math.floor(next.y))
+      }
+    } catch {
+      under.value = NOTHING // nothing is named; a click says why
+    } finally {
+      busy.value = false
+    }
+  }
+
+  watch(
+    () => [shots.variant?.id, shots.renderKey, workspace.frame],
+    async () => {
+      const id = shots.variant?.id
+      if (id === undefined) return
+      const params = { path: { variant_id: id }, query: { frame: workspace.frame } }
+      const answer = await unwrap<{ layers: ObjectLayer[] }>(
+        api.GET('/api/variants/{variant_id}/mattes/layers', { params }),
+      ).catch(() => ({ layers: [] }))
+      layers.value = answer.layers
+    },
+    { immediate: true },
+  )
+  return { under, layers, ask, hover }
+})

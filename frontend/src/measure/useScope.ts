@@ -1,0 +1,45 @@
+import { createSharedComposable } from '@vueuse/core'
+import { computed, onScopeDispose, ref, shallowRef } from 'vue'
+import { fetchScope, type ScopeWish } from '@/api/client'
+import type { PatchStep } from '@/api/types'
+import { useWorkspace } from '@/stores/workspace'
+import { useObjectPicker } from '@/mattes/useObjectPicker'
+import { useSteadily } from '@/composables/useSteadily'
+
+export type ScopeKind = ScopeWish['kind']
+/** Over what a scope counts: the whole picture, the part in view, or an object by its name. */
+export type Within = { what: 'whole' } | { what: 'view' } | { what: 'object'; name: string }
+
+const WIDTH = 324
+const ROWS: Record<ScopeKind, number> = { waveform: 144, parade: 144, histogram: 144, chromaticity: 300 }
+
+/** The address of a scope's picture, following every edit; how it is chosen stays while the workspace changes. */
+export const useScope = createSharedComposable(() => {
+  const workspace = useWorkspace()
+  const kind = ref<ScopeKind>('waveform')
+  const scale = ref<ScopeWish['scale']>('stops')
+  const within = shallowRef<Within>({ what: 'whole' })
+  const picture = ref('')
+
+  async function load(id: number, patch: PatchStep[]): Promise<void> {
+    const address = await fetchScope(id, {
+      ...{ kind: kind.value, scale: scale.value, columns: WIDTH, rows: ROWS[kind.value] },
+      region: within.value.what === 'view' ? workspace.view : null,
+      object_name: within.value.what === 'object' ? within.value.name : null,
+      ...{ patch, frame: workspace.frame, station: workspace.viewStation },
+    })
+    if (picture.value) URL.revokeObjectURL(picture.value)
+    picture.value = address
+  }
+
+  const part = () => (within.value.what === 'view' ? workspace.view : null)
+  useSteadily(load, () => [kind.value, scale.value, within.value, part(), workspace.viewStation])
+  onScopeDispose(() => picture.value && URL.revokeObjectURL(picture.value))
+  return { kind, scale, within, picture }
+})
+
+/** The objects that the render names. */
+export function useObjects() {
+  const { layers } = useObjectPicker()
+  return computed(() => [...new Set(layers.value.flatMap((layer) => layer.names))].sort())
+}

@@ -1,0 +1,241 @@
+<script setup lang="ts">
+import { displayName } from '@/format'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import ThumbnailSwitch from '@/widgets/ThumbnailSwitch.vue'
+import type { BoardCell } from '@/api/types'
+import { useWorkspace } from '@/stores/workspace'
+import { useShot } from '@/stores/shot'
+import BoardHead from './BoardHead.vue'
+import BoardTile from './BoardTile.vue'
+import { useBoard } from './useBoard'
+
+const ALL = 'all'
+const HEAD = 42
+const HEAD_LINE = 24
+const LOWEST = 38
+const HIGHEST = 160
+/** Of the grid: its first and last column, and what a cell needs beside its thumbnail. */
+const FIRST_COLUMN = 128
+const LAST_COLUMN = 110
+const CELL_WORDS = 28
+/** Of a strip: its title, what lies between tiles, how wide tiles are, and what `fold` takes at the right. */
+const TITLE = 104
+const GAP = 8
+const WIDEST = 240
+const FOLD = 84
+const NARROWEST = 84
+const shots = useShot()
+const workspace = useWorkspace()
+const { board, sheet } = useBoard()
+
+const rows = computed(() => (board.value?.is_grid ? board.value.lights : []))
+const columns = computed(() => (board.value?.is_grid ? board.value.components : []))
+const places = computed(
+  () => new Map(board.value?.cells.map((cell) => [`${cell.light}/${cell.component}`, cell])),
+)
+
+function cell(light: string, component: string): BoardCell | undefined {
+  return places.value.get(`${light}/${component}`)
+}
+
+function share(light: string, component: string): number {
+  return cell(light, component)?.share ?? 0
+}
+
+const strips = computed(() => {
+  const cells = board.value && !board.value.is_grid ? board.value.cells : []
+  return [
+    { axis: 'lights' as const, title: 'Lights', cells: cells.filter((c) => c.light !== ALL) },
+    {
+      axis: 'components' as const,
+      title: 'Components',
+      cells: cells.filter((c) => c.light === ALL && c.component !== ALL),
+    },
+  ].filter((strip) => strip.cells.length)
+})
+/** Rows are as high as there is workspace for. */
+const frame = ref<HTMLElement>()
+const { width: across, height: space } = useElementSize(frame)
+
+function heightOf(rowCount: number, used: number): number {
+  return Math.floor((space.value - used) / Math.max(1, rowCount)) - 2
+}
+
+/** How many tiles stand in a row: as few, and so as large, as the rows below one another have workspace for. */
+const perRow = computed(() => {
+  const workspace = across.value - TITLE - FOLD + GAP
+  const most = Math.max(1, Math.floor(workspace / (NARROWEST + GAP)))
+  const fewest = Math.max(1, Math.floor(workspace / (WIDEST + GAP)))
+  for (let count = Math.min(fewest, most); count < most; count += 1)
+    if (stripHeight(count) >= LOWEST) return count
+  return most
+})
+
+function stripHeight(count: number): number {
+  const rowCount = strips.value.reduce((sum, strip) => sum + Math.ceil(strip.cells.length / count), 0)
+  return heightOf(rowCount, rowCount * (HEAD + GAP))
+}
+
+const height = computed(() => {
+  if (!board.value?.is_grid) return Math.min(HIGHEST, Math.max(LOWEST, stripHeight(perRow.value)))
+  const cell = (across.value - FIRST_COLUMN - LAST_COLUMN) / Math.max(1, columns.value.length) - 2
+  const byWidth = ((cell - CELL_WORDS) * size.value.height) / size.value.width
+  return Math.min(HIGHEST, Math.max(LOWEST, Math.min(heightOf(rows.value.length, HEAD_LINE + 4), byWidth)))
+})
+const size = computed(() => ({
+  width: board.value?.tile_width ?? 128,
+  height: board.value?.tile_height ?? 72,
+}))
+const extent = computed(() => ({
+  columns: 1 + Math.max(0, ...(board.value?.cells.map((c) => c.column) ?? [])),
+  rows: 1 + Math.max(0, ...(board.value?.cells.map((c) => c.row) ?? [])),
+}))
+</script>
+
+<template>
+  <section v-if="board && shots.variant" ref="frame" class="board" aria-label="Board">
+    <ThumbnailSwitch class="lifting" />
+    <table v-if="board.is_grid">
+      <thead>
+        <tr>
+          <td />
+          <th v-for="component in columns" :key="component" scope="col">
+            <BoardHead axis="components" :name="component" :share="share(ALL, component)" />
+          </th>
+          <th scope="col" class="whole">All</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="light in rows" :key="light">
+          <th scope="row">
+            <BoardHead
+              axis="lights"
+              :name="light"
+              :share="share(light, ALL)"
+              :colour="board.light_colours[light]"
+            />
+          </th>
+          <td v-for="component in columns" :key="component">
+            <BoardTile
+              v-if="cell(light, component)"
+              axis="cells"
+              :name="`${light}/${component}`"
+              :label="`${displayName(light)}, ${component}`"
+              :cell="cell(light, component)!"
+              :sheet="sheet"
+              :tile="size"
+              :extent="extent"
+              :height="height"
+            />
+          </td>
+          <td class="whole">
+            <BoardTile
+              v-if="cell(light, ALL)"
+              axis="lights"
+              :name="light"
+              :label="`${displayName(light)}, all components`"
+              :cell="cell(light, ALL)!"
+              :sheet="sheet"
+              :tile="size"
+              :extent="extent"
+              :height="height"
+              :full-screen="true"
+            />
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <div v-for="strip in strips" v-else :key="strip.axis" class="strip">
+      <h3>{{ strip.title }}</h3>
+      <div class="cells">
+        <div v-for="c in strip.cells" :key="c.column">
+          <BoardHead
+            :axis="strip.axis"
+            :name="strip.axis === 'lights' ? c.light : c.component"
+            :share="c.share"
+            :colour="strip.axis === 'lights' ? board.light_colours[c.light] : undefined"
+          />
+          <BoardTile
+            :axis="strip.axis"
+            :name="strip.axis === 'lights' ? c.light : c.component"
+            :label="displayName(strip.axis === 'lights' ? c.light : c.component)"
+            :cell="c"
+            :sheet="sheet"
+            :tile="size"
+            :extent="extent"
+            :height="height"
+            :full-screen="true"
+          />
+        </div>
+      </div>
+    </div>
+    <p v-if="!board.cells.length" class="empty">No lights or components detected. Assign roles at Source.</p>
+  </section>
+  <p v-else class="empty">{{ workspace.station === 'balance' ? 'Loading…' : '' }}</p>
+</template>
+
+<style scoped>
+.lifting {
+  position: absolute;
+  z-index: 2;
+  top: 1px;
+  left: 14px;
+  width: 110px;
+  padding: 0;
+  text-align: left;
+  line-height: 12px;
+  border: 0;
+  background: none;
+  color: var(--text-3);
+  font-size: 11px;
+}
+.board {
+  height: 100%;
+  padding: 2px 8px 4px 14px;
+  overflow: auto;
+}
+table {
+  width: 100%;
+  border-collapse: separate;
+  border-spacing: 2px;
+  table-layout: fixed;
+}
+thead td {
+  width: v-bind('`${FIRST_COLUMN}px`');
+}
+th {
+  font-weight: 400;
+  text-align: left;
+  vertical-align: bottom;
+}
+td.whole,
+th.whole {
+  width: v-bind('`${LAST_COLUMN}px`');
+}
+th.whole {
+  padding-left: 4px;
+}
+td {
+  padding: 0;
+}
+.strip {
+  display: grid;
+  grid-template-columns: v-bind('`${TITLE}px`') 1fr;
+  padding: 0 v-bind('`${FOLD}px`') v-bind('`${GAP}px`') 0;
+}
+.strip h3 {
+  margin: 20px 0 0;
+  font-size: 13px;
+  font-weight: 400;
+}
+.cells {
+  display: grid;
+  grid-template-columns: repeat(v-bind(perRow), minmax(0, v-bind('`${WIDEST}px`')));
+  gap: v-bind('`${GAP}px`');
+}
+.empty {
+  padding: 14px;
+  color: var(--text-2);
+}
+</style>

@@ -1,0 +1,30 @@
+import { onScopeDispose, ref, shallowRef } from 'vue'
+import { api, fetchBoardSheet, unwrap } from '@/api/client'
+import type { Board, PatchStep } from '@/api/types'
+import { useWorkspace } from '@/stores/workspace'
+import { useSteadily } from '@/composables/useSteadily'
+
+/** The board of the variant on the bench and its sheet of pictures, following every edit. */
+export function useBoard() {
+  const workspace = useWorkspace()
+  const board = shallowRef<Board | null>(null)
+  const sheet = ref('')
+
+  async function load(id: number, patch: PatchStep[]): Promise<void> {
+    const { frame, lifted } = workspace
+    const body = { patch: patch as unknown as Record<string, never>[], frame, lifted }
+    const [answer, address] = await Promise.all([
+      unwrap<{ board: Board }>(
+        api.POST('/api/variants/{variant_id}/board', { params: { path: { variant_id: id } }, body }),
+      ),
+      fetchBoardSheet(id, patch, frame, lifted),
+    ])
+    board.value = answer.board
+    if (sheet.value) URL.revokeObjectURL(sheet.value)
+    sheet.value = address
+  }
+
+  useSteadily(load, () => [workspace.lifted])
+  onScopeDispose(() => sheet.value && URL.revokeObjectURL(sheet.value))
+  return { board, sheet }
+}

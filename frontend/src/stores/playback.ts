@@ -1,0 +1,147 @@
+import { defineStore } from 'pinia'
+import { ref } from 'vue'
+import { fetchImage } from '@/api/client'
+import type { Region } from '@/api/types'
+import type { ImageRequest } from '@/viewer/imageMessages'
+import { useNotifications } from './notifications'
+
+/** Where pictures come from and go to. */
+export interface ReelScreen {
+  wish: (frame: number) => ImageRequest | null
+  show: (frame: number, bitmap: ImageBitmap, region: Region) => void
+}
+
+interface Kept {
+  bitmap: ImageBitmap
+  region: Region
+}
+
+/** Pictures kept ahead take at most so many bytes. */
+const BUDGET = 512 * 2 ** 20
+const BYTES_PER_PIXEL = 4
+
+/**
+ * Plays a sequence from pictures that were made ahead: each frame is asked for once, kept, and shown when its time
+ * comes. A frame that is not there yet is waited for, and the rate that is unwrap is the one that was reached.
+ */
+export const usePlayback = defineStore('playback', () => {
+  const notifications = useNotifications()
+  const playing = ref(false)
+  /** Frames a second as they really come. */
+  const rate = ref(0)
+  const prepared = ref(0)
+  const kept = new Map<number, Kept>()
+  let screen: ReelScreen | null = null
+  let frames: number[] = []
+  let current = 0
+  let interval = 1000 / 24
+  let due = 0
+  let shownAt = 0
+  /** Milliseconds from frame to frame, as they were on the mean of late. */
+  let pause = 0
+  let state = ''
+  let preparing = false
+
+  function attach(made: ReelScreen | null) {
+    screen = made
+    if (!made) stop()
+  }
+
+  function play(all: number[], from: number, wantedRate: number) {
+    frames = all
+    current = Math.max(0, all.indexOf(from))
+    interval = 1000 / wantedRate
+    rate.value = 0
+    shownAt = due = performance.now()
+    playing.value = true
+    void prepare()
+    requestAnimationFrame(tick)
+  }
+
+  function stop() {
+    playing.value = false
+    forget()
+  }
+
+  function forget() {
+    for (const { bitmap } of kept.values()) bitmap.close()
+    kept.clear()
+    prepared.value = 0
+  }
+
+  /** Make the frames that are missing, the next to be shown first, as far ahead as the budget allows. */
+  async function prepare() {
+    if (preparing) return
+    preparing = true
+    try {
+      for (let next = missing(); next !== null && playing.value; next = missing()) await make(next)
+    } catch (error) {
+      if (playing.value) notifications.show(error)
+      playing.value = false
+    } finally {
+      preparing = false
+    }
+  }
+
+  function missing(): number | null {
+    const wish = screen?.wish(frames[current]!)
+    if (!wish) return null
+    const now = JSON.stringify([wish.variantId, { ...wish.body, frame: 0 }])
+    if (now !== state) forget()
+    state = now
+    const workspace = roomFor(wish)
+    for (let ahead = 0; ahead < Math.min(frames.length, workspace); ahead += 1) {
+      const number = frames[(current + ahead) % frames.length]!
+      if (!kept.has(number)) return number
+    }
+    return null
+  }
+
+  async function make(number: number) {
+    const wish = screen?.wish(number)
+    if (!wish) return
+    const asked = state
+    const answer = await fetchImage(wish.variantId, { ...wish.body, viewer: '', live: true })
+    const bitmap = await createImageBitmap(answer.file)
+    if (asked !== state || !playing.value) return bitmap.close()
+    kept.set(number, { bitmap, region: answer.region })
+    prepared.value = kept.size
+    letGo(wish)
+  }
+
+  /** How many pictures of a wish's size may be kept. */
+  function roomFor({ body }: ImageRequest): number {
+    return Math.max(2, Math.floor(BUDGET / (body.out_width * body.out_height * BYTES_PER_PIXEL)))
+  }
+
+  /** Beyond the budget, what was shown longest ago goes. */
+  function letGo(wish: ImageRequest) {
+    const workspace = roomFor(wish)
+    for (let behind = 1; kept.size > workspace && behind < frames.length; behind += 1) {
+      const number = frames[(current - behind + frames.length) % frames.length]!
+      kept.get(number)?.bitmap.close()
+      kept.delete(number)
+    }
+  }
+
+  function tick(now: number) {
+    if (!playing.value) return
+    const ready = kept.get(frames[current]!)
+    if (now >= due && ready) void present(ready, now)
+    if (!preparing) void prepare()
+    requestAnimationFrame(tick)
+  }
+
+  async function present(ready: Kept, now: number) {
+    const taken = now - shownAt
+    pause = rate.value ? 0.9 * pause + 0.1 * taken : taken
+    rate.value = 1000 / Math.max(1, pause)
+    shownAt = now
+    due = Math.max(due + interval, now)
+    const number = frames[current]!
+    current = (current + 1) % frames.length
+    screen?.show(number, await createImageBitmap(ready.bitmap), ready.region)
+  }
+
+  return { playing, rate, prepared, attach, play, stop }
+})

@@ -1,0 +1,41 @@
+import { defineStore } from 'pinia'
+import { shallowRef } from 'vue'
+import type { Pin } from './workspace'
+
+export interface ImagePoint {
+  x: number
+  y: number
+}
+
+/** What the hand does in the picture, beside panning it: the bench that is open says so. */
+export interface PointerTool {
+  /** The drag begins: at a pixel of the picture, or on the pin that is there; `at`: the very place. */
+  begin: (pixel: Pin | null, at: ImagePoint) => void
+  /** How far the hand is from where it began, in pixels of the screen; `at`: where it is in the picture. */
+  move: (by: ImagePoint, fine: boolean, at: ImagePoint) => void
+  end: () => void
+  /** What is said beside the pin, or beside the pointer: of the place, and of the change under way or how to make one. */
+  words: () => string
+  doing: () => string
+  /** What a click does in place of putting the pin. */
+  click?: (at: ImagePoint) => void
+  /** Where the pointer is while nothing is held. */
+  hover?: (at: ImagePoint | null) => void
+  /** Whether the hand pointerTools wherever it is, also where only a part of the picture is seen. */
+  everywhere?: boolean
+}
+
+/** The grip of the bench that is open; null where a drag only pans. */
+export const usePointerTool = defineStore('grip', () => {
+  const grip = shallowRef<PointerTool | null>(null)
+
+  /** Hold the picture in a way, until the returned function is called: then as before. */
+  function take(mine: PointerTool): () => void {
+    const before = grip.value
+    grip.value = mine
+    return () => {
+      if (grip.value === mine) grip.value = before
+    }
+  }
+  return { grip, take }
+})

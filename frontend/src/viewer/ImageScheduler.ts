@@ -1,0 +1,118 @@
+import { fetchImage, Problem, type ImageAnswer } from '@/api/client'
+import type { Region } from '@/api/types'
+import type { ImageRequest } from './imageMessages'
+
+/** A picture unpacked, and the part of the displayed picture that it shows. */
+export interface Shown {
+  bitmap: ImageBitmap
+  milliseconds: number
+  region: Region
+}
+
+export interface LoopHooks {
+  shown: (picture: Shown, wish: ImageRequest, settled: boolean) => void
+  failed: (error: unknown) => void
+}
+
+const REST_MS = 140
+const AGAIN_MS = 600
+// What the server answers where a newer wish replaced this one, and where too many wait.
+const REPLACED = 409
+const BUSY = 503
+
+/**
+ * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
+ * follows the fast one, and is given up when something newer is wanted. The next one is asked for while the last is
+ * still unpacked. A late answer never replaces a newer one.
+ */
+export class ImageScheduler {
+  private wanted: { wish: ImageRequest; moving: boolean } | null = null
+  private busy = false
+  private settling: AbortController | null = null
+  private rest: ReturnType<typeof setTimeout> | undefined
+  private stopped = false
+  private number = 0
+  private moving = false
+  private answers = 0
+  private unpacked = 0
+
+  constructor(
+    private readonly viewer: string,
+    private readonly hooks: LoopHooks,
+  ) {}
+
+  stop(): void {
+    this.stopped = true
+    clearTimeout(this.rest)
+    this.settling?.abort()
+  }
+
+  /** Ask for a picture; `moving` while something is still dragged. */
+  want(wish: ImageRequest, moving: boolean): void {
+    this.wanted = { wish, moving }
+    this.moving = moving
+    this.number += 1
+    clearTimeout(this.rest)
+    this.settling?.abort()
+    void this.next()
+  }
+
+  private async next(): Promise<void> {
+    if (this.busy || this.stopped || !this.wanted) return
+    const { wish, moving } = this.wanted
+    this.wanted = null
+    this.busy = true
+    const shown = await this.fetch(wish, true)
+    this.busy = false
+    if (this.wanted) return this.next()
+    if (shown && !moving) this.settle(wish)
+  }
+
+  private settle(wish: ImageRequest): void {
+    clearTimeout(this.rest)
+    this.rest = setTimeout(async () => {
+      const given = (this.settling = new AbortController())
+      await this.fetch(wish, false, given.signal)
+      if (!given.signal.aborted && this.wanted) void this.next()
+    }, REST_MS)
+  }
+
+  private async unpack(
+    answer: ImageAnswer,
+    wish: ImageRequest,
+    settled: boolean,
+    order: number,
+    signal?: AbortSignal,
+  ): Promise<void> {
+    try {
+      const bitmap = await createImageBitmap(answer.file)
+      if (this.stopped || order < this.unpacked || signal?.aborted) return bitmap.close()
+      this.unpacked = order
+      this.hooks.shown({ bitmap, milliseconds: answer.milliseconds, region: answer.region }, wish, settled)
+    } catch (error) {
+      if (!this.stopped) this.hooks.failed(error)
+    }
+  }
+
+  /** The server has more to do than it can: ask once more in a while, unless something newer is wanted by then. */
+  private async again(wish: ImageRequest): Promise<void> {
+    const number = this.number
+    await new Promise((done) => setTimeout(done, AGAIN_MS))
+    if (!this.stopped && number === this.number) this.wanted = { wish, moving: this.moving }
+  }
+
+  private async fetch(wish: ImageRequest, live: boolean, signal?: AbortSignal): Promise<boolean> {
+    try {
+      const body = { ...wish.body, viewer: this.viewer, live }
+      const answer = await fetchImage(wish.variantId, body, signal)
+      void this.unpack(answer, wish, !live, ++this.answers, signal)
+      return true
+    } catch (error) {
+      const status = error instanceof Problem ? error.status : 0
+      if (this.stopped || signal?.aborted) return false
+      if (status === BUSY) await this.again(wish)
+      else if (status !== REPLACED) this.hooks.failed(error)
+      return false
+    }
+  }
+}

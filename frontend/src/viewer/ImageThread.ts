@@ -1,0 +1,53 @@
+import { Problem } from '@/api/client'
+import type { Region } from '@/api/types'
+import type { Framing } from './framing'
+import type { Asked, Painted, Told, ImageRequest } from './imageMessages'
+
+export interface ThreadHooks {
+  painted: (painted: Painted) => void
+  failed: (error: Problem) => void
+}
+
+/** The page's end of the thread that fetches and draws pictures on a canvas. */
+export class ImageThread {
+  /** Each page is a viewer of its own: its newer pictures replace only its own. */
+  readonly viewer = Math.random().toString(36).slice(2)
+  private readonly worker = new Worker(new URL('./image.worker.ts', import.meta.url), { type: 'module' })
+
+  constructor(canvas: HTMLCanvasElement, hooks: ThreadHooks) {
+    this.worker.onmessage = ({ data }: MessageEvent<Told>) => {
+      if (data.tells === 'painted') hooks.painted(data.painted)
+      else hooks.failed(new Problem(data.status, data.sentence))
+    }
+    this.worker.onerror = () => hooks.failed(new Problem(0, 'The image could not be drawn. Reload the page.'))
+    const drawn = canvas.transferControlToOffscreen()
+    this.ask({ does: 'begin', canvas: drawn, viewer: this.viewer }, [drawn])
+  }
+
+  destroy(): void {
+    this.worker.terminate()
+  }
+
+  frame(framing: Framing): void {
+    this.ask({ does: 'frame', framing })
+  }
+
+  /** Ask for a picture; `moving` while something is still dragged. */
+  want(key: string, wish: ImageRequest, moving: boolean): void {
+    this.ask({ does: 'want', key, wish, moving })
+  }
+
+  /** Show a picture that is at hand; it is handed over. */
+  show(key: string, bitmap: ImageBitmap, region: Region): void {
+    this.ask({ does: 'show', key, bitmap, region }, [bitmap])
+  }
+
+  /** Let go of pictures but the present one and those of some keys. */
+  keep(keys: string[]): void {
+    this.ask({ does: 'keep', keys })
+  }
+
+  private ask(asked: Asked, handedOver: Transferable[] = []): void {
+    this.worker.postMessage(asked, handedOver)
+  }
+}

@@ -1,0 +1,180 @@
+import { ref, type Ref } from 'vue'
+import { pointerThrottle } from '@/widgets/pointerThrottle'
+import { useWorkspace } from '@/stores/workspace'
+import { usePointerTool } from '@/stores/pointerTool'
+import { useHolds } from '@/stores/holds'
+import type { FrameCanvas } from './FrameCanvas'
+import { wipeAxes, type Place } from './framing'
+
+const NEAR_PIN = 14
+const NEAR_WIPE = 8
+
+type Doing = 'pan' | 'wipe' | 'grip'
+
+interface Marks {
+  pin: Ref<Place | null>
+  wipe: Ref<Place | null>
+}
+
+/** Pointer and keys on the picture: pan, zoom, the pin, the wipe, and what the open bench lets the hand grip. */
+export function useImagePointer(
+  frame: () => FrameCanvas | null,
+  canvas: Ref<HTMLCanvasElement | undefined>,
+  size: Ref<{ width: number; height: number }>,
+  marks: Marks,
+) {
+  const workspace = useWorkspace()
+  const holds = useHolds()
+  const pointerTools = usePointerTool()
+  const gripping = ref(false)
+  let takes = pointerThrottle()
+  let down: { at: Place; last: Place; moved: boolean; does: Doing } | null = null
+
+  function placeOf(event: MouseEvent): Place {
+    const box = canvas.value!.getBoundingClientRect()
+    return { x: event.clientX - box.left, y: event.clientY - box.top }
+  }
+
+  function purpose(at: Place): Doing {
+    if (nearWipe(at)) return 'wipe'
+    // A picture that is seen whole has nowhere to pan to.
+    if (pointerTools.grip?.everywhere) return 'grip'
+    return pointerTools.grip && (onPin(at) || (workspace.fitted && inside(at))) ? 'grip' : 'pan'
+  }
+
+  function onPin(at: Place): boolean {
+    const pin = marks.pin.value
+    return pin !== null && Math.hypot(at.x - pin.x, at.y - pin.y) < NEAR_PIN
+  }
+
+  function nearWipe(at: Place): boolean {
+    const middle = marks.wipe.value
+    if (!middle) return false
+    const { across } = wipeAxes(holds.wipe)
+    return Math.abs((at.x - middle.x) * across.x + (at.y - middle.y) * across.y) < NEAR_WIPE
+  }
+
+  /** Move the line of the wipe under the hand; with Shift it leans towards it. */
+  function moveWipe(at: Place, lean: boolean) {
+    const middle = marks.wipe.value
+    if (!middle) return
+    if (lean) {
+      const turn = (Math.atan2(at.y - middle.y, at.x - middle.x) * 180) / Math.PI - 90
+      holds.wipe = { ...holds.wipe, angle: Math.round(((turn + 270) % 180) - 90) }
+      return
+    }
+    const place = frame()!.toPicture(at)
+    const within = (value: number) => Math.min(0.98, Math.max(0.02, value))
+    const { width, height } = size.value
+    holds.wipe = { ...holds.wipe, x: within(place.x / width), y: within(place.y / height) }
+  }
+
+  function inside(at: Place): boolean {
+    const place = frame()!.toPicture(at)
+    return place.x >= 0 && place.y >= 0 && place.x < size.value.width && place.y < size.value.height
+  }
+
+  function pixelAt(at: Place): Place | null {
+    const place = frame()!.toPicture(at)
+    return inside(at) ? { x: Math.floor(place.x), y: Math.floor(place.y) } : null
+  }
+
+  function onDown(event: PointerEvent) {
+    if (event.button > 1 || !canvas.value || !frame()) return
+    canvas.value.setPointerCapture(event.pointerId)
+    const at = placeOf(event)
+    down = { at, last: at, moved: false, does: event.button === 1 ? 'pan' : purpose(at) }
+    takes = pointerThrottle()
+  }
+
+  function onMove(event: PointerEvent) {
+    const picture = frame()
+    if (!picture) return
+    const at = placeOf(event)
+    workspace.hover = down ? null : pixelAt(at)
+    if (!down) return pointerTools.grip?.hover?.(picture.toPicture(at))
+    if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start()
+    if (down.does === 'wipe') moveWipe(at, event.shiftKey)
+    else if (down.moved && down.does !== 'grip') picture.pan(at.x - down.last.x, at.y - down.last.y)
+    else if (down.moved && takes(event)) follow(at, event.shiftKey)
+    down.last = at
+  }
+
+  /** What is gripped follows the hand before the screen is drawn. */
+  function onEarlyMove(event: PointerEvent) {
+    if (down?.moved && down.does === 'grip' && takes(event)) follow(placeOf(event), event.shiftKey)
+  }
+
+  function follow(at: Place, fine: boolean) {
+    pointerTools.grip?.move(offset(down!.at, at), fine, frame()!.toPicture(at))
+  }
+
+  function start() {
+    down!.moved = true
+    if (down!.does !== 'grip') return
+    gripping.value = true
+    const onIt = !pointerTools.grip?.everywhere && onPin(down!.at)
+    pointerTools.grip?.begin(onIt ? null : pixelAt(down!.at), frame()!.toPicture(down!.at))
+  }
+
+  function onUp(event: PointerEvent) {
+    if (!down || !frame()) return
+    const at = placeOf(event)
+    if (!down.moved && down.does === 'grip' && pointerTools.grip?.click)
+      pointerTools.grip.click(frame()!.toPicture(at))
+    else if (!down.moved && down.does !== 'wipe') workspace.putPin(pixelAt(at), event.shiftKey)
+    cancel()
+  }
+
+  function cancel() {
+    if (gripping.value) pointerTools.grip?.end()
+    gripping.value = false
+    down = null
+  }
+
+  function onWheel(event: WheelEvent) {
+    frame()?.zoom(frame()!.scale * Math.exp(-event.deltaY * 0.0016), placeOf(event))
+  }
+
+  function onKey(event: KeyboardEvent) {
+    if (event.key === 'Delete' && workspace.pin) return workspace.putPin(null)
+    if (event.key === 'Enter' && workspace.pin)
+      return pointerTools.grip?.click?.({ x: workspace.pin.x + 0.5, y: workspace.pin.y + 0.5 })
+    const step = event.shiftKey ? 10 : 1
+    const moves: Record<string, [number, number]> = {
+      ArrowLeft: [-step, 0],
+      ArrowRight: [step, 0],
+      ArrowUp: [0, -step],
+      ArrowDown: [0, step],
+    }
+    const move = moves[event.key]
+    if (!move) return
+    event.preventDefault()
+    const { width, height } = size.value
+    const pin = workspace.pin ?? { x: Math.floor(width / 2), y: Math.floor(height / 2) }
+    workspace.putPin({
+      x: Math.min(width - 1, Math.max(0, pin.x + move[0])),
+      y: Math.min(height - 1, Math.max(0, pin.y + move[1])),
+    })
+  }
+
+  function onLeave() {
+    workspace.hover = null
+    pointerTools.grip?.hover?.(null)
+  }
+  return {
+    onDown,
+    onLeave,
+    onMove,
+    onEarlyMove,
+    onUp,
+    onWheel,
+    onKey,
+    cancel,
+    gripping,
+  }
+}
+
+function offset(from: Place, to: Place): Place {
+  return { x: to.x - from.x, y: to.y - from.y }
+}

@@ -1,0 +1,17 @@
+<script setup lang="ts">
+import { useWorkspace } from '@/stores/workspace'
+
+/** One switch for all small pictures: as lightTheme as they are, or lifted to be seen. */
+const workspace = useWorkspace()
+</script>
+
+<template>
+  <button
+    type="button"
+    :aria-pressed="workspace.lifted"
+    title="Show dark thumbnails brighter; each says by how many stops"
+    @click="workspace.lifted = !workspace.lifted"
+  >
+    Brighten dark thumbnails
+  </button>
+</template>

@@ -1,0 +1,238 @@
+"""The workshop: evaluators of frames, the thread that evaluates, what is cached, and the bounds of all of it."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+from typing import TypeVar
+
+import psutil
+
+from escala.core.errors import BadSource
+from escala.media.intake import Decoder, import_frame
+from escala.media.path_safety import EVERYWHERE, Roots
+from escala.media.sources import SourceFile
+from escala.media.store import StoredFrame, trim_store
+from escala.model.render import Render
+from escala.model.variant import Variant
+
+from .cache import ByteCache
+from .evaluator import Evaluator
+from .images import ImagePool, OutsideImage, image_sources
+from .progress import Progress, no_progress
+from .source.intake import frame_files, read_render, render_of_frame, time_of
+from .source.reading import cached_reading, interpretation_key, interpretation_of, interpreted_evaluator
+from .source.render_update import Changes, compare_renders
+from .worker import LONG, PREVIEW, SMALL, EvaluationThread
+
+_DOORS, _MOST_ENGINES, _MAX_INTERPRETATIONS = 64, 24, 4
+_MOST_RESIDENT = 1280 * 2**20
+Result = TypeVar("Result")
+
+
+@dataclass
+class _Kept:
+    """The evaluator of a frame as it was recognised, and those of it as variants interpret it, the newest last."""
+
+    render: Render
+    digest: str
+    evaluator: Evaluator
+    interpreted: OrderedDict[str, tuple[Evaluator, Evaluator]] = field(default_factory=OrderedDict)
+
+
+@dataclass(frozen=True)
+class _Which:
+    """An interpretation: the evaluators of the first frame, which decides, and of the frame; where it is cached."""
+
+    first: Evaluator
+    evaluator: Evaluator
+    number: int
+    variant: Variant
+    kept: _Kept | None
+
+    @cached_property
+    def key(self) -> str:
+        """Identifies what of the variant changes the interpretation."""
+        return interpretation_key(self.variant)
+
+    @property
+    def known(self) -> Evaluator | None:
+        """The evaluator, where it is cached."""
+        if not self.variant.changes_interpretation:
+            return self.evaluator
+        found = self.kept.interpreted.get(self.key) if self.kept else None
+        return found[1] if found and found[0] is self.first else None
+
+
+@dataclass(frozen=True)
+class OpenedFrame:
+    """A frame that is ready to be evaluated; the outside images of its variant stay open for as long as it is held.
+
+    `interpret` gives the evaluator of the frame as the variant interprets it. Call it in a job of the evaluation
+    thread: an interpretation that is not cached is worked out within that job. `known`: the cached one, else None.
+    """
+
+    interpret: Callable[[], Evaluator]
+    known: Evaluator | None
+    images: tuple[OutsideImage, ...]
+
+
+class EvaluatorPool:
+    """Makes and keeps the evaluators of shots, each shot by its number.
+
+    `store`: where decoded frames lie, in `store_limit` bytes. `decoder`: how they are decoded, in a child by default.
+    """
+
+    def __init__(
+        self, store: Path, store_limit: int, roots: Roots = EVERYWHERE, decoder: Decoder | None = None
+    ) -> None:
+        self.store = store
+        self.store_limit = store_limit
+        self.roots = roots
+        self.decoder = decoder
+        self.cache = ByteCache()
+        self.thread = EvaluationThread()
+        self.images = ImagePool(self._decoded_image)
+        self._engines: OrderedDict[tuple[int, int], _Kept] = OrderedDict()
+        # One door for each of many shots and frames: what shares one only waits a little longer.
+        self._doors = [threading.Lock() for _ in range(_DOORS)]
+        self._lock = threading.Lock()
+
+    def __enter__(self) -> "EvaluatorPool":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """End the evaluation thread, and let everything that is cached go."""
+        self.thread.close()
+        with self._lock:
+            self._engines.clear()
+
+    def evaluate(self, job: Callable[[], Result], priority: int, viewer: str | None = None, client: str = "") -> Result:
+        """The result of a job of the evaluation thread. Raises as `EvaluationThread.run`."""
+        try:
+            return self.thread.run(job, priority, viewer, client)
+        finally:
+            if priority != PREVIEW:
+                self._relieve()
+
+    def engine_for(self, shot: int, render: Render, frame: int | None = None, is_cacheable: bool = True) -> Evaluator:
+        """The evaluator of a frame, the first by default; decoded when needed. Raises `BadSource` for other frames.
+
+        `is_cacheable`: whether it takes the place of the one unused for longest; exports pass through without.
+        """
+        number = render.first_frame if frame is None else frame
+        if number not in render.frames:
+            raise BadSource(f"{render.name} has no frame {number}")
+        with self._doors[hash((shot, number)) % _DOORS]:  # of many who ask at once, one decodes
+            kept = self._kept(shot, number, render)
+            if kept is not None:
+                return kept.evaluator
+            stored = self.stored(frame_files(render, number))
+            read = render_of_frame(render, number, stored)
+            evaluator = Evaluator(read, stored, self.cache, self.roots, time_of(render, number), self.images.find)
+            self.cache.welcome(stored.folder.name)
+            if is_cacheable:
+                with self._lock:
+                    self._engines[shot, number] = _Kept(render, render.digest, evaluator)
+                    while len(self._engines) > _MOST_ENGINES:
+                        self._engines.popitem(last=False)
+        return evaluator
+
+    def open(
+        self, shot: int, render: Render, variant: Variant, frame: int | None = None, is_cacheable: bool = True
+    ) -> OpenedFrame:
+        """Decode what a variant needs of a frame, in the calling thread: passes and images from outside."""
+        evaluator = self.engine_for(shot, render, frame, is_cacheable)
+        first = self.engine_for(shot, render) if variant.changes_interpretation else evaluator
+        images = tuple(self.images.prepare(image_sources(variant)))
+        number = render.first_frame if frame is None else frame
+        kept = self._kept(shot, number, render)
+        which = _Which(first, evaluator, number, variant, kept if kept and kept.evaluator is evaluator else None)
+        return OpenedFrame(lambda: self._interpreted(which), which.known, images)
+
+    def engine_of_variant(
+        self, shot: int, render: Render, variant: Variant, frame: int | None = None, client: str = ""
+    ) -> Evaluator:
+        """The evaluator of a frame as a variant reads the render: with its roles, repairs and recipe."""
+        opened = self.open(shot, render, variant, frame)
+        return opened.known or self.evaluate(opened.interpret, SMALL, client=client)
+
+    def interpretation_of(
+        self, shot: int, render: Render, variant: Variant, progress: Progress = no_progress
+    ) -> Render:
+        """The render as a variant reads it."""
+        if not variant.changes_interpretation:
+            return render
+        first = self.engine_for(shot, render)
+        known = cached_reading(first, variant)
+        return known or self.evaluate(lambda: interpretation_of(first, variant, self.store, progress), SMALL)
+
+    def read(
+        self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = no_progress
+    ) -> tuple[Render, StoredFrame]:
+        """Take in a render and recognise it, behind whoever waits for a picture. Raises as `read_render`."""
+        return read_render(
+            sources, self.store, progress, fit, self.roots, lambda work: self.evaluate(work, LONG), self.decoder
+        )
+
+    def compare(self, shot: int, before: Render, after: Render, frame: StoredFrame) -> Changes:
+        """What is new in a render that takes the place of a shot's."""
+        kept = self._kept(shot, before.first_frame, before)
+        newer = Evaluator(after, frame, self.cache, self.roots)
+        return self.evaluate(lambda: compare_renders(before, newer, kept.evaluator if kept else None), LONG)
+
+    def stored(self, files: Sequence[SourceFile]) -> StoredFrame:
+        """A decoded frame. Raises `OutsideRoots` where a file has become a link to elsewhere."""
+        self.roots.check(file.path for file in files)
+        return import_frame(files, self.store, decoder=self.decoder)
+
+    def forget(self, shot: int) -> None:
+        """Let the evaluators of a shot go, and what is kept of those of its frames that no other shot shows."""
+        with self._lock:
+            gone = {self._engines.pop(key).evaluator.frame.folder.name for key in list(self._engines) if key[0] == shot}
+        for folder in gone - {frame.folder.name for frame in self._frames()}:
+            self.cache.drop(folder)
+
+    def trim(self) -> None:
+        """Keep the pass store within its limit; frames in use stay."""
+        trim_store(self.store, self.store_limit)
+
+    def _decoded_image(self, path: str) -> StoredFrame:
+        """An image from outside, decoded. Raises errors where it is missing, broken, or not below the roots."""
+        return self.stored((SourceFile(self.roots.readable(path)),))
+
+    def _interpreted(self, which: _Which) -> Evaluator:
+        """An evaluator as a variant interprets its frame, cached for each of the newest interpretations."""
+        if which.known is not None:
+            return which.known
+        made = interpreted_evaluator(which.first, which.number, which.evaluator, which.variant, self.store)
+        if which.kept is not None:
+            which.kept.interpreted[which.key] = which.first, made
+            while len(which.kept.interpreted) > _MAX_INTERPRETATIONS:
+                which.kept.interpreted.popitem(last=False)
+        return made
+
+    def _kept(self, shot: int, number: int, render: Render) -> _Kept | None:
+        with self._lock:
+            kept = self._engines.get((shot, number))
+            if kept is not None:
+                self._engines.move_to_end((shot, number))
+        is_same = kept is not None and (kept.render is render or kept.digest == render.digest)
+        return kept if is_same else None
+
+    def _frames(self) -> list[StoredFrame]:
+        with self._lock:
+            kept = list(self._engines.values())
+        made = [evaluator for each in kept for _, evaluator in tuple(each.interpreted.values())]
+        return [evaluator.frame for evaluator in (*(each.evaluator for each in kept), *made)]
+
+    def _relieve(self) -> None:
+        """Let the pages of decoded frames go, once they are many: they are on the disk, and come back as needed."""
+        if psutil.Process().memory_info().rss > _MOST_RESIDENT:
+            for frame in self._frames():
+                frame.release()
