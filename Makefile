@@ -9,6 +9,8 @@ PYTHON ?= $(shell $(DEBIAN_PYTHON) -c "$(IS_FIT)" 2>/dev/null && echo $(DEBIAN_P
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8320
+# A folder of own renders that `make demo` offers, too.
+MEDIA ?=
 PACKAGES := .stamp-packages
 FRONT := .stamp-front
 KERNELS := .stamp-kernels
@@ -18,16 +20,20 @@ FRONT_FILES := $(shell find frontend/src frontend/public -type f) frontend/index
 SOURCE_FILES := $(shell find src/escala -name '*.py')
 KERNEL_FILES := $(shell find src/escala/core src/escala/stage -name '*.py')
 
-.PHONY: demo test test-core lint setup types bench screenshots chromium clean
+.PHONY: demo test test-core fuzz lint setup types bench screenshots chromium clean
 
 demo: setup
-	$(BIN)/escala demo --port $(PORT)
+	$(BIN)/escala demo --port $(PORT) $(if $(MEDIA),--media "$(MEDIA)")
 
 test: setup chromium
 	$(BIN)/python -m tests.runner
 
 test-core: setup
 	$(BIN)/python -m tests.runner core
+
+# All cases of the tests that are sampled otherwise.
+fuzz: setup
+	ESCALA_TEST_ALL=1 $(BIN)/python -m tests.runner media.test_fuzz web.test_fuzzed_api engine.test_keys core.test_properties
 
 lint: setup
 	$(BIN)/ruff check src tests

@@ -1,16 +1,23 @@
 """Small made-up renders, written with the format's own library."""
 
+import os
 import tempfile
 import unittest
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
 
 Planes = NDArray[np.floating[Any]]
+Item = TypeVar("Item")
+
+
+def sampled(cases: Sequence[Item], step: int) -> Sequence[Item]:
+    """Every `step`-th of many similar cases; all of them in `make fuzz`."""
+    return cases if os.environ.get("ESCALA_TEST_ALL") else cases[::step]
 
 
 def light(seed: int, height: int = 24, width: int = 32, top: float = 4.0) -> Planes:

@@ -399,7 +399,7 @@ class VariantTest(CommandTest):
         self.keep(surface={"changes": [{**label, "chosen": 0}]})
         lines = self.told("render", source, "--variant", self.file, "--out", self.folder / "o.exr")
         gone = self.file.parent / "gone.png"
-        self.assertIn(f"escala: {gone} is missing: what names it waits", lines)
+        self.assertIn(f"escala: {gone} is missing: what uses it is unresolved", lines)
         answer = json.loads(self.run_command("check", self.file, "--json"))
         self.assertEqual(answer["missing_files"], [str(gone)])
 
@@ -414,11 +414,11 @@ class VariantTest(CommandTest):
         )
         lines = self.told("render", self.source, "--variant", self.file, "--out", self.folder / "o.exr")
         self.assertEqual(lines, [
-            "escala: balance/lights/sun waits: m has no sun", "escala: mattes/who/names waits: m has no ghost",
-            "escala: mattes/far waits: m has no depth pass",
-            "escala: surface/changes/l/component waits: m has no velvet",
-            "escala: surface/changes/l/uv waits: m has no uv pass",
-            "escala: balance/corrections/c/of waits: m has no sheen",
+            "escala: balance/lights/sun is unresolved: m has no sun", "escala: mattes/who/names is unresolved: m has no ghost",
+            "escala: mattes/far is unresolved: m has no depth pass",
+            "escala: surface/changes/l/component is unresolved: m has no velvet",
+            "escala: surface/changes/l/uv is unresolved: m has no uv pass",
+            "escala: balance/corrections/c/of is unresolved: m has no sheen",
         ])  # fmt: skip
 
 
@@ -442,9 +442,9 @@ class RefusalTest(CommandTest):
         ]
         self.assertEqual(found, {"kind": "variant", "waiting": waiting, "missing_files": [lut["path"]]})
         self.assertEqual(json.loads(self.run_command("check", file, "--json"))["waiting"], [])
-        self.assertIn("balance/lights/gone~1by: waits", self.run_command("check", file, source))
+        self.assertIn("balance/lights/gone~1by: unresolved", self.run_command("check", file, source))
         file.write_text("{}")
-        self.assertIn("nothing waits and nothing is missing", self.run_command("check", file, source))
+        self.assertIn("nothing unresolved and nothing missing", self.run_command("check", file, source))
         file.write_text('{"balance": {"lights": {"key": {"stops": 99}}}}')
         self.assertIn("balance.lights.key.stops", self.refused("check", file))
 
@@ -466,7 +466,7 @@ class RefusalTest(CommandTest):
             "no.cdl": ("render", path, "--out", out, "--cdl", self.folder / "no.cdl"),
             "not a variant": ("render", path, "--out", out, "--variant", path),
             "no frame": ("render", path, "--out", out, "--frames", "90-95"),
-            "holds no cryptomatte": ("matte", path, "--name", "hull", "--out", out),
+            "has no cryptomatte": ("matte", path, "--name", "hull", "--out", out),
             "invalid choice": ("nonsense",),
         }
         before = set(self.folder.iterdir())

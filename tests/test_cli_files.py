@@ -81,7 +81,7 @@ class StageTest(CommandTest):
         command += ["--for", "1", "--out", str(self.folder)]
         done = subprocess.run(command, capture_output=True, text=True, timeout=120, check=False)
         self.assertEqual(done.returncode, 2)
-        self.assertIn("is gone", done.stderr)
+        self.assertIn("parent process ended", done.stderr)
         self.assertNotIn("Traceback", done.stderr)
 
     def test_frames_are_named_and_sizes_checked(self) -> None:

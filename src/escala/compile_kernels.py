@@ -103,8 +103,8 @@ class Tour:
         self.get(f"/api/variants/{self.variant}/tally/sheet")
         self.get(f"/api/variants/{self.variant}/difference")
         self.get(f"/api/variants/{self.variant}/colour-warnings")
-        self.post("depth")
-        self.post("depth/at", x=20, y=30)
+        self.post("depth/analysis")
+        self.post("depth/sample", x=20, y=30)
 
     def walk(self) -> None:
         """From Source to Display, and out into files."""
@@ -121,10 +121,10 @@ class Tour:
             for way in ("hatched", "alone"):
                 self.look("display", aids={"matte": name, "matte_as": way})
             self.post("mattes/outline", name=name)
-        self.post("mattes/shelf")
-        self.post("mattes/shelf/sheet")
-        self.post("mattes/point", x=50, y=30)
-        self.post("mattes/point", x=10, y=10, width=40, height=30)
+        self.post("mattes")
+        self.post("mattes/sheet")
+        self.post("mattes/pick", x=50, y=30)
+        self.post("mattes/pick", x=10, y=10, width=40, height=30)
         self.get(f"/api/variants/{self.variant}/mattes/layers")
         self.edit("/surface/changes", [
             {"kind": "recolour", "hue": 140, "matte": "hull"},

@@ -107,11 +107,11 @@ class LateAnswerTest(BrowserTest):
     def test_a_quick_hand_at_depth(self) -> None:
         self.go(self.page, "Depth")
         self.page.get_by_role("button", name="Set haze range").click()
-        with self.held_back("**/depth/at"):
+        with self.held_back("**/depth/sample"):
             self.pull(self.page, (0.5, 0.9), (0, -120))
         self.until(lambda: self.state()["document"]["depth"]["haze"]["on"])
         self.page.get_by_role("button", name="Set focus").click()
-        with self.held_back("**/depth/at"):
+        with self.held_back("**/depth/sample"):
             box = self.page.locator("canvas").bounding_box()
             self.page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.9)
         self.until(lambda: self.state()["document"]["depth"]["defocus"]["on"])

@@ -92,7 +92,7 @@ class SeveralWritersTest(RecordTest):
         self.assertEqual(numbers, list(range(1, bases + 1)))
 
     def test_who_only_looks_changes_nothing(self) -> None:
-        with self.assertRaisesRegex(TypeError, "Record.writing"), self.database.reading() as session:
+        with self.assertRaisesRegex(TypeError, "Database.writing"), self.database.reading() as session:
             find_variant(session, self.variant_id).name = "changed"
             session.flush()
 

@@ -45,24 +45,24 @@ class ExactnessTest(FolderTest):
         ]
 
     def variant(self, pipeline: tuple) -> Variant:
-        config, space, display, view, viewport, context = pipeline
+        config, space, display, view, look, context = pipeline
         return Variant(
             colour=ColourChoice(config=config, input_space=space, context=context),
-            display=DisplayChoice(display=display, view=view, viewport=viewport),
+            display=DisplayChoice(display=display, view=view, look=look),
         )
 
     def expected(self, pipeline: tuple) -> np.ndarray:
         """Display values (3, H, W) by one processor from the file's space to the screen, nothing of ours between."""
-        name, space, display, view, viewport, variables = pipeline
+        name, space, display, view, look, variables = pipeline
         config = ocio.Config.CreateFromFile(BUILTIN_CONFIGS.get(name, name))
         context = ocio.Context(
             config.getCurrentContext().getWorkingDir(), list(config.getSearchPaths()), dict(variables)
         )
         working = "Quay Linear" if name == self.own else "ACEScg"
         steps = [ocio.ColorSpaceTransform(src=space, dst=working)]
-        if viewport:
-            steps.append(ocio.LookTransform(src=working, dst=working, looks=viewport))
-        steps.append(ocio.DisplayViewTransform(src=working, display=display, view=view, looksBypass=bool(viewport)))
+        if look:
+            steps.append(ocio.LookTransform(src=working, dst=working, looks=look))
+        steps.append(ocio.DisplayViewTransform(src=working, display=display, view=view, looksBypass=bool(look)))
         group = ocio.GroupTransform(steps)
         forward = ocio.TRANSFORM_DIR_FORWARD
         processor = (

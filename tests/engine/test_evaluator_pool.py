@@ -38,7 +38,7 @@ class WorkshopTest(FolderTest):
 
     def test_of_many_who_ask_at_once_one_decodes(self) -> None:
         with (
-            mock.patch.object(evaluator_pool, "take_in_frame", wraps=evaluator_pool.import_frame) as taken,
+            mock.patch.object(evaluator_pool, "import_frame", wraps=evaluator_pool.import_frame) as taken,
             ThreadPoolExecutor(8) as threads,
         ):
             engines = list(threads.map(lambda _: self.evaluator_pool.engine_for(1, self.render), range(8)))

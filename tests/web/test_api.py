@@ -104,7 +104,7 @@ class ShotApiTest(ApiTest):
     def test_a_list_tells_where_shots_are_and_how_they_were_changed_last(self) -> None:
         variant = self.open_grid()
         (shot,) = self.shots()
-        self.assertEqual((shot["place"], shot["change"]), ("table", "opened"))
+        self.assertEqual((shot["status"], shot["change"]), ("active", "opened"))
         self.edit(variant, 0, -1)
         (later,) = self.shots()
         self.assertEqual(later["change"], "key")
@@ -116,14 +116,14 @@ class ShotApiTest(ApiTest):
         variant = self.open_grid()
         shot = self.shots()[0]["id"]
         self.assertEqual(self.change(shot, name="Quay at night"), 204)
-        self.assertEqual(self.change(shot, place="aside"), 204)
-        self.assertEqual([(s["name"], s["place"]) for s in self.shots()], [("Quay at night", "aside")])
+        self.assertEqual(self.change(shot, status="archived"), 204)
+        self.assertEqual([(s["name"], s["status"]) for s in self.shots()], [("Quay at night", "archived")])
         self.assertEqual(self.client.delete(f"/api/shots/{shot}").status_code, 204)
         self.assertEqual(self.shots(), [])
-        self.assertEqual(self.change(shot, place="table"), 204)
+        self.assertEqual(self.change(shot, status="active"), 204)
         self.assertEqual(len(self.shots()), 1)
         self.assertEqual(self.edit(variant, 0, -1).status_code, 200)
-        for wrong in ({"name": ""}, {"place": "nowhere"}):
+        for wrong in ({"name": ""}, {"status": "nowhere"}):
             self.assertEqual(self.change(shot, **wrong), 422)
         self.assertEqual(self.change(999, name="x"), 404)
 

@@ -118,7 +118,7 @@ class ColourApiTest(SourceApiTest):
         write_layers(self.media / "cdl.exr", {"": light(1), "lg_key": light(1)})
         variant = self.variant_of(self.open("cdl.exr")["result"]["shot_id"])
         address = f"/api/variants/{variant['id']}/cdl"
-        self.assertIn("no colour decision", self.client.get(address).json["detail"])
+        self.assertIn("There is no CDL", self.client.get(address).json["detail"])
         corrections = [
             {"kind": "cdl", "id": "warm", "slope": [1.2, 1, 0.8], "offset": [0.01, 0, -0.02], "saturation": 0.7},
             {"kind": "exposure", "stops": 1}, {"kind": "cdl", "id": "late", "power": [1, 1.1, 1]},

@@ -26,8 +26,8 @@ class DemoTest(FolderTest):
         return context
 
     def shots_of(self, context: AppContext, wanted: int) -> list[str]:
-        """The names of the shots, once there are so many; a minute is enough for pictures of this size."""
-        end = time.monotonic() + 90
+        """The names of the shots, once there are so many; five minutes are enough for images of this size."""
+        end = time.monotonic() + 300
         while time.monotonic() < end:
             with context.database.reading() as session:
                 names = [shot.name for shot in demo.all_shots(session)]

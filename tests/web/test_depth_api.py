@@ -21,23 +21,23 @@ class DepthApiTest(SourceApiTest):
         self.address = f"/api/variants/{self.variant['id']}"
 
     def test_the_survey_tells_how_depth_is_read(self) -> None:
-        survey = self.client.post(f"{self.address}/depth", json={}).json["survey"]
+        survey = self.client.post(f"{self.address}/depth/analysis", json={}).json["survey"]
         self.assertEqual(
             (survey["found"]["name"], survey["found"]["kind"], survey["kind"]), ("depth", "planar", "planar")
         )
-        self.assertIn("positions", survey["found"]["reason"])
+        self.assertIn("position pass", survey["found"]["reason"])
         self.assertEqual(len(survey["edges"]), len(survey["counts"]) + 1)
         inverse = [{"op": "add", "path": "/depth/reading/kind", "value": "inverse"}]
-        other = self.client.post(f"{self.address}/depth", json={"patch": inverse}).json["survey"]
+        other = self.client.post(f"{self.address}/depth/analysis", json={"patch": inverse}).json["survey"]
         self.assertEqual(other["kind"], "inverse")
         self.assertAlmostEqual(other["edges"][-1], 1 / 2.5, places=4)
 
     def test_what_is_at_a_place(self) -> None:
         lens = [{"op": "add", "path": f"/depth/defocus/{k}", "value": v} for k, v in (("focus", 5), ("aperture", 20))]
-        place = self.client.post(f"{self.address}/depth/at", json={"x": 44, "y": 60, "patch": lens}).json["place"]
+        place = self.client.post(f"{self.address}/depth/sample", json={"x": 44, "y": 60, "patch": lens}).json["place"]
         self.assertAlmostEqual(place["distance"], 2.5, places=4)
         self.assertAlmostEqual(place["radius_px"], -4.0, places=4)
-        sky = self.client.post(f"{self.address}/depth/at", json={"x": 4, "y": 4}).json["place"]
+        sky = self.client.post(f"{self.address}/depth/sample", json={"x": 4, "y": 4}).json["place"]
         self.assertIsNone(sky["distance"])
 
     def test_edits_are_kept_and_told_on_the_path(self) -> None:

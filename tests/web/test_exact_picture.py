@@ -69,7 +69,7 @@ class ExactPictureTest(SourceApiTest):
         self.go_on.set()
         asker.join(20)
         self.assertEqual(answers[0].status_code, 409)
-        self.assertIn("exact picture was stopped", answers[0].json["detail"])
+        self.assertIn("Exact image was stopped", answers[0].json["detail"])
         self.assertEqual(self.told()["state"], "cancelled")
         again = self.client.post(f"{self.address}/picture", json=REQUEST)
         self.assertEqual((again.status_code, again.mimetype), (200, "image/png"))

@@ -37,12 +37,12 @@ class HistoryApiTest(ApiTest):
         answer = self.step(self.variant, "revisions/1/restore")
         self.assertEqual(answer.get_json()["head"], 3)
         self.assertEqual(self.stops(), -1.0)
-        self.assertEqual(self.revisions()[-1]["label"], "Back to: key")
+        self.assertEqual(self.revisions()[-1]["label"], "Restored: key")
         self.step(self.variant, "undo")
         self.assertEqual(self.stops(), 2.0)
         self.step(self.variant, "revisions/0/restore")
         self.assertEqual(self.stops(), 0.0)
-        self.assertEqual([r["number"] for r in self.revisions() if r["aside"]], [3])
+        self.assertEqual([r["number"] for r in self.revisions() if r["branch"] == "other"], [3])
         branch = self.client.get(f"/api/variants/{self.variant}/revisions/3").get_json()["document"]
         self.assertEqual(branch["balance"]["lights"]["key"]["stops"], -1.0)
 
@@ -76,7 +76,7 @@ class AidsApiTest(ApiTest):
         np.testing.assert_array_equal(self.picture(), plain)
 
     def test_stops_have_the_colours_of_the_legend(self) -> None:
-        legend = self.client.get("/api/stops").get_json()["stops"]
+        legend = self.client.get("/api/false-colour-legend").get_json()["stops"]
         self.assertEqual([band["stop"] for band in legend], list(range(-8, 9)))
         colours = {tuple(band["colour"]) for band in legend}
         shown = {tuple(pixel) for pixel in self.picture(show="stops").reshape(-1, 3).tolist()}

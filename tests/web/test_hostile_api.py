@@ -12,6 +12,7 @@ import numpy as np
 
 from escala.database.deliveries import begin_delivery
 from escala.media.atomic_write import unfinished
+from escala.web.app_context import APP_CONTEXT
 from tests.engine.fixture_shot import grid_passes
 from tests.fixtures import add_up, light, write_layers
 from tests.web.test_api import WHOLE, ApiTest
@@ -285,7 +286,7 @@ class RequestsTest(HostileTest):
             self.assertLogs("escala"),
         ):
             answer = self.client.post(f"/api/variants/{variant}/board", json={})
-        self.assertIn("nothing that was kept is lost", self.told(answer, 500))
+        self.assertIn("Saved work is safe", self.told(answer, 500))
         for error, status in ((MemoryError(), 507), (RecursionError(), 422), (OSError(28, "full", "/x"), 507)):
             with mock.patch("escala.web.pictures.routes.draw_board", side_effect=error):
                 self.told(self.client.post(f"/api/variants/{variant}/board", json={}), status)
@@ -314,13 +315,13 @@ class DeliveriesTest(HostileTest):
         with self.client.get(done["files"][0]["address"]) as file:
             self.assertEqual(file.data[:8], b"\x89PNG\r\n\x1a\n")
         self.assertEqual((failed["state"], failed["files"]), ("failed", []))
-        self.assertIn("disk full", failed["error"])
+        self.assertIn("Disk full", failed["error"])
         absent = self.client.post(f"/api/variants/{variant}/deliveries", json={"frames": [7]})
         self.assertIn("no frame 7", self.told(absent))
 
     def test_what_was_under_way_when_the_server_was_killed_is_broken_off(self) -> None:
         variant = self.open_grid()
-        context = self.app.extensions["studio"]
+        context = self.app.extensions[APP_CONTEXT]
         folder = self.settings.deliveries / "grid-x"
         (folder / f"{unfinished()}abc").mkdir(parents=True)
         (folder / ".escala-1-1-abc").mkdir()

@@ -23,11 +23,11 @@ class JobTest(unittest.TestCase):
 
     def test_results_and_failures_are_kept(self) -> None:
         def fall(job: Job) -> None:
-            raise BadSource("a.exr: no such file")
+            raise BadSource("a.exr: no such file.")
 
         self.assertEqual(self.ended(self.board.start("reading", lambda job: 7)).result, 7)
         failed = self.ended(self.board.start("reading", fall))
-        self.assertEqual((failed.state, failed.error), ("failed", "a.exr: no such file"))
+        self.assertEqual((failed.state, failed.error), ("failed", "a.exr: no such file."))
 
     def test_a_stopped_job_ends_at_its_next_report(self) -> None:
         gate = threading.Event()
@@ -55,7 +55,7 @@ class JobTest(unittest.TestCase):
             job.stop.set()
             self.board.report(job, 0.9, "nearly")
 
-        with self.assertRaisesRegex(Cancelled, "reading was stopped: everything is as it was"):
+        with self.assertRaisesRegex(Cancelled, "reading was stopped; nothing was changed"):
             self.board.here("reading", work)
         self.assertEqual([told["state"] for told in self.events.since(mark)[1]], ["cancelled"])
 
@@ -86,7 +86,7 @@ class JobTest(unittest.TestCase):
         def fall(job: Job) -> None:
             raise OSError(errno.ENOSPC, "No space left on device", "/home/x")
 
-        self.assertIn("disk full: /home/x", self.ended(self.board.start("exporting", fall)).error or "")
+        self.assertIn("Disk full: /home/x", self.ended(self.board.start("exporting", fall)).error or "")
 
     def test_unknown_jobs_are_told(self) -> None:
         with self.assertRaisesRegex(NotFound, "no job 99"):

@@ -95,7 +95,7 @@ class LookingApiTest(SourceApiTest):
         self.assertEqual(self.client.get(f"{self.address}/mattes/layers").json, {"layers": []})
         refused = self.client.post(f"{self.address}/scope", json={"object_name": "hull"})
         self.assertEqual(refused.status_code, 422)
-        self.assertIn("no object is named 'hull'", refused.json["detail"])
+        self.assertIn("No object is named 'hull'", refused.json["detail"])
 
     def test_the_probe_tells_hue_and_passes(self) -> None:
         probe = self.client.post(f"{self.address}/probe", json={"x": 3, "y": 4}).json["probe"]

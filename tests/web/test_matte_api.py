@@ -35,25 +35,25 @@ class MatteApiTest(SourceApiTest):
             {"op": "add", "path": "/mattes/gone", "value": {"kind": "object", "names": ["ghost"]}},
             {"op": "add", "path": "/mattes/both", "value": {"kind": "join", "how": "any", "of": ["the hull", "gone"]}},
         ]
-        shelf = self.client.post(f"{self.address}/shelf", json={"patch": lost}).json["shelf"]
+        shelf = self.client.post(self.address, json={"patch": lost}).json["shelf"]
         told = {matte["name"]: matte for matte in shelf["mattes"]}
         self.assertEqual(list(told), ["both", "gone", "the hull"])
         self.assertAlmostEqual(told["the hull"]["share"], 96 / 768, places=3)
         self.assertEqual(told["the hull"]["uses"], ["balance/lights/key/matte"])
         self.assertEqual((told["the hull"]["joined_in"], told["gone"]["waits"]), (["both"], ["ghost"]))
-        sheet = self.client.post(f"{self.address}/shelf/sheet", json={})
+        sheet = self.client.post(f"{self.address}/sheet", json={})
         picture = cv2.imdecode(np.frombuffer(sheet.data, np.uint8), cv2.IMREAD_GRAYSCALE)
         self.assertGreater(picture[8, 12], 240)
         self.assertLess(picture[20, 28], 15)
 
     def test_what_lies_under_the_pointer(self) -> None:
-        point = self.client.post(f"{self.address}/point", json={"x": 8, "y": 6}).json
+        point = self.client.post(f"{self.address}/pick", json={"x": 8, "y": 6}).json
         self.assertEqual([(f["name"], f["layer"], f["coverage"]) for f in point["found"]], [("hull", "Obj", 1.0)])
         outline = np.array(point["outline"][0])
         self.assertEqual((outline.min(axis=0).tolist(), outline.max(axis=0).tolist()), ([6.5, 4.5], [17.5, 11.5]))
-        many = self.client.post(f"{self.address}/point", json={"x": 2, "y": 4, "width": 8, "height": 8}).json
+        many = self.client.post(f"{self.address}/pick", json={"x": 2, "y": 4, "width": 8, "height": 8}).json
         self.assertEqual({f["name"]: f["coverage"] for f in many["found"]}, {"hull": 0.5, "sea": 0.5})
-        none = self.client.post(f"{self.address}/point", json={"x": 8, "y": 6, "layer": "none"}).json
+        none = self.client.post(f"{self.address}/pick", json={"x": 8, "y": 6, "layer": "none"}).json
         self.assertEqual(none, {"found": [], "outline": []})
         layers = self.client.get(f"{self.address}/layers").json["layers"]
         self.assertEqual(layers, [{"name": "Obj", "names": ["hull", "sea"], "missing": 0.0}])
@@ -77,7 +77,7 @@ class MatteApiTest(SourceApiTest):
 
     def test_what_is_not_there_is_refused(self) -> None:
         self.assertIn(
-            "no matte is named", self.client.post(f"{self.address}/outline", json={"name": "q"}).json["detail"]
+            "No matte is named", self.client.post(f"{self.address}/outline", json={"name": "q"}).json["detail"]
         )
         patch = [{"op": "remove", "path": "/mattes/the hull"}]
         limited = self.change(self.variant, "/balance/lights/key", {"stops": 1, "matte": "the hull"})

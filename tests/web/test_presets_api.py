@@ -30,7 +30,7 @@ class PresetApiTest(ApiTest):
             self.assertEqual(self.client.delete("/api/presets", query_string={"name": name}).status_code, 204)
         self.assertEqual(self.names(), [])
         gone = self.client.delete("/api/presets", query_string={"name": ".."})
-        self.assertEqual((gone.status_code, gone.json["detail"][:11]), (404, "there is no"))
+        self.assertEqual((gone.status_code, gone.json["detail"][:11]), (404, "There is no"))
 
     def test_what_is_no_preset_is_refused_in_a_sentence(self) -> None:
         refused = [

@@ -157,7 +157,7 @@ class UploadLimitTest(ServerTest):
         self.start()
         self.assertEqual(self.answered(3 << 30), b"")
         self.assertIn(b" 413 ", self.answered(5 << 30))
-        status, told = self.make_request(f"/api/uploads/room?bytes={5 << 30}")
+        status, told = self.make_request(f"/api/uploads/capacity?bytes={5 << 30}")
         self.assertEqual((status, "4096 MiB" in told["detail"]), (413, True))
 
 
@@ -183,7 +183,9 @@ class KillTest(ServerTest):
 
     def test_a_first_start_may_be_killed_at_any_moment(self) -> None:
         file = self.folder / "home" / "escala.db"
-        start = "import sys, pathlib; from escala.database.connection import Record; Record(pathlib.Path(sys.argv[1]))"
+        start = (
+            "import sys, pathlib; from escala.database.connection import Database; Database(pathlib.Path(sys.argv[1]))"
+        )
         command = [sys.executable, "-c", start, str(file)]
         for pause in (0.4, 0.6, 0.7, 0.8, 1.0):
             process = subprocess.Popen(command)
@@ -221,7 +223,7 @@ class FullDiskTest(ServerTest):
         told = [
             self.make_request("/api/uploads/a.exr", put=bytes(300_000)),
             self.make_request("/api/uploads/b.exr", put=bytes(5_000_000)),
-            self.make_request("/api/uploads/room?bytes=1000000"),
+            self.make_request("/api/uploads/capacity?bytes=1000000"),
             self.make_request("/api/pictures/a.png", put=bytes(300_000)),
             self.make_request("/api/configs/quay/files?path=a.cube", put=bytes(300_000)),
         ]
@@ -240,7 +242,7 @@ class FullDiskTest(ServerTest):
         for status, answer in told:
             self.assertEqual(status, 507, answer)
             words = answer["detail"] if isinstance(answer, dict) else answer.decode()
-            self.assertIn("room", words)
+            self.assertIn("disk full", words.lower())
         self.assertEqual(self.make_request(f"/api/variants/{variant}")[1]["head"], head)
         filler.unlink()
         status, state = self.edit(variant, head, -3)

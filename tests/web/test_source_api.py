@@ -53,7 +53,7 @@ class RoleApiTest(SourceApiTest):
 
         with patched.object(JobBoard, "report", stopped):
             refused = self.client.post(address, json=body)
-        self.assertIn("was stopped: everything is as it was", refused.json["detail"])
+        self.assertIn("was stopped; nothing was changed", refused.json["detail"])
         self.assertEqual(self.client.get(f"/api/variants/{variant['id']}").json["head"], variant["head"])
         with patched.object(jobs, "report", wraps=jobs.report) as told:
             self.assertEqual(self.client.post(address, json=body).status_code, 200)
@@ -64,11 +64,11 @@ class RoleApiTest(SourceApiTest):
         write_layers(self.media / "first.exr", passes)
         write_layers(self.media / "second.exr", {**passes, "pass-strange": passes["Pass_Strange"]})
         variant = self.variant_of(self.open("first.exr")["result"]["shot_id"])
-        self.assertEqual(variant["offered_rules"], {})
+        self.assertEqual(variant["suggested_rules"], {})
         variant = self.change(variant, "/source/roles/Pass_Strange", {"role": "mask"})
         self.assertEqual(self.roles(variant)["Pass_Strange"], "mask")
         second = self.variant_of(self.open("second.exr")["result"]["shot_id"])
-        self.assertEqual({rule["role"] for rule in second["offered_rules"].values()}, {"mask"})
+        self.assertEqual({rule["role"] for rule in second["suggested_rules"].values()}, {"mask"})
         undone = self.step(variant["id"], "undo").json
         self.assertEqual(self.roles(undone)["Pass_Strange"], "other")
 
@@ -115,7 +115,7 @@ class SeveralFilesTest(SourceApiTest):
         job = self.open("sizes")
         self.assertEqual((job["state"], job["error_kind"]), ("failed", "SizesDiffer"))
         self.assertIn("16 × 12", job["error"])
-        self.assertIn("same shape", job["error"])
+        self.assertIn("same aspect ratio", job["error"])
         fitted = self.open("sizes", fit=True)
         shot = self.client.get(f"/api/shots/{fitted['result']['shot_id']}").json
         self.assertIn("16 × 12 to 32 × 24", " ".join(d["message"] for d in shot["render"]["diagnostics"]))
@@ -155,7 +155,7 @@ class NewerRenderTest(SourceApiTest):
     def test_a_running_render_is_read_again_when_its_file_has_come_to_rest(self) -> None:
         file = write_layers(self.media / "running.exr", {"": KEY, "lg_key": KEY})
         shot_id = self.open("running.exr")["result"]["shot_id"]
-        context = self.app.extensions["studio"]
+        context = self.app.extensions[APP_CONTEXT]
         watcher = RenderWatcher(context)
         self.client.get(f"/api/events?shot={shot_id}")
         watcher.look()
@@ -170,7 +170,7 @@ class NewerRenderTest(SourceApiTest):
     def test_a_file_that_is_half_written_leaves_what_was_read(self) -> None:
         file = write_layers(self.media / "half.exr", {"": KEY, "lg_key": KEY})
         shot_id = self.open("half.exr")["result"]["shot_id"]
-        context = self.app.extensions["studio"]
+        context = self.app.extensions[APP_CONTEXT]
         mark, *_ = context.events.since("")
         render = context.render_of(shot_id)
         file.write_bytes(file.read_bytes()[:400])

@@ -6,6 +6,7 @@ from unittest import mock
 import cv2
 import numpy as np
 
+from escala.web.app_context import APP_CONTEXT
 from escala.web.watching import RenderWatcher
 from tests.fixtures import light, write_layers
 from tests.web.test_api import ApiTest
@@ -46,16 +47,16 @@ class StaleApiTest(ApiTest):
         restored = self.client.post(f"/api/variants/{gone}/restore").json
         self.assertEqual((restored["head"], restored["can_undo"]), (1, True))
         self.client.delete(f"/api/variants/{gone}")
-        self.app.extensions["studio"].close()
+        self.app.extensions[APP_CONTEXT].close()
         again = self.application().test_client()
         self.assertEqual(again.post(f"/api/variants/{gone}/restore").status_code, 404)
         self.assertGreater(again.post(f"/api/shots/{shot}/variants", json={"name": "new"}).json["id"], gone + 1)
 
     def test_a_home_with_broken_rows_starts_and_says_so(self) -> None:
-        self.app.extensions["studio"].close()
+        self.app.extensions[APP_CONTEXT].close()
         with sqlite3.connect(self.settings.database) as database:
             database.execute(
-                "INSERT INTO shot (name, place, sources, render, created) VALUES ('b', 'table', 'x', 'y', 0)"
+                "INSERT INTO shot (name, status, sources, render, created) VALUES ('b', 'active', 'x', 'y', 0)"
             )
             database.execute("UPDATE variant SET document = '{half' WHERE id = ?", (self.variant,))
         database.close()
@@ -89,10 +90,10 @@ class StaleApiTest(ApiTest):
             choice = {"op": "add", "path": "/source/denoise", "value": {"on": True, "passes": [name]}}
             answer = self.post("edits", base=0, patch=[choice], label="denoise")
             self.assertEqual(answer.status_code, 422, answer.json)
-            self.assertIn("it is not denoised", answer.json["detail"])
+            self.assertIn("it cannot be denoised", answer.json["detail"])
 
     def test_a_watcher_goes_on_after_an_error_that_nobody_foresaw(self) -> None:
-        context = self.app.extensions["studio"]
+        context = self.app.extensions[APP_CONTEXT]
         watcher = RenderWatcher(context)
         self.client.get("/api/events?shot=1")
         unforeseen = mock.patch("escala.web.watching.find_render", side_effect=ZeroDivisionError("of ours"))

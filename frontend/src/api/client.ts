@@ -99,7 +99,7 @@ export async function fetchShelfSheet(
   variantId: number,
   wish: { patch: PatchStep[]; frame: number | null; first: number; count: number },
 ) {
-  const response = await postJson(`/api/variants/${variantId}/mattes/shelf/sheet`, wish)
+  const response = await postJson(`/api/variants/${variantId}/mattes/sheet`, wish)
   return URL.createObjectURL(await response.blob())
 }
 
@@ -147,7 +147,7 @@ export async function bringPicture(file: File): Promise<{ picture: string; title
 
 /** Stream one file to the server, if it has workspace for it; files of one batch lie side by side there. */
 export async function upload(file: File, batch: string): Promise<string> {
-  await sent(`/api/uploads/room?bytes=${file.size}`, { method: 'GET' })
+  await sent(`/api/uploads/capacity?bytes=${file.size}`, { method: 'GET' })
   const address = `/api/uploads/${encodeURIComponent(file.name)}`
   const response = await sent(address, { method: 'PUT', body: file, headers: { 'X-Batch': batch } })
   return ((await response.json()) as { path: string }).path

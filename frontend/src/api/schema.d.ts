@@ -106,6 +106,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/false-colour-legend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The colours of the bands of one stop. */
+        get: operations["colour_get_stop_colours_false_colour_legend_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -332,24 +349,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/stops": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The colours of the bands of one stop. */
-        get: operations["colour_get_stop_colours_stops_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/uploads/room": {
+    "/api/uploads/capacity": {
         parameters: {
             query?: never;
             header?: never;
@@ -357,7 +357,7 @@ export interface paths {
             cookie?: never;
         };
         /** Whether so many bytes can be brought in: asked before they are sent. */
-        get: operations["shots_room_for_upload_uploads_room_get"];
+        get: operations["shots_room_for_upload_uploads_capacity_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -487,7 +487,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/variants/{variant_id}/depth": {
+    "/api/variants/{variant_id}/depth/analysis": {
         parameters: {
             query?: never;
             header?: never;
@@ -497,14 +497,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** How the depth of a frame is read, and how often each distance occurs. */
-        post: operations["depth_post_survey_post"];
+        post: operations["depth_post_survey_analysis_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/variants/{variant_id}/depth/at": {
+    "/api/variants/{variant_id}/depth/sample": {
         parameters: {
             query?: never;
             header?: never;
@@ -514,7 +514,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The distance at a place, and the disc that a lens makes of it. */
-        post: operations["depth_post_place_at_post"];
+        post: operations["depth_post_place_sample_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -555,6 +555,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/mattes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The mattes of a variant: what each covers, where it is used, what it waits for. */
+        post: operations["mattes_post_shelf_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/mattes/layers": {
         parameters: {
             query?: never;
@@ -589,7 +606,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/variants/{variant_id}/mattes/point": {
+    "/api/variants/{variant_id}/mattes/pick": {
         parameters: {
             query?: never;
             header?: never;
@@ -599,31 +616,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** What lies under the pointer, or in a rectangle that was drawn. */
-        post: operations["mattes_post_point_point_post"];
+        post: operations["mattes_post_point_pick_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/variants/{variant_id}/mattes/shelf": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** The mattes of a variant: what each covers, where it is used, what it waits for. */
-        post: operations["mattes_post_shelf_shelf_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/variants/{variant_id}/mattes/shelf/sheet": {
+    "/api/variants/{variant_id}/mattes/sheet": {
         parameters: {
             query?: never;
             header?: never;
@@ -633,7 +633,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The small pictures of the shelf, on one sheet. */
-        post: operations["mattes_post_shelf_sheet_shelf_sheet_post"];
+        post: operations["mattes_post_shelf_sheet_sheet_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5146,6 +5146,35 @@ export interface operations {
             };
         };
     };
+    colour_get_stop_colours_false_colour_legend_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StopColours"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_get_job_jobs__int_job_id__get: {
         parameters: {
             query?: never;
@@ -5694,36 +5723,7 @@ export interface operations {
             };
         };
     };
-    colour_get_stop_colours_stops_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StopColours"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
-    shots_room_for_upload_uploads_room_get: {
+    shots_room_for_upload_uploads_capacity_get: {
         parameters: {
             query: {
                 bytes: number;
@@ -6000,7 +6000,7 @@ export interface operations {
             };
         };
     };
-    depth_post_survey_post: {
+    depth_post_survey_analysis_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6035,7 +6035,7 @@ export interface operations {
             };
         };
     };
-    depth_post_place_at_post: {
+    depth_post_place_sample_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6131,6 +6131,41 @@ export interface operations {
             };
         };
     };
+    mattes_post_shelf_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShelfRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     mattes_get_layers_layers_get: {
         parameters: {
             query?: {
@@ -6200,7 +6235,7 @@ export interface operations {
             };
         };
     };
-    mattes_post_point_point_post: {
+    mattes_post_point_pick_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6235,42 +6270,7 @@ export interface operations {
             };
         };
     };
-    mattes_post_shelf_shelf_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                variant_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ShelfRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShelfOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
-    mattes_post_shelf_sheet_shelf_sheet_post: {
+    mattes_post_shelf_sheet_sheet_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -22,7 +22,7 @@ export const useMatteFacts = createSharedComposable(() => {
     const body = { patch: patch as unknown as Record<string, never>[], frame, ...page }
     const [answer, address] = await Promise.all([
       unwrap<{ shelf: Shelf }>(
-        api.POST('/api/variants/{variant_id}/mattes/shelf', { params: { path: { variant_id: id } }, body }),
+        api.POST('/api/variants/{variant_id}/mattes', { params: { path: { variant_id: id } }, body }),
       ),
       fetchShelfSheet(id, { patch, frame, ...page }),
     ])

@@ -169,4 +169,4 @@ def _begin(connection: Connection) -> None:
 @event.listens_for(ReadingSession, "before_flush")
 def _refuse_changes(session: Session, *_: Any) -> None:
     if session.new or session.dirty or session.deleted:
-        raise TypeError("a reading session changes nothing: take Record.writing")
+        raise TypeError("a reading session changes nothing: use Database.writing")

@@ -20,7 +20,7 @@ from .cache import ByteCache
 from .colour.pipeline import ColourPipeline, resolve_colour
 from .frame_context import FrameContext
 from .images import FindImage, no_images
-from .keys import Keys
+from .keys import CacheKeys
 from .mattes.mattes import Mattes
 from .pipeline import Picture, Pipeline
 from .progress import Progress, no_progress, subrange
@@ -54,7 +54,7 @@ class Evaluator:
         self.render = render
         self.frame = frame
         self.cache = cache
-        self.keys = Keys(render, frame)
+        self.keys = CacheKeys(render, frame)
         self.terms = Terms(self.keys, cache)
         self.mattes = Mattes(self.terms)
         self.find_image = find_image
@@ -155,7 +155,7 @@ class Evaluator:
 
     def stored_pass(self, name: str, viewport: Viewport, exact: bool = False) -> Planes:
         """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""
-        key = self.keys.of_pixels("pass", name, viewport, exact)
+        key = self.keys.for_pixels("pass", name, viewport, exact)
         return self.cache.get(key, lambda: sample_pass(self.frame, name, viewport, exact))
 
     def _beauty(self, request: EvaluationRequest) -> Picture:

@@ -32,7 +32,7 @@ class FrameContext:
 
     def data(self, name: str, request: EvaluationRequest) -> Planes:
         """A data pass at a look by its nearest pixels, (C, H, W)."""
-        key = self.terms.keys.of_pixels("pass", name, request.viewport, True)
+        key = self.terms.keys.for_pixels("pass", name, request.viewport, True)
         return self.terms.kept(
             key, lambda: as_planes(sample_pass(self.terms.frame, name, request.viewport, True)), request
         )

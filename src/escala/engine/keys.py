@@ -12,7 +12,7 @@ from .mattes.manifests import manifest_state
 Key = tuple[Any, ...]
 
 
-class Keys:
+class CacheKeys:
     """The cache keys of one frame as it is interpreted.
 
     The folder of a frame is named by paths, sizes, times and contents of its files, and by repairs; the interpretation
@@ -33,11 +33,11 @@ class Keys:
     def _interpretation(self) -> str:
         return self.render.digest
 
-    def of_pixels(self, kind: str, *facts: Any) -> Key:
+    def for_pixels(self, kind: str, *facts: Any) -> Key:
         """For what follows from the stored pixels alone: shared by all who look at these files."""
         return (self.frame.folder.name, kind, self._manifests, *facts)
 
-    def of_reading(self, kind: str, *facts: Any, colour_pipeline: ColourPipeline | None = None) -> Key:
+    def for_interpretation(self, kind: str, *facts: Any, colour_pipeline: ColourPipeline | None = None) -> Key:
         """For what follows from how the render is read, and from the colour chain where that is given."""
         pipeline = () if colour_pipeline is None else (*colour_pipeline.key, colour_pipeline.view)
         return (self.frame.folder.name, kind, self._manifests, self._interpretation, pipeline, *facts)

@@ -12,7 +12,7 @@ from escala.model.variant import Variant
 
 from .cache import ByteCache
 from .frame_context import FrameContext
-from .keys import Keys
+from .keys import CacheKeys
 from .progress import subrange
 from .request import EvaluationRequest
 from .viewer.viewport import Viewport, resize_planes
@@ -105,7 +105,7 @@ class Stage:
 class Pipeline:
     """The links after the beauty, in order. `head_files`: the contents of the files that the beauty is made with."""
 
-    keys: Keys
+    keys: CacheKeys
     cache: ByteCache
     frame_context: FrameContext
     beauty: Callable[[EvaluationRequest], Picture]
@@ -158,7 +158,7 @@ class Pipeline:
             self.head_files(request),
             *((stage.part(variant), stage.made_of(request, self.frame_context)) for stage in stages),
         )
-        place = self.keys.of_reading("last", len(stages), request.viewport, request.is_preview, request.viewer)
+        place = self.keys.for_interpretation("last", len(stages), request.viewport, request.is_preview, request.viewer)
         kept: tuple[object, Picture] | None = self.cache.peek(place)
         if kept is not None and kept[0] == made_by:
             return kept[1]

@@ -158,7 +158,7 @@ class EvaluationThread:
             self._between(EXACT if is_late else found.priority)
             self._check(found)
 
-        before, _HERE.yield_to_urgent = getattr(_HERE, "give_way", None), between
+        before, _HERE.yield_to_urgent = getattr(_HERE, "yield_to_urgent", None), between
         started = time.monotonic()
         inner.append(0.0)
         try:
@@ -197,6 +197,6 @@ def yield_to_urgent() -> None:
 
     Raises `Superseded` where a newer request has replaced the work, `Closed` where the thread ends.
     """
-    between = getattr(_HERE, "give_way", None)
+    between = getattr(_HERE, "yield_to_urgent", None)
     if between is not None:
         between()

@@ -253,7 +253,7 @@ class AppContext:
             return path
 
 
-APP_CONTEXT = "studio"
+APP_CONTEXT = "context"
 
 
 def app_context() -> AppContext:

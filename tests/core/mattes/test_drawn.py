@@ -11,7 +11,7 @@ from escala.core.mattes.drawn import ellipse_outline, outline_matte, smooth_outl
 
 
 class CoverageTest(unittest.TestCase):
-    def test_a_rectangle_covers_shares_of_pixels(self) -> None:
+    def test_a_rectangle_covers_shares_for_pixels(self) -> None:
         matte = outline_matte([[1.25, 2.5], [4.5, 2.5], [4.5, 5.0], [1.25, 5.0]], 0, 0, 7, 6)
         columns, rows = np.array([0, 0.75, 1, 1, 0.5, 0, 0]), np.array([0, 0, 0.5, 1, 1, 0])
         np.testing.assert_allclose(matte, np.outer(rows, columns), atol=1e-6)

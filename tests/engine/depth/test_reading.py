@@ -23,7 +23,7 @@ class ReadingTest(FolderTest):
         (self.folder / "ray").mkdir()
         found = detected_depth(camera_engine(self.folder / "ray", passes).terms)
         self.assertEqual(found.kind, "ray")
-        self.assertIn("from one place", found.reason)
+        self.assertIn("from one point", found.reason)
 
     def test_the_survey_counts_distances(self) -> None:
         evaluator = camera_engine(self.folder)

@@ -139,7 +139,7 @@ class EffectsTest(FolderTest):
             replace(stage, function=lambda p, a, s, f=stage.function, i=i: (calls.append(i), f(p, a, s))[1])
             for i, stage in enumerate(stages)
         )  # fmt: skip
-        object.__setattr__(self.evaluator.pipeline, "links", counted)
+        object.__setattr__(self.evaluator.pipeline, "stages", counted)
         for stops in (-1.0, -1.1, -1.2):
             both = EFFECTS["glow"]["lens"] | {"vignette": {"on": True, "stops": stops}}
             self.evaluator.at(

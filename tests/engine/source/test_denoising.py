@@ -82,7 +82,7 @@ class DenoisingTest(FolderTest):
     def test_the_verdict_says_what_it_compares(self) -> None:
         read, variant = self.read()
         tally = tally_of(read, variant)
-        self.assertIn("passes as stored are compared; 2 of them are shown denoised", tally.verdict.words)
+        self.assertIn("stored passes are compared; 2 of them are viewed denoised", tally.verdict.words)
 
     def test_without_the_package_a_sentence_says_how_to_get_it(self) -> None:
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))

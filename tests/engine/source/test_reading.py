@@ -99,7 +99,7 @@ class ReadingTest(FolderTest):
         short = Variant(tally=TallyChoice(terms={"fill": TermEdit(left_out=True)}))
         read = self.read(evaluator, short)
         cause = explain_difference(read.render, read.frame, read.render.recipes[0].recipe)[0]
-        self.assertEqual((cause.code, cause.repair), ("missing_term", "add lg_fill to the sum"))
+        self.assertEqual((cause.code, cause.repair), ("missing_term", "Add lg_fill to the sum"))
         document = jsonpatch.apply_patch(short.model_dump(mode="json"), list(cause.patch))
         self.assertTrue(self.read(evaluator, Variant.model_validate(document)).render.recipes[0].exact)
 

@@ -40,6 +40,6 @@ class TakeoverTest(FolderTest):
     def test_another_size_and_other_passes_are_told(self) -> None:
         small, large = light(1), light(1, 48, 64)
         report_progress = self.compare({"": small, "lg_key": small}, {"": large, "lg_key": large}).sentences
-        self.assertIn("The picture is 64 × 48 now, it was 32 × 24.", report_progress)
+        self.assertIn("The image is now 64 × 48, it was 32 × 24.", report_progress)
         base = {"": KEY, "lg_key": KEY}
         self.assertIn("1 new", self.compare(base, {**base, "depth.Z": KEY[0]}).sentences[0])

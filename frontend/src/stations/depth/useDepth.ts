@@ -40,7 +40,7 @@ export const useDepth = createSharedComposable(() => {
       if (!shots.variant) return
       try {
         const body = { frame: workspace.frame, patch: shots.draft as unknown as Record<string, never>[] }
-        const request = api.POST('/api/variants/{variant_id}/depth', { ...at(), body })
+        const request = api.POST('/api/variants/{variant_id}/depth/analysis', { ...at(), body })
         survey.value = (await unwrap<{ survey: Survey }>(request)).survey
         surveyState.value = 'ready'
       } catch {
@@ -71,7 +71,7 @@ export const useDepth = createSharedComposable(() => {
   async function placeAt(place: ImagePoint): Promise<DepthPlace> {
     const patch = shots.draft as unknown as Record<string, never>[]
     const body = { x: Math.floor(place.x), y: Math.floor(place.y), frame: workspace.frame, patch }
-    const request = api.POST('/api/variants/{variant_id}/depth/at', { ...at(), body })
+    const request = api.POST('/api/variants/{variant_id}/depth/sample', { ...at(), body })
     return (await unwrap<{ place: DepthPlace }>(request)).place
   }
   return { reading, haze, defocus, motion, survey, surveyState, placeAt, switchedOn, radiusOf, apertureOf }

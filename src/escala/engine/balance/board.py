@@ -68,7 +68,7 @@ def draw_board(evaluator: Evaluator, variant: Variant, lifted: bool = False) -> 
     """
     files = evaluator.light_sum.files(evaluator.make_request(variant, whole_viewport(evaluator.render)))
     facts = variant.model_dump_json(), files, lifted
-    key = evaluator.keys.of_reading("board", *facts, colour_pipeline=evaluator.colour_pipeline(variant))
+    key = evaluator.keys.for_interpretation("board", *facts, colour_pipeline=evaluator.colour_pipeline(variant))
     return evaluator.cache.get(key, lambda: _drawn(evaluator, variant, lifted))
 
 

@@ -16,7 +16,7 @@ from ..balance.part_corrections import CorrectedPart, add_corrected, corrected_p
 from ..balance.plan import BalancePlan, Gains, Levelled, Part, level_recipe, plan_balance
 from ..cache import ByteCache
 from ..corrections.registry import files_of
-from ..keys import Key, Keys
+from ..keys import CacheKeys, Key
 from ..mattes.mattes import Mattes
 from ..pipeline import Picture
 from ..request import EvaluationRequest, Quality
@@ -40,7 +40,7 @@ class LightSum:
     surfaces: Surfaces
 
     @property
-    def keys(self) -> Keys:
+    def keys(self) -> CacheKeys:
         """The keys of the frame."""
         return self.terms.keys
 
@@ -126,7 +126,7 @@ class LightSum:
             return self.terms.term(term, request)
         made_of = tuple(request.variant.joined_from(name) for name in part.mattes)
         facts = part.mattes, tuple(tuple(m.items()) for m in made_of), request.viewport, request.is_preview
-        key = self.keys.of_reading("part", str(term), *facts, colour_pipeline=request.colour_pipeline)
+        key = self.keys.for_interpretation("part", str(term), *facts, colour_pipeline=request.colour_pipeline)
         return self.terms.kept(key, lambda: self._limited(self.terms.term(term, request), part, request), request)
 
     def _limited(self, planes: Planes, part: Part, request: EvaluationRequest) -> Planes:
@@ -214,7 +214,7 @@ class LightSum:
         """A base with what the parts change that do not move in this drag."""
         parts = tuple(levelled.parts[i] for i in still)
         facts = levelled.recipe, request.viewport, parts, differences[still].tobytes(), self._made_of(parts, request)
-        key = self.keys.of_reading("still", is_reference, *facts, colour_pipeline=request.colour_pipeline)
+        key = self.keys.for_interpretation("still", is_reference, *facts, colour_pipeline=request.colour_pipeline)
 
         def make() -> Planes:
             if self._fits(still, request):
@@ -245,7 +245,7 @@ class LightSum:
                 continue
             parts = tuple(levelled.parts[i] for i in group)
             facts = recipe, request.viewport, parts, self._made_of(parts, request)
-            key = self.keys.of_reading("alike", *facts, colour_pipeline=request.colour_pipeline)
+            key = self.keys.for_interpretation("alike", *facts, colour_pipeline=request.colour_pipeline)
             pictures.append(self.cache.get(key, lambda g=group: together(g)))  # type: ignore[misc]
             factors.append(changes[group[0]])
         return pictures, factors
@@ -257,7 +257,7 @@ class LightSum:
 
     def _moving_parts(self, levelled: Levelled, request: EvaluationRequest) -> frozenset[Part]:
         """The parts of this viewer's drag: those whose levels changed since the picture before."""
-        place = self.keys.of_reading("moving", levelled.recipe, request.viewport, request.viewer)
+        place = self.keys.for_interpretation("moving", levelled.recipe, request.viewport, request.viewer)
         now = {part: gain.tobytes() for part, gain in zip(levelled.parts, levelled.gains, strict=True)}
         before = self.cache.peek(place)
         self.cache.put(place, now)

@@ -94,7 +94,9 @@ def tally_of(evaluator: Evaluator, variant: Variant) -> Tally | None:
         lines=tuple(lines),
         residual_share=left / total,
         reference=evaluator.render.reference,
-        verdict=evaluator.cache.get(evaluator.keys.of_reading("verdict", recipe), lambda: _verdict(evaluator, recipe)),
+        verdict=evaluator.cache.get(
+            evaluator.keys.for_interpretation("verdict", recipe), lambda: _verdict(evaluator, recipe)
+        ),
         others=tuple(f.recipe.name for f in evaluator.render.recipes if f.recipe.name != recipe.name),
         unused=tuple(p.name for p in evaluator.render.passes if _could_be_term(p, recipe, evaluator.render.reference)),
         tile_width=viewport.out_width,

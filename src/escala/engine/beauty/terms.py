@@ -12,7 +12,7 @@ from escala.media.store import StoredFrame
 from escala.model.render import Render
 
 from ..cache import ByteCache
-from ..keys import Key, Keys
+from ..keys import CacheKeys, Key
 from ..request import EvaluationRequest
 from ..viewer.viewport import bands_of, colour_of_pass, filtered, sample_pass
 
@@ -23,7 +23,7 @@ Value = TypeVar("Value")
 class Terms:
     """The passes of one frame as it is read, put together and in the working space; no level touches them."""
 
-    keys: Keys
+    keys: CacheKeys
     cache: ByteCache
 
     @property
@@ -40,7 +40,7 @@ class Terms:
     def undenoised(self) -> "Terms | None":
         """The same of the passes as stored, where some of them are denoised."""
         before = self.frame.undenoised
-        return None if before is self.frame else Terms(Keys(self.render, before), self.cache)
+        return None if before is self.frame else Terms(CacheKeys(self.render, before), self.cache)
 
     def term(self, term: Term, request: EvaluationRequest) -> Planes:
         """A term of a recipe in the working space. Products are made pixel by pixel, then filtered.
@@ -65,7 +65,7 @@ class Terms:
 
         read_in = [colour_pipeline.space_of(name) for name in term.passes]
         pipeline = ("as stored",) if term.operator == "multiply" else (config.key, *read_in, working)
-        return self.kept(self.keys.of_pixels("term", str(term), viewport, *pipeline), make, request)
+        return self.kept(self.keys.for_pixels("term", str(term), viewport, *pipeline), make, request)
 
     def stored(self, name: str, space: str, request: EvaluationRequest, is_data: bool = False) -> Planes:
         """A pass at a look in a scene-linear space; data, and what has no three channels, as it stands."""
@@ -111,7 +111,7 @@ class Terms:
             return fold_recipe(recipe, terms, base=residual, alpha=self.cover(recipe, request))
 
         return self.kept(
-            self.keys.of_reading("denoised", recipe, request.viewport, colour_pipeline=request.colour_pipeline),
+            self.keys.for_interpretation("denoised", recipe, request.viewport, colour_pipeline=request.colour_pipeline),
             make,
             request,
         )
@@ -129,7 +129,7 @@ class Terms:
             return np.subtract(reference, fold_recipe(recipe, terms, alpha=self.cover(recipe, request)))
 
         return self.kept(
-            self.keys.of_reading("residual", recipe, request.viewport, colour_pipeline=request.colour_pipeline),
+            self.keys.for_interpretation("residual", recipe, request.viewport, colour_pipeline=request.colour_pipeline),
             make,
             request,
         )
@@ -139,7 +139,7 @@ class Terms:
         name = self.render.alpha_pass
         if name is None:
             return None
-        key = self.keys.of_pixels("pass", name, request.viewport, False)
+        key = self.keys.for_pixels("pass", name, request.viewport, False)
         return np.asarray(self.kept(key, lambda: sample_pass(self.frame, name, request.viewport), request)[0])
 
     def cover(self, recipe: Recipe, request: EvaluationRequest) -> Planes | None:

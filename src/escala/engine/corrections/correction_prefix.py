@@ -36,7 +36,7 @@ def apply_with_prefix_cache(
 ) -> Picture:
     """As `apply_corrections`; those before the first that changed since the picture before are not applied again."""
     wanted, cache = tuple(corrections), frame_context.terms.cache
-    key = frame_context.terms.keys.of_reading(
+    key = frame_context.terms.keys.for_interpretation(
         "begun", place, request.viewport, request.viewer, colour_pipeline=request.colour_pipeline
     )
     kept: CorrectionPrefix | None = cache.peek(key)

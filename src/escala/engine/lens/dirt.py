@@ -26,7 +26,7 @@ def dirt_gain(context: EffectContext) -> Planes | None:
     )
     if found is None:
         return None
-    key = terms.keys.of_reading("dirt", found.fingerprint, request.viewport)
+    key = terms.keys.for_interpretation("dirt", found.fingerprint, request.viewport)
     laid = terms.kept(key, lambda: _laid_over(found, request.viewport, context.frame_context), request)
     return np.asarray(np.float32(1.0) + np.float32(request.variant.lens.dirt.amount) * laid)
 

@@ -92,7 +92,7 @@ def _vignette(picture: Picture, lens: Vignette, context: EffectContext) -> Pictu
 
 def _grain(picture: Picture, lens: Grain, context: EffectContext) -> Picture:
     request, terms = context.request, context.frame_context.terms
-    key = terms.keys.of_reading("grain", lens.seed, request.number, lens.size_px, request.viewport)
+    key = terms.keys.for_interpretation("grain", lens.seed, request.number, lens.size_px, request.viewport)
     noise = terms.kept(key, lambda: _noise_at(lens, context, request.viewport), request)
     matte = context.frame_context.matte(lens.matte, request)
     if matte is not None:

@@ -86,7 +86,7 @@ def _object(matte: ObjectMatte, context: MatteContext) -> Matte:
     def find() -> object:
         return ids_by_layer(context.frame, matte.names, matte.layer)
 
-    key = context.terms.keys.of_pixels("object ids", matte.names, matte.layer)
+    key = context.terms.keys.for_pixels("object ids", matte.names, matte.layer)
     return coverage_at(context.frame, context.terms.cache.get(key, find), context.request.viewport)  # type: ignore[arg-type]
 
 

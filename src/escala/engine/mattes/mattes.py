@@ -116,13 +116,13 @@ class Mattes:
         bare = request.variant.mattes[name].model_copy(
             update={"grow_px": 0.0, "soften_px": 0.0, "gain": 1.0, "invert": False}
         )
-        key = self.terms.keys.of_pixels("covered", bare)
+        key = self.terms.keys.for_pixels("covered", bare)
         return self.terms.cache.get(key, lambda: self._whole_value(name, request))
 
     def _key(self, kind: str, name: str, request: EvaluationRequest, *facts: object) -> Key:
         """What makes a matte: all that it is joined from, how the render is read, and the colour chain."""
         made_of = tuple(request.variant.joined_from(name).items())
-        return self.terms.keys.of_reading(kind, name, made_of, request.colour_pipeline.key, *facts)
+        return self.terms.keys.for_interpretation(kind, name, made_of, request.colour_pipeline.key, *facts)
 
 
 def _part_of(whole: Matte, viewport: Viewport) -> Matte:

@@ -112,7 +112,7 @@ def object_layers(evaluator: Evaluator) -> tuple[ObjectLayer, ...]:
             for layer in crypto_layers(evaluator.frame)
         )
 
-    return evaluator.cache.get(evaluator.keys.of_reading("object layers"), make)
+    return evaluator.cache.get(evaluator.keys.for_interpretation("object layers"), make)
 
 
 def objects_at(evaluator: Evaluator, x: int, y: int, width: int, height: int, layer: str | None) -> PickResult:

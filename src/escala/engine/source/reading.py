@@ -93,7 +93,7 @@ def cached_reading(first: Evaluator, variant: Variant) -> Render | None:
 
 
 def _cache_key(first: Evaluator, variant: Variant) -> Key:
-    return first.keys.of_reading("reading", interpretation_key(variant))
+    return first.keys.for_interpretation("reading", interpretation_key(variant))
 
 
 def interpretation_key(variant: Variant) -> str:

@@ -113,7 +113,7 @@ class Surfaces:
             bands = [self._delta_at(term, work, request.at(band)) for band in bands_of(viewport)]
             return filtered(np.concatenate(bands, axis=1), viewport)
 
-        key = self.terms.keys.of_reading(
+        key = self.terms.keys.for_interpretation(
             "surface", str(term), viewport, request.is_preview, work.key, colour_pipeline=request.colour_pipeline
         )
         return self.terms.kept(key, make, request)
@@ -141,13 +141,13 @@ class Surfaces:
             planes = [factor_planes(factor, lambda name: self._pass_in(name, space, request)) for factor in light]
             return reduce(np.multiply, planes) if planes else np.ones_like(self._pass_in(colour, space, request))
 
-        key = self.terms.keys.of_reading(
+        key = self.terms.keys.for_interpretation(
             "fell", str(term), colour, space, request.viewport, colour_pipeline=request.colour_pipeline
         )
         return self.terms.kept(key, make, request)
 
     def _lit(self, term: Term, space: str, request: EvaluationRequest) -> Planes:
-        key = self.terms.keys.of_reading(
+        key = self.terms.keys.for_interpretation(
             "lit", str(term), space, request.viewport, colour_pipeline=request.colour_pipeline
         )
         return self.terms.kept(
@@ -172,7 +172,7 @@ class Surfaces:
         # All terms of a component, one for each light, share it.
         facts = space, request.viewport, request.is_preview, work.key
         return self.terms.kept(
-            self.terms.keys.of_reading("change", *facts, colour_pipeline=request.colour_pipeline), make, request
+            self.terms.keys.for_interpretation("change", *facts, colour_pipeline=request.colour_pipeline), make, request
         )
 
     def _colour_of(self, name: str, space: str, request: EvaluationRequest) -> tuple[Planes, Planes]:
@@ -182,7 +182,7 @@ class Surfaces:
             stored = self._pass_in(name, space, request)
             return stored, request.colour_pipeline.config.convert(stored, space, request.colour_pipeline.working.name)
 
-        key = self.terms.keys.of_reading(
+        key = self.terms.keys.for_interpretation(
             "surface colour", name, space, request.viewport, colour_pipeline=request.colour_pipeline
         )
         return self.terms.kept(key, make, request)

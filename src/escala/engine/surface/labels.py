@@ -57,7 +57,7 @@ def labelled(
     placement = Placement(label.scale, label.move, label.turn, label.outside, label.v_up)
     place, (top, left) = _with_edge(request.viewport, terms)
     uv = terms.kept(
-        terms.keys.of_pixels("uv", name, place),
+        terms.keys.for_pixels("uv", name, place),
         lambda: as_planes(sample_pass(terms.frame, name, place, exact=True)),
         request,
     )

@@ -101,7 +101,7 @@ def get_colour_warnings(path: VariantPath) -> dict[str, Any]:
     return {"warnings": [asdict(warning) for warning in found]}
 
 
-@routes.get("/stops", responses={200: StopColours})
+@routes.get("/false-colour-legend", responses={200: StopColours})
 def get_stop_colours() -> dict[str, Any]:
     """The colours of the bands of one stop."""
     colours = [(int(red), int(green), int(blue)) for red, green, blue in stop_colours()]

@@ -18,13 +18,13 @@ from .schemas import LayersOut, OutlineOut, OutlineRequest, PointRequest, ShelfO
 routes = APIBlueprint("mattes", __name__, url_prefix="/api/variants/<int:variant_id>/mattes")
 
 
-@routes.post("/shelf", responses={200: ShelfOut})
+@routes.post("", responses={200: ShelfOut})
 def post_shelf(path: VariantPath, body: ShelfRequest) -> dict[str, Any]:
     """The mattes of a variant: what each covers, where it is used, what it waits for."""
     return {"shelf": asdict(_drawn(path, body)[0])}
 
 
-@routes.post("/shelf/sheet")
+@routes.post("/sheet")
 def post_shelf_sheet(path: VariantPath, body: ShelfRequest) -> Response:
     """The small pictures of the shelf, on one sheet."""
     return Response(_drawn(path, body)[1], mimetype="image/jpeg")
@@ -47,7 +47,7 @@ def get_layers(path: VariantPath, query: FrameQuery) -> dict[str, Any]:
     return {"layers": evaluate_variant(path, Preview(frame=query.frame), work, SMALL)}
 
 
-@routes.post("/point", responses={200: UnderOut})
+@routes.post("/pick", responses={200: UnderOut})
 def post_point(path: VariantPath, body: PointRequest) -> dict[str, Any]:
     """What lies under the pointer, or in a rectangle that was drawn."""
 

@@ -160,7 +160,9 @@ def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
     context = app_context()
     evaluator, variant = _pass_engine(path, query)
     viewport, colour_pipeline = whole_viewport(evaluator.render, query.width), evaluator.colour_pipeline(variant)
-    key = evaluator.keys.of_reading("pass picture", query.name, viewport, query.lift, colour_pipeline=colour_pipeline)
+    key = evaluator.keys.for_interpretation(
+        "pass picture", query.name, viewport, query.lift, colour_pipeline=colour_pipeline
+    )
     tag = hashlib.sha256(repr(key).encode()).hexdigest()[:24]
     if request.if_none_match.contains(tag):
         return Response(status=304)
@@ -228,7 +230,7 @@ def _may_be_read(context: AppContext, entry: Path) -> bool:
 _MOST_PICTURES = 200
 
 
-@routes.get("/uploads/room")
+@routes.get("/uploads/capacity")
 def room_for_upload(query: RoomQuery) -> tuple[str, int]:
     """Whether so many bytes can be brought in: asked before they are sent."""
     context = app_context()

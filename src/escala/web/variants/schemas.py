@@ -100,8 +100,8 @@ class Reading(BaseModel):
 class VariantOut(BaseModel):
     """A variant as it stands. `suggested_rules`: naming rules of earlier renders that would read passes otherwise.
 
-    `trouble`: why the variant cannot be displayed, None where it can. `reading`: None in the answer to an edit that leaves
-    the interpretation of the render unchanged.
+    `trouble`: why the variant cannot be displayed, None where it can. `reading`: None in the answer to an edit that
+    leaves the interpretation of the render unchanged.
     """
 
     id: Id
