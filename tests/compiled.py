@@ -10,6 +10,7 @@ import OpenEXR
 from numba.core import event
 
 from escala.compile_kernels import Tour, store_as_float
+from escala.environment import prepare_environment
 from escala.stage.render import StageJob, render_frame
 
 
@@ -35,6 +36,7 @@ def other_render(folder: Path) -> Path:
 
 
 if __name__ == "__main__":
+    prepare_environment()
     logging.disable()
     warnings.simplefilter("ignore")
     compiled = Compiled()

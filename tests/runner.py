@@ -10,6 +10,7 @@ import io
 import multiprocessing
 import os
 import sys
+import threading
 import time
 import unittest
 from collections.abc import Iterator
@@ -18,6 +19,8 @@ from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from escala.environment import prepare_environment
 
 TOP = Path(__file__).parent
 # The packages with the longest classes start first, so that none is left over for one process at the end.
@@ -93,6 +96,18 @@ def run_class(name: str) -> Outcome:
     return Outcome(name, stream.getvalue(), len(result.skipped), tuple(failed), result.seconds)
 
 
+def end_with_parent(parent: int) -> None:
+    """End this process once the runner is gone, however that ended."""
+    prepare_environment()
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(1)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
 def rank(name: str) -> int:
     """The place of a class in the order of starting."""
     return next((i for i, start in enumerate(LONGEST_FIRST) if name.startswith(start)), len(LONGEST_FIRST))
@@ -110,7 +125,7 @@ def run(names: list[str], jobs: int) -> list[Outcome]:
     """Run classes in `jobs` processes, and print the report of each when it is done."""
     outcomes = []
     context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(jobs, context) as pool:
+    with ProcessPoolExecutor(jobs, context, end_with_parent, (os.getpid(),)) as pool:
         futures = {pool.submit(run_class, name): name for name in sorted(names, key=rank)}
         for future in as_completed(futures):
             outcomes.append(outcome_of(futures[future], future))

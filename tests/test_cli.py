@@ -414,7 +414,8 @@ class VariantTest(CommandTest):
         )
         lines = self.told("render", self.source, "--variant", self.file, "--out", self.folder / "o.exr")
         self.assertEqual(lines, [
-            "escala: balance/lights/sun is unresolved: m has no sun", "escala: mattes/who/names is unresolved: m has no ghost",
+            "escala: balance/lights/sun is unresolved: m has no sun",
+            "escala: mattes/who/names is unresolved: m has no ghost",
             "escala: mattes/far is unresolved: m has no depth pass",
             "escala: surface/changes/l/component is unresolved: m has no velvet",
             "escala: surface/changes/l/uv is unresolved: m has no uv pass",

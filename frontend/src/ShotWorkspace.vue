@@ -140,7 +140,7 @@ watch(() => workspace.station, shelf.close)
     <button
       v-else-if="!workspace.fullScreen"
       type="button"
-      class="unfold"
+      class="show-controls"
       aria-label="Show controls"
       @click="workspace.benchOpen = true"
     >
@@ -216,7 +216,7 @@ watch(() => workspace.station, shelf.close)
   height: 24px;
 }
 .fold,
-.unfold {
+.show-controls {
   position: absolute;
   z-index: 2;
   right: 4px;

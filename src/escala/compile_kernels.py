@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import OpenEXR
 
+from escala.environment import prepare_environment
 from escala.stage.emblems import write_emblems
 from escala.stage.render import StageJob, render_frame
 from escala.web.app import create_app
@@ -168,6 +169,7 @@ def main() -> None:
 
     Loops on pixels as they are stored are compiled for both.
     """
+    prepare_environment()
     logging.disable()
     with tempfile.TemporaryDirectory() as name:
         for kind in ("half", "float"):

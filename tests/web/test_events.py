@@ -1,6 +1,6 @@
 import unittest
 
-from escala.web.events import EventLog
+from escala.web.event_log import EventLog
 
 
 class EventTest(unittest.TestCase):

@@ -6,14 +6,14 @@ import unittest
 from escala.core.errors import BadSource
 from escala.database.shots import NotFound
 from escala.engine.progress import Cancelled
-from escala.web.events import EventLog
-from escala.web.jobs import Job, JobBoard
+from escala.web.event_log import EventLog
+from escala.web.job_manager import Job, JobManager
 
 
 class JobTest(unittest.TestCase):
     def setUp(self) -> None:
         self.events = EventLog()
-        self.board = JobBoard(self.events)
+        self.board = JobManager(self.events)
 
     def ended(self, job: Job) -> Job:
         end = time.monotonic() + 10

@@ -6,7 +6,7 @@ import numpy as np
 import OpenEXR
 
 from escala.web.app_context import APP_CONTEXT
-from escala.web.jobs import Job, JobBoard
+from escala.web.job_manager import Job, JobManager
 from escala.web.watching import RenderWatcher
 from tests.fixtures import add_up, channels_of, light, write_layers
 from tests.web.test_api import ApiTest
@@ -45,13 +45,13 @@ class RoleApiTest(SourceApiTest):
         patch = [{"op": "add", "path": "/tally/terms/key", "value": {"operator": "screen"}}]
         body = {"base": variant["head"], "patch": patch, "label": "screened"}
         address = f"/api/variants/{variant['id']}/edits"
-        jobs, report = self.app.extensions[APP_CONTEXT].jobs, JobBoard.report
+        jobs, report = self.app.extensions[APP_CONTEXT].jobs, JobManager.report
 
-        def stopped(board: JobBoard, job: Job, share: float, doing: str) -> None:
+        def stopped(board: JobManager, job: Job, share: float, doing: str) -> None:
             job.stop.set()
             report(board, job, share, doing)
 
-        with patched.object(JobBoard, "report", stopped):
+        with patched.object(JobManager, "report", stopped):
             refused = self.client.post(address, json=body)
         self.assertIn("was stopped; nothing was changed", refused.json["detail"])
         self.assertEqual(self.client.get(f"/api/variants/{variant['id']}").json["head"], variant["head"])

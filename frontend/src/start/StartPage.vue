@@ -13,6 +13,10 @@ const jobs = useJobs()
 const shots = useShot()
 const notifications = useNotifications()
 const entries = ref<MediaEntry[]>([])
+/** The media roots, each with what can be opened in it. */
+const roots = ref<{ root: MediaEntry; entries: MediaEntry[] }[]>([])
+const mediaState = ref<'loading' | 'error' | 'ready'>('loading')
+const MOST_SHOWN = 12
 const folder = ref('')
 const path = ref('')
 const bringing = ref('')
@@ -21,7 +25,10 @@ const opening = ref<number | null>(null)
 const misfit = computed(() => jobs.find(opening.value)?.error_kind === 'SizesDiffer')
 const running = computed(() => jobs.jobs.filter((job) => job.state === 'running' && !job.viewer))
 const demo = computed(() => running.value.find((job) => job.what.startsWith('rendering')))
-const parent = computed(() => folder.value.replace(/\/[^/]*$/, ''))
+/** Above a root, all roots are listed. */
+const parent = computed(() =>
+  roots.value.some(({ root }) => root.path === folder.value) ? '' : folder.value.replace(/\/[^/]*$/, ''),
+)
 
 onMounted(() => browse(''))
 
@@ -34,15 +41,24 @@ watch(
   },
 )
 
+async function list(of: string): Promise<MediaEntry[]> {
+  const request = api.GET('/api/media', { params: { query: { folder: of } } })
+  return (await unwrap<{ entries: MediaEntry[] }>(request)).entries
+}
+
 async function browse(to: string) {
   try {
-    const answer = await unwrap<{ entries: MediaEntry[] }>(
-      api.GET('/api/media', { params: { query: { folder: to } } }),
-    )
-    entries.value = answer.entries
+    const found = await list(to)
+    if (!to)
+      roots.value = await Promise.all(
+        found.map(async (root) => ({ root, entries: await list(root.path).catch(() => []) })),
+      )
+    entries.value = found
     folder.value = to
+    mediaState.value = 'ready'
   } catch (error) {
     if (to) return browse('')
+    mediaState.value = 'error'
     notifications.show(error)
   }
 }
@@ -94,7 +110,8 @@ function show(id: number) {
     </p>
     <section aria-label="Shots">
       <h1>Shots</h1>
-      <p v-if="!shots.shots.length && demo" class="quiet">
+      <p v-if="!shots.loaded" class="quiet">Loading…</p>
+      <p v-else-if="!shots.shots.length && demo" class="quiet">
         The demo is rendering; the first image appears in a few seconds.
       </p>
       <p v-else-if="!shots.shots.length" class="quiet">
@@ -145,8 +162,30 @@ function show(id: number) {
         /></label>
         <template v-if="bringing"> · {{ bringing }}</template>
       </p>
-      <ul v-if="entries.length" class="entries" aria-label="Media">
-        <li v-if="folder">
+      <p v-if="mediaState === 'loading'" class="quiet">Loading…</p>
+      <p v-else-if="mediaState === 'error'" class="warning">The media roots could not be listed.</p>
+      <p v-else-if="!roots.length" class="quiet">
+        No media roots. Start with <code>make demo MEDIA=DIR</code>, or upload files here.
+      </p>
+      <template v-else-if="!folder">
+        <div v-for="each in roots" :key="each.root.path" class="root">
+          <h2>{{ each.root.path }}</h2>
+          <ul class="entries" :aria-label="`Media root ${each.root.path}`">
+            <li v-for="entry in each.entries.slice(0, MOST_SHOWN)" :key="entry.path">
+              <button v-if="entry.folder" type="button" @click="browse(entry.path)">{{ entry.name }}/</button>
+              <button v-else type="button" @click="open([entry.path])">{{ entry.name }}</button>
+            </li>
+            <li v-if="each.entries.length > MOST_SHOWN">
+              <button type="button" @click="browse(each.root.path)">
+                {{ each.entries.length - MOST_SHOWN }} more…
+              </button>
+            </li>
+          </ul>
+          <p v-if="!each.entries.length" class="quiet">Nothing to open here.</p>
+        </div>
+      </template>
+      <ul v-else class="entries" aria-label="Media">
+        <li>
           <button type="button" @click="browse(parent)">Up</button
           ><button type="button" @click="open([folder])">Open this folder as one render</button>
         </li>
@@ -154,6 +193,7 @@ function show(id: number) {
           <button v-if="entry.folder" type="button" @click="browse(entry.path)">{{ entry.name }}/</button>
           <button v-else type="button" @click="open([entry.path])">{{ entry.name }}</button>
         </li>
+        <li v-if="!entries.length" class="quiet">Nothing to open here.</li>
       </ul>
     </section>
   </main>

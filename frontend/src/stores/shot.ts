@@ -39,6 +39,7 @@ export const useShot = defineStore('shot', () => {
   const shots = ref<ShotName[]>([])
   /** What is stored and cannot be read, in sentences. */
   const problems = ref<string[]>([])
+  const loaded = ref(false)
   const shot = shallowRef<Shot | null>(null)
   const variant = shallowRef<VariantState | null>(null)
   /** The drag under way, and the edits that were made and are not acknowledged yet. */
@@ -103,6 +104,7 @@ export const useShot = defineStore('shot', () => {
     const found = await unwrap<{ shots: ShotName[]; problems: string[] }>(api.GET('/api/shots'))
     shots.value = found.shots
     problems.value = found.problems
+    loaded.value = true
   }
 
   async function openShot(id: number, variantId?: number) {
@@ -339,7 +341,7 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
+    shots, loaded, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
     changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, onHead,
     edit, asSteps, undo, redo, restore, preview, addVariant, renameVariant, deleteVariant,
     deletedVariant, restoreVariant, close,

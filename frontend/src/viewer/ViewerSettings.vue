@@ -39,7 +39,10 @@ function chooseBehind(event: Event) {
   workspace.aids = { ...aids.value, behind_colour: [red!, green!, blue!] }
 }
 
-onMounted(async () => (legend.value = (await unwrap<{ stops: StopColour[] }>(api.GET('/api/false-colour-legend'))).stops))
+onMounted(
+  async () =>
+    (legend.value = (await unwrap<{ stops: StopColour[] }>(api.GET('/api/false-colour-legend'))).stops),
+)
 </script>
 
 <template>

@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from typing import NoReturn
 
 from escala.core.errors import EscalaError
+from escala.environment import prepare_environment
 
 from . import bench, check, denoise, gather, inspect, matte, rebuild, render, serve, split, stage
 from .guard import guarded
@@ -40,6 +41,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
 
     Without `arguments` those of the terminal are taken; a command that reads files then runs under a guard.
     """
+    prepare_environment()
     options = build_parser().parse_args(arguments)
     run: Command = options.run
     reads_files = getattr(options, "source", None)

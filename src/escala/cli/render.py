@@ -6,27 +6,39 @@ from typing import Any
 
 from .arguments import add_fit, frame_range, name_and_stops, name_and_tint, variable
 
+_COLOUR = {
+    "--input-space": "colour space of the source; default: by file metadata",
+    "--working-space": "colour space of all computation",
+    "--ocio": "OpenColorIO config: a file or a built-in name",
+    "--display": "display of display-referred output",
+    "--view": "view of display-referred output",
+    "--look": "look instead of the view's own; empty for none",
+}
+
 
 def add_commands(commands: Any) -> None:
     """Register the command."""
     render = commands.add_parser("render", help="apply levels and corrections, and export the image")
-    render.add_argument("source", nargs="+", metavar="SOURCE")
-    render.add_argument("--out", type=Path, required=True, metavar="FILE")
-    render.add_argument("--variant", type=Path, metavar="FILE.json")
-    for option in ("--light", "--component"):
-        render.add_argument(option, action="append", default=[], type=name_and_stops, metavar="NAME=STOPS")
-    render.add_argument("--tint", action="append", default=[], type=name_and_tint, metavar="NAME=R,G,B")
-    for option in ("--mute", "--solo"):
-        render.add_argument(option, action="append", default=[], metavar="NAME")
-    for option in ("--input-space", "--working-space", "--ocio", "--display", "--view", "--look", "--space"):
-        render.add_argument(option)
-    render.add_argument("--context", action="append", default=[], type=variable, metavar="NAME=VALUE")
-    render.add_argument("--cdl", type=Path, metavar="FILE")
-    render.add_argument("--lut", type=Path, metavar="FILE")
-    render.add_argument("--station", default="display", metavar="NAME", help="station of the path to export")
-    render.add_argument("--frames", type=frame_range, metavar="A-B")
-    render.add_argument("--bits", type=int, choices=(8, 16), default=16, help="for PNG and TIFF")
-    render.add_argument("--float", action="store_true", help="write EXR as 32-bit float instead of half")
+    add = render.add_argument
+    add("source", nargs="+", metavar="SOURCE", help="file, files, folder or sequence")
+    add("--out", type=Path, required=True, metavar="FILE", help="EXR, PNG or TIFF; with #### for a sequence")
+    add("--variant", type=Path, metavar="FILE.json", help="variant document to apply")
+    levels = {"action": "append", "default": [], "type": name_and_stops, "metavar": "NAME=STOPS"}
+    add("--light", help="level of a light, in stops", **levels)
+    add("--component", help="level of a component, in stops", **levels)
+    add("--tint", action="append", default=[], type=name_and_tint, metavar="NAME=R,G,B", help="tint of a light")
+    for option, text in (("--mute", "mute a light or component"), ("--solo", "solo a light or component")):
+        add(option, action="append", default=[], metavar="NAME", help=text)
+    for option, text in _COLOUR.items():
+        add(option, help=text)
+    add("--output-space", "--space", dest="space", help="colour space of an EXR; default: the input space")
+    add("--context", action="append", default=[], type=variable, metavar="NAME=VALUE", help="config context variable")
+    add("--cdl", type=Path, metavar="FILE", help="CDL to add at Finish: .cdl, .cc or .ccc")
+    add("--lut", type=Path, metavar="FILE", help="LUT file to add at Finish")
+    add("--station", default="display", metavar="NAME", help="station of the path to export")
+    add("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; default: all")
+    add("--bits", type=int, choices=(8, 16), default=16, help="bits per channel of PNG and TIFF")
+    add("--float", action="store_true", help="write EXR as 32-bit float instead of half")
     add_fit(render)
     render.set_defaults(run=run_render)
 

@@ -33,7 +33,7 @@ def render_frames(options: argparse.Namespace) -> None:
     """Render every frame asked for."""
     as_view = bool(options.display or options.view) or (options.out.suffix.lower() != ".exr" and not options.space)
     if options.space and (options.display or options.view):
-        raise BadSource("--space and --display/--view exclude each other: choose scene-linear or display output")
+        raise BadSource("--output-space and --display/--view exclude each other: choose scene-linear or display output")
     with opened_render(options.source, options.fit) as (evaluator_pool, render):
         base = read_variant(options.variant) if options.variant else Variant()
         variant = variant_from_options(evaluator_pool.interpretation_of(SHOT, render, base), base, options)

@@ -11,10 +11,17 @@ def add_commands(commands: Any) -> None:
     """Register both commands."""
     for name, summary in (("demo", "start with the demo shot"), ("serve", "start the application")):
         command = commands.add_parser(name, help=summary)
-        command.add_argument("--port", type=int, default=8320)
+        command.add_argument("--port", type=int, default=8320, help="default: 8320")
         command.add_argument("--host", default="127.0.0.1", help="an address other than loopback requires the token")
         command.add_argument("--home", type=Path, help="data folder")
-        command.add_argument("--media", type=Path, action="append", default=[], metavar="DIR")
+        command.add_argument(
+            "--media",
+            type=Path,
+            action="append",
+            default=[],
+            metavar="DIR",
+            help="media root: a folder to open renders from",
+        )
         command.set_defaults(run=run_server, demo=name == "demo")
 
 

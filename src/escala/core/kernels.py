@@ -4,7 +4,6 @@ What compiles is imported, and a loop compiled or loaded from the cache beside i
 a command that calls none pays for none.
 """
 
-import os
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -72,9 +71,6 @@ inlined_kernel = kernel_with(inline="always")
 @cache
 def _numba() -> Any:
     """What compiles, set up before its first use."""
-    # Threads that wait must not keep a core from those that work: where cores are shared, that made one picture in
-    # twenty ten times as slow. The variable is read when the layer is loaded, by the first kernel that runs.
-    os.environ.setdefault("OMP_WAIT_POLICY", "passive")
     import numba
 
     # The default layer crashes when two threads enter it; OpenMP does not.

@@ -18,7 +18,23 @@ _PATTERN_SIGNS = re.compile(r"[#%@]")
 
 
 class OutsideRoots(BadSource):
-    """A path that leads to where nothing may be read."""
+    """A path outside the folders below which files may be read."""
+
+    def __init__(self, given: str | Path, folders: Sequence[Path]) -> None:
+        path = Path(given)
+        folder = path.parent if path.suffix else path
+        roots = ", ".join(map(str, folders)) or "none"
+        super().__init__(
+            f"{printable(given)} lies outside the media roots ({roots}). Start Escala with its folder "
+            f"(make demo MEDIA={printable(folder)}, or --media {printable(folder)}), or choose the files to upload them"
+        )
+
+
+class LinkOutsideRoots(OutsideRoots):
+    """A link that leads outside the folders below which files may be read."""
+
+    def __init__(self, file: Path) -> None:
+        BadSource.__init__(self, f"{printable(file.name)} is a link to a place outside the media roots")
 
 
 class NothingThere(BadSource, LookupError):
@@ -91,8 +107,7 @@ class Roots:
                 return place
         if inside:
             raise NothingThere(given, "" if self.folders is None else " under the media roots")
-        roots_text = ", ".join(str(root) for root in self.folders or ()) or "none; start with --media DIR"
-        raise OutsideRoots(f"{printable(given)} lies outside the media roots ({roots_text})")
+        raise OutsideRoots(given, self.folders or ())
 
     def sources(self, given: str) -> Path:
         """As `readable`, and also a sequence's pattern in a folder that may be read."""
@@ -113,7 +128,7 @@ class Roots:
             parent = folders.get(file.parent) or folders.setdefault(file.parent, _resolved(file.parent))
             real = _resolved(file) if file.is_symlink() else parent / file.name
             if not self._holds(real):
-                raise OutsideRoots(f"{printable(file.name)} is a link to a place outside the media roots")
+                raise LinkOutsideRoots(file)
 
     def _places(self, given: str | Path) -> Sequence[Path]:
         path = Path(given)

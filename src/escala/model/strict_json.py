@@ -1,4 +1,4 @@
-"""JSON as the standard has it: what is no number is null, in everything that Escala answers, tells, or keeps."""
+"""JSON as the standard has it: what is not a JSON number is null, in everything that Escala answers, tells, or keeps."""
 
 import json
 import math
@@ -40,4 +40,4 @@ def from_json(text: str | bytes) -> Any:
 
 
 def _refuse(constant: str) -> Any:
-    raise ValueError(f"{constant} is no number")
+    raise ValueError(f"{constant} is not a JSON number")

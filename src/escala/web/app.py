@@ -12,20 +12,25 @@ from escala.model.strict_json import from_json, to_json
 
 from .app_context import APP_CONTEXT, AppContext
 from .colour.routes import routes as colour_routes
+from .comparison_images.routes import routes as comparison_image_routes
 from .deliveries.routes import routes as delivery_routes
 from .depth.routes import routes as depth_routes
+from .events.routes import routes as event_routes
 from .guard import register_guard
+from .jobs.routes import routes as job_routes
 from .mattes.routes import routes as matte_routes
+from .media.routes import routes as media_routes
 from .pictures.routes import routes as picture_routes
 from .presets.routes import routes as preset_routes
 from .problems import invalid_request, problem, register_problems
 from .settings import Settings
 from .shots.routes import routes as shot_routes
+from .uploads.routes import routes as upload_routes
 from .variants.routes import routes as variant_routes
 
 ROUTES = (
     shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, preset_routes,
-    depth_routes,
+    depth_routes, job_routes, event_routes, media_routes, upload_routes, comparison_image_routes,
 )  # fmt: skip
 STATIC = Path(__file__).parent / "static"
 

@@ -24,8 +24,8 @@ from escala.model.corrections import Correction
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .events import EventLog
-from .jobs import Job, JobBoard
+from .event_log import EventLog
+from .job_manager import Job, JobManager
 from .settings import Settings
 
 # A page that shows a shot asks for events every second or so, and one in the background at least in this time.
@@ -72,7 +72,7 @@ class AppContext:
         self._threads: list[threading.Thread] = []
         self.roots = settings.roots
         self.events = EventLog()
-        self.jobs = JobBoard(self.events)
+        self.jobs = JobManager(self.events)
         self.evaluator_pool = EvaluatorPool(settings.store, settings.store_limit, settings.roots)
         self.database = Database(settings.database)
         self._clear_what_was_killed()

@@ -14,7 +14,7 @@ from escala.engine.progress import Cancelled
 from escala.stage.emblems import write_emblems
 
 from .app_context import AppContext
-from .jobs import Job
+from .job_manager import Job
 from .problems import sentence_of
 from .settings import Settings
 

@@ -21,10 +21,10 @@ from escala.media.atomic_write import make_folder
 from escala.media.path_safety import Roots, is_file, place_in, plain_name
 
 from ..app_context import AppContext, app_context
-from ..jobs import Job
+from ..job_manager import Job
 from ..problems import sentence_of
 from ..schemas import JobOut, VariantPath
-from .schemas import DeliveryFile, DeliveryList, DeliveryOut, EventQuery, EventsOut, NewDelivery
+from .schemas import DeliveryFile, DeliveryList, DeliveryOut, NewDelivery
 
 
 class FilePath(BaseModel):
@@ -67,16 +67,6 @@ def get_file(path: FilePath) -> Response:
     if not is_file(file):
         raise NotFound("there is no such file")
     return send_file(file, as_attachment=True)
-
-
-@routes.get("/events", responses={200: EventsOut})
-def get_events(query: EventQuery) -> dict[str, Any]:
-    """What happened after a mark; the shot that is shown is watched meanwhile."""
-    context = app_context()
-    if query.shot is not None:
-        context.look_at(query.shot)
-    mark, events, missed = context.events.since(query.after)
-    return {"mark": mark, "events": events, "missed": missed}
 
 
 @dataclass(frozen=True)

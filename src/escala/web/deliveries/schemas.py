@@ -1,12 +1,10 @@
 """What requests and answers about deliveries and events hold."""
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
 from escala.model.numbers import Count, Id
-
-from ..query import Query
 
 
 class NewDelivery(BaseModel):
@@ -42,18 +40,3 @@ class DeliveryList(BaseModel):
     """The newest deliveries of a variant, the newest first."""
 
     deliveries: list[DeliveryOut]
-
-
-class EventQuery(Query):
-    """`after`: the mark of the last answer, empty at first. `shot`: the one that the page shows."""
-
-    after: str = Field("", max_length=40)
-    shot: Id | None = None
-
-
-class EventsOut(BaseModel):
-    """What happened after a mark, and the new mark. `missed`: some of it is no longer known; look at everything."""
-
-    mark: str
-    missed: bool
-    events: list[dict[str, Any]]

@@ -29,7 +29,7 @@ from escala.model.variant import Variant
 
 from ..app_context import app_context
 from ..clients import client_name
-from ..jobs import Job
+from ..job_manager import Job
 from ..query import Query
 from ..schemas import Preview, Region, VariantPath
 from .schemas import (

@@ -1,15 +1,13 @@
 """Shots: listed, opened from media or uploads, deleted; their passes as pictures."""
 
 import hashlib
-from contextlib import suppress
 from dataclasses import asdict
-from pathlib import Path
 from typing import Any
 
 from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
-from escala.core.errors import BadSource, TooLarge
+from escala.core.errors import BadSource
 from escala.database.shots import (
     DELETED,
     BrokenDocument,
@@ -26,27 +24,20 @@ from escala.engine.viewer.screen import pass_histogram, pass_picture
 from escala.engine.viewer.viewport import whole_viewport
 from escala.engine.worker import SMALL
 from escala.media.atomic_write import make_folder
-from escala.media.limits import check_disk
-from escala.media.path_safety import place_in, plain_name, printable
-from escala.media.sources import SUFFIXES
-from escala.media.stills import READABLE
+from escala.media.path_safety import plain_name
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from ..app_context import AppContext, app_context, keep_body
+from ..app_context import AppContext, app_context
 from ..clients import client_name
-from ..jobs import Job
-from ..schemas import JobOut, JobPath, ShotPath
+from ..job_manager import Job
+from ..schemas import JobOut, ShotPath
 from .schemas import (
     HistogramOut,
-    MediaOut,
-    MediaQuery,
     NewFiles,
     NewRender,
     NewShot,
     PassQuery,
-    PictureMade,
-    RoomQuery,
     ShotChange,
     ShotFacts,
     ShotList,
@@ -173,106 +164,6 @@ def get_pass_picture(path: ShotPath, query: PassQuery) -> Response:
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
     return response
-
-
-@routes.get("/jobs/<int:job_id>", responses={200: JobOut})
-def get_job(path: JobPath) -> dict[str, Any]:
-    """How long work stands."""
-    context = app_context()
-    return context.jobs.find(path.job_id).facts()
-
-
-@routes.post("/jobs/<int:job_id>/cancel", responses={200: JobOut})
-def cancel_job(path: JobPath) -> dict[str, Any]:
-    """Stop long work at its next step."""
-    context = app_context()
-    job = context.jobs.find(path.job_id)
-    job.stop.set()
-    return job.facts()
-
-
-@routes.get("/media", responses={200: MediaOut})
-def list_media(query: MediaQuery) -> dict[str, Any]:
-    """Folders and pictures below the media roots."""
-    context = app_context()
-    return {"folder": query.folder, "entries": _entries(context, query.folder)}
-
-
-@routes.get("/shots/<int:shot_id>/pictures", responses={200: MediaOut})
-def list_pictures(path: ShotPath) -> dict[str, Any]:
-    """Pictures beside a shot's files and in the folders there, which labels can show."""
-    context = app_context()
-    render = context.render_of(path.shot_id)
-    own = {Path(entry.path) for entries in render.frames.values() for entry in entries}
-    folder = next(iter(own)).parent
-    folders = [folder, *(e for e in _readable_in(context, folder) if e.is_dir())]
-    found = [e for place in folders for e in _readable_in(context, place) if e.suffix.lower() in READABLE]
-    shown = [e for e in found if e not in own][:_MOST_PICTURES]
-    return {"folder": str(folder), "entries": [{"name": e.name, "path": str(e), "folder": False} for e in shown]}
-
-
-def _readable_in(context: AppContext, folder: Path) -> list[Path]:
-    """What a folder holds that may be read: no link that leads out of the roots, and no hidden file."""
-    with suppress(BadSource, OSError):  # it is gone, or lies where nothing may be read: there is nothing to offer
-        context.roots.readable(folder)
-        return [entry for entry in sorted(folder.iterdir()) if entry.name[0] != "." and _may_be_read(context, entry)]
-    return []
-
-
-def _may_be_read(context: AppContext, entry: Path) -> bool:
-    try:
-        context.roots.readable(entry)
-    except (BadSource, OSError):
-        return False
-    return True
-
-
-_MOST_PICTURES = 200
-
-
-@routes.get("/uploads/capacity")
-def room_for_upload(query: RoomQuery) -> tuple[str, int]:
-    """Whether so many bytes can be brought in: asked before they are sent."""
-    context = app_context()
-    if query.bytes > context.settings.upload_limit:
-        raise TooLarge("the files", f"larger than the limit of {context.settings.upload_limit >> 20} MiB")
-    check_disk(context.settings.uploads, 2 * query.bytes, "the files")
-    return "", 204
-
-
-@routes.put("/uploads/<string:name>")
-def upload() -> dict[str, str]:
-    """Bring in one file of a render."""
-    context = app_context()
-    name = str((request.view_args or {})["name"])
-    return {"path": str(_keep_upload(context, name))}
-
-
-@routes.put("/pictures/<string:name>", responses={201: PictureMade})
-def upload_image() -> tuple[dict[str, str], int]:
-    """Bring in a picture to compare with."""
-    context = app_context()
-    name = str((request.view_args or {})["name"])
-    return {"picture": context.upload_image(name, request.stream), "title": Path(name).stem}, 201
-
-
-def _entries(context: AppContext, folder: str) -> list[dict[str, Any]]:
-    """Folders and pictures in a folder; the roots themselves for an empty name."""
-    if not folder:
-        return [{"name": root.name, "path": str(root), "folder": True} for root in context.settings.media_roots]
-    place = context.roots.readable(folder)
-    if not place.is_dir():
-        raise BadSource(f"{printable(folder)} is not a folder")
-    kept = [e for e in _readable_in(context, place) if e.is_dir() or e.suffix.lower() in SUFFIXES]
-    return [{"name": e.name, "path": str(e), "folder": e.is_dir()} for e in kept]
-
-
-def _keep_upload(context: AppContext, name: str) -> Path:
-    """Stream the body of the request into a folder of its own under the uploads."""
-    if Path(name).suffix.lower() not in SUFFIXES:
-        raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be imported")
-    batch = hashlib.sha256(request.headers.get("X-Batch", name).encode()).hexdigest()[:16]
-    return keep_body(request.stream, place_in(context.settings.uploads / batch, name), context.settings.upload_limit)
 
 
 def _written(context: AppContext, job: Job, render: Render, wanted: NewFiles) -> dict[str, Any]:

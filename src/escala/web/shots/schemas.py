@@ -36,19 +36,6 @@ class NewFiles(BaseModel):
     rename: dict[str, str] = Field(default_factory=dict)
 
 
-class RoomQuery(Query):
-    """How many bytes are going to be sent."""
-
-    bytes: int = Field(ge=0, le=2**60)
-
-
-class PictureMade(BaseModel):
-    """A picture that was brought in for comparing."""
-
-    picture: str
-    title: str
-
-
 class PassQuery(Query):
     """A pass, the width of its picture, by how many stops its light is lifted, and the variant that reads it."""
 
@@ -66,12 +53,6 @@ class HistogramOut(BaseModel):
     high: float
     counts: list[list[int]]
     dark: int
-
-
-class MediaQuery(Query):
-    """A folder under a media root; empty: the roots themselves."""
-
-    folder: str = ""
 
 
 class VariantLabel(BaseModel):
@@ -112,21 +93,6 @@ class ShotList(BaseModel):
 
     shots: list[ShotName]
     problems: list[str]
-
-
-class MediaEntry(BaseModel):
-    """A folder or picture file under a media root."""
-
-    name: str
-    path: str
-    folder: bool
-
-
-class MediaOut(BaseModel):
-    """What a folder holds."""
-
-    folder: str
-    entries: list[MediaEntry]
 
 
 class ShotChange(BaseModel):

@@ -13,7 +13,7 @@ from escala.database.shots import NotFound
 from escala.engine.progress import Cancelled
 from escala.engine.worker import Closed
 
-from .events import EventLog
+from .event_log import EventLog
 from .problems import sentence_of
 
 Result = TypeVar("Result")
@@ -69,7 +69,7 @@ class Job:
         }
 
 
-class JobBoard:
+class JobManager:
     """Starts jobs, remembers them, tells pages of their progress."""
 
     def __init__(self, events: EventLog) -> None:

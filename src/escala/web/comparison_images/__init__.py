@@ -1,0 +1,1 @@
+"""Images to compare with."""

@@ -1,0 +1,10 @@
+"""Answers about images to compare with."""
+
+from pydantic import BaseModel
+
+
+class ComparisonImageOut(BaseModel):
+    """A picture that was brought in for comparing."""
+
+    picture: str
+    title: str

@@ -1,0 +1,1 @@
+"""Events of the server, page by page."""

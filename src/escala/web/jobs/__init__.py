@@ -1,0 +1,1 @@
+"""Long work: its progress, and how it is cancelled."""

@@ -1,0 +1,1 @@
+"""Files below the media roots."""

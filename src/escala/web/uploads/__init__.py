@@ -1,0 +1,1 @@
+"""Files of a render that the browser uploads."""
