@@ -107,7 +107,7 @@ class TaskTest(MatteTest):
         page.get_by_role("button", name="lighthouse.png", exact=True).click()
         self.at_rest(page)
         np.testing.assert_allclose(self.colour_at(page, SAIL), lighthouse, atol=2)
-        page.get_by_role("button", name="Move").click()
+        page.get_by_role("button", name="Move", exact=True).click()
         x, y = self.place(page, SAIL)
         page.mouse.move(x, y)
         page.mouse.down()

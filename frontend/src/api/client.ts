@@ -31,7 +31,7 @@ export async function unwrap<Data>(request: Promise<Answer>): Promise<Data> {
   return data as Data
 }
 
-/** A request that failed to reach the server is unwrap as such; any other error stays what it is. */
+/** A request that failed to reach the server is reported as such; any other error is kept. */
 function noAnswer(error: unknown): never {
   if (error instanceof TypeError)
     throw new Problem(0, 'The server does not answer. Check that it is still running.')
@@ -145,7 +145,7 @@ export async function bringPicture(file: File): Promise<{ picture: string; title
   return (await sent(`/api/pictures/${encodeURIComponent(file.name)}`, { method: 'PUT', body: file })).json()
 }
 
-/** Stream one file to the server, if it has workspace for it; files of one batch lie side by side there. */
+/** Stream one file to the server, if it has space for it; files of one batch lie side by side there. */
 export async function upload(file: File, batch: string): Promise<string> {
   await sent(`/api/uploads/capacity?bytes=${file.size}`, { method: 'GET' })
   const address = `/api/uploads/${encodeURIComponent(file.name)}`
@@ -158,7 +158,7 @@ export async function readCdl(file: File): Promise<CdlFile> {
   return (await sent(address, { method: 'POST', body: file })).json()
 }
 
-/** Bring in a colour config: its files with their places in its folder, then the whole; what of it fails is unwrap. */
+/** Bring in a colour config: its files with their places in its folder, then the whole; with the parts that cannot be used. */
 export async function bringConfig(
   files: File[],
   unwrap: (done: number) => void,

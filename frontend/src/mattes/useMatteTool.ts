@@ -99,7 +99,7 @@ export const useMatteTool = createSharedComposable(() => {
 
   const isPull = (way: Way) => way in SOURCES || way === 'hue' || way === 'luminance'
 
-  /** The numbers that a way reads at a place; null where the render has none, which is unwrap. */
+  /** The numbers that a way reads at a place; null, with a notification, where the render has none. */
   async function numbersAt(way: Way, at: ImagePoint): Promise<number[] | null> {
     const role = SOURCES[way]
     const pass = role ? passOf(role) : null

@@ -19,7 +19,7 @@ const quality = computed(() => {
   if (!shots.draft.length) return 'Rendering exact image…'
   return workspace.previewShare < 1 ? `Preview, ${workspace.previewShare * 100}% size` : 'Preview'
 })
-/** The exact picture on its way, once it takes so long that it is unwrap of. */
+/** The exact picture on its way, once it takes long. */
 const coming = computed(() => {
   const job = workspace.settled ? undefined : jobs.pictureFor(workspace.viewer)
   return job?.state === 'running' && job.id > workspace.pictureBefore ? job : undefined

@@ -22,7 +22,7 @@ const BYTES_PER_PIXEL = 4
 
 /**
  * Plays a sequence from pictures that were made ahead: each frame is asked for once, kept, and shown when its time
- * comes. A frame that is not there yet is waited for, and the rate that is unwrap is the one that was reached.
+ * comes. A frame that is not there yet is waited for, and the rate shown is the one that was reached.
  */
 export const usePlayback = defineStore('playback', () => {
   const notifications = useNotifications()

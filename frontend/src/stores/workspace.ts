@@ -19,10 +19,10 @@ const THEME = 'escala-theme'
 const MEASURE = 'escala-measure'
 const AS_IT_IS = 'escala-dark-passes'
 
-/** How the workspace is arranged: station and viewStation, what is chosen, the part of the picture in view. */
+/** State of the workspace: station, selection, viewport, viewer settings, panels. */
 export const useWorkspace = defineStore('workspace', () => {
   const station = ref<StationName>('balance')
-  /** The viewStation stays at the end of the path unless a station is looked at by itself. */
+  /** The image is viewed at the end of the path unless it is viewed at the open station. */
   const viewsStation = ref(false)
   const chosen = ref<Chosen | null>(null)
   /** The passes chosen on the source bench; the first is looked at. */

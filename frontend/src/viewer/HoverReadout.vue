@@ -45,7 +45,7 @@ watch(() => workspace.hover, look)
 </script>
 
 <template>
-  <output v-if="words" class="hover" aria-label="PickResult the pointer">{{ words }}</output>
+  <output v-if="words" class="hover" aria-label="Under the pointer">{{ words }}</output>
 </template>
 
 <style scoped>

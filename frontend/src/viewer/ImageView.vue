@@ -60,7 +60,7 @@ function placeMarks() {
 
 /** What each part of the picture shows, where there is more than one. */
 function labels(): (Place & { name: string })[] {
-  const names = ['now', ...pictures.onScreen.value.map((hold) => hold.name)]
+  const names = ['Current', ...pictures.onScreen.value.map((hold) => hold.name)]
   if (!holds.comparing || !frame) return []
   if (holds.mode === 'side')
     return frame.panes().map((pane, i) => ({ x: pane.x, y: pane.y, name: names[i]! }))

@@ -17,7 +17,7 @@ import { ImageThread } from './ImageThread'
 /** The name of the marks that tell when pictures of the last drag were painted, for whoever measures. */
 const PAINTED = 'picture painted'
 
-/** An exact picture that takes longer is unwrap of by the server: then it is asked how far that is. */
+/** An exact image that takes longer shows progress. */
 const SLOW_MS = 1000
 
 /** Asks for the present picture and for those it is compared with, and hands them to the canvas as they come. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useWorkspace } from '@/stores/workspace'
 
-/** One switch for all small pictures: as lightTheme as they are, or lifted to be seen. */
+/** Brighten the thumbnails of dark passes, everywhere. */
 const workspace = useWorkspace()
 </script>
 

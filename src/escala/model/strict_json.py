@@ -1,4 +1,4 @@
-"""JSON as the standard has it: what is not a JSON number is null, in everything that Escala answers, tells, or keeps."""
+"""JSON as the standard has it: no NaN, no infinities, no number that a double cannot hold, both ways."""
 
 import json
 import math

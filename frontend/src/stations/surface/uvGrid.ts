@@ -11,7 +11,7 @@ const ROWS = 45
 /** Corners of a cell that differ more lie on two things, or across a seam. */
 const ONE_SURFACE = 0.1
 
-/** Where a surface is under the pointer: uv at places spread over a part of the picture, unwrap by the server once. */
+/** Where a surface is under the pointer: uv at places spread over a part of the picture, sampled by the server once. */
 export class UvGrid {
   private constructor(
     private readonly region: Region,
