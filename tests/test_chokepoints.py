@@ -36,17 +36,17 @@ def writes(node: ast.AST) -> bool:
 
 # What is done, where alone it may be done, and what else is meant for.
 CHOKEPOINTS: dict[str, tuple[Callable[[ast.AST], bool], set[str]]] = {
-    "files are written by media/whole.py": (
+    "files are written by media/atomic_write.py": (
         writes,
         {
-            "media/whole.py", "media/store.py", "media/decode.py", "media/soft_config.py", "web/colour/routes.py",
+            "media/atomic_write.py", "media/store.py", "media/decode.py", "media/soft_config.py", "web/colour/routes.py",
             "cli/guard.py",
         },
     ),
     "EXR files are written by media/exr.py": (writes_exr, {"media/exr.py"}),
-    "sessions are made by record/database.py": (
+    "sessions are made by database/connection.py": (
         lambda node: called(node, "sessionmaker", "Session", "create_engine"),
-        {"record/database.py"},
+        {"database/connection.py"},
     ),
     "colour tables are handed to the library by core/colour/config.py": (
         lambda node: called(node, "ocio.FileTransform", "ocio.Config.CreateFromFile", "ocio.Config.CreateFromEnv"),
@@ -57,12 +57,12 @@ CHOKEPOINTS: dict[str, tuple[Callable[[ast.AST], bool], set[str]]] = {
         {
             "model/strict_json.py", "engine/source/reading.py", "media/intake.py", "media/sources.py", "media/store.py",
             "media/decode.py", "stage/passes.py", "bench/browser.py", "bench/server.py", "web/openapi.py",
-            "record/migrations/versions/0003_colour_of_files.py",
+            "database/migrations/versions/0003_colour_of_files.py",
         },
     ),
-    "names become files by media/places.py": (
+    "names become files by media/path_safety.py": (
         lambda node: called(node, ".joinpath", "os.path.join"),
-        {"media/places.py", "media/naming_table.py"},
+        {"media/path_safety.py", "media/naming_table.py"},
     ),
     "errors that say too little are caught nowhere": (
         lambda node: isinstance(node, ast.ExceptHandler) and node.type is None,

@@ -97,7 +97,7 @@ watch(() => workspace.station, shelf.close)
         <button
           type="button"
           class="fold"
-          :aria-label="workspace.lowerOpen ? `Hide ${lowerName}` : `Show ${lowerName}`"
+          :aria-label="workspace.lowerOpen ? `Hide panel: ${lowerName}` : `Show panel: ${lowerName}`"
           :aria-expanded="workspace.lowerOpen"
           @click="workspace.lowerOpen = !workspace.lowerOpen"
         >
@@ -128,7 +128,7 @@ watch(() => workspace.station, shelf.close)
         >
           Mattes
         </button>
-        <button type="button" aria-label="Hide controls" @click="workspace.benchOpen = false">
+        <button type="button" aria-label="Hide panel: controls" @click="workspace.benchOpen = false">
           Hide panel
         </button>
       </div>
@@ -141,7 +141,7 @@ watch(() => workspace.station, shelf.close)
       v-else-if="!workspace.fullScreen"
       type="button"
       class="show-controls"
-      aria-label="Show controls"
+      aria-label="Show panel: controls"
       @click="workspace.benchOpen = true"
     >
       Show panel

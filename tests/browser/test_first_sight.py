@@ -112,7 +112,7 @@ class PassesTest(BrowserTest):
         heads = board.locator(".head-cell")
         expect(heads).to_have_count(len(names))
         around, boxes = board.bounding_box(), [heads.nth(place).bounding_box() for place in range(len(names))]
-        fold = page.get_by_role("button", name="Hide board").first.bounding_box()
+        fold = page.get_by_role("button", name="Hide panel: board").first.bounding_box()
         for box in boxes:
             self.assertGreater(box["width"], 80)
             self.assertGreaterEqual(box["x"], around["x"] + 100)

@@ -137,7 +137,8 @@ class TourTest(BrowserTest):
         page.locator("canvas").click(position={"x": 462, "y": 120})
         panel = page.get_by_role("region", name="Probe")
         expect(panel).to_contain_text("Scene-linear")
-        shares = [float(text) for text in re.findall(r"([\d.]+)\s%", panel.inner_text())]
+        panel.get_by_text("Details").click()
+        shares = [float(text) for text in re.findall(r"([\d.]+)%", panel.inner_text())]
         self.assertGreaterEqual(len(shares), 5)
         page.locator("canvas").press("ArrowRight")
 
@@ -154,7 +155,7 @@ class TourTest(BrowserTest):
         page.get_by_role("combobox", name="Show").click()
         page.get_by_role("option", name="Stops (false colour)").click()
         expect(page.get_by_role("list", name="Stops (0 = 0.18)").get_by_role("listitem")).to_have_count(17)
-        page.get_by_role("button", name="Reset").click()
+        page.get_by_role("complementary", name="Viewer settings").get_by_role("button", name="Reset").click()
         np.testing.assert_allclose(self.mean_colour(page), before, atol=0.6)
         expect(page.get_by_role("button", name="Undo")).to_have_count(1)
 

@@ -55,7 +55,7 @@ class SchemaTest(RecordTest):
             older.execute("DROP TABLE delivery")
             older.execute("DROP TABLE preset")
             older.execute("DROP INDEX ix_revision_variant_id_parent")
-            older.execute("ALTER TABLE shot DROP COLUMN place")
+            older.execute("ALTER TABLE shot DROP COLUMN status")
             older.execute("UPDATE alembic_version SET version_num = '0001'")
             older.execute("INSERT INTO shot (name, sources, render, created) VALUES ('kept', '[]', '{}', '2026-01-01')")
         older.close()

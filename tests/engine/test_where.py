@@ -207,7 +207,7 @@ class RemovalTest(Limited):
         np.testing.assert_allclose(found.alpha, alpha * left, rtol=1e-6)
         self.assertEqual(found.colour[:, :, 20:30].max(), 0)
         words, changes = STATION_BY_NAME["beauty"].words(self.evaluator.render, variant, None)
-        self.assertIn("2 taken away, exposure", words)
+        self.assertIn("2 removed, exposure", words)
         self.assertTrue(changes)
 
     def test_what_stays_is_added_up_from_what_the_passes_keep(self) -> None:

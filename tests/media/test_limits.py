@@ -60,7 +60,7 @@ class LimitsTest(unittest.TestCase):
         display, overscan = Window(0, 0, 2000, 1000), Window(-200, -100, 2400, 1200)
         check_spread(Path("a.exr"), overscan, [display, overscan])
         far = Window(12_000, 12_000, 64, 64)
-        with self.assertRaisesRegex(TooLarge, "lie so far apart that 12064 × 12064"):
+        with self.assertRaisesRegex(TooLarge, "are so far apart that they need 12064 × 12064"):
             check_spread(Path("a.exr"), display.union(far), [Window(0, 0, 64, 64), far])
 
 
@@ -103,4 +103,4 @@ class BombTest(FolderTest):
             parts.append(OpenEXR.Part(header, {c: np.ones((32, 32), np.float16) for c in "RGB"}, name))
         path = self.folder / "apart.exr"
         OpenEXR.File(parts).write(str(path))
-        self.assertIn("lie so far apart", self.refused(path))
+        self.assertIn("are so far apart", self.refused(path))

@@ -251,7 +251,7 @@ class ChangingFileTest(FolderTest):
     def test_what_was_read_of_two_states_is_let_go(self) -> None:
         files = (SourceFile(self.file),)
         key = frame_key(files)
-        with self.assertRaisesRegex(BeingWritten, r"running\.exr is being written"):
+        with self.assertRaisesRegex(BeingWritten, r"running\.exr is still being written"):
             decode_frame_here(files, self.folder / "store" / key, lambda share: self.write(1), key)
         self.assertEqual(list((self.folder / "store").iterdir()), [])
 
@@ -272,7 +272,7 @@ class ChangingFileTest(FolderTest):
 
     def test_one_that_never_rests_is_told(self) -> None:
         def never(*_: object) -> None:
-            raise BeingWritten("it is being written")
+            raise BeingWritten("it is still being written")
 
         with mock.patch.object(intake, "decode_in_child", never), self.assertRaises(BeingWritten):
             intake.import_frame((SourceFile(self.file),), self.folder / "store")

@@ -5,6 +5,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from escala.model.time import Time
 from escala.model.variant import Variant
 
 OVAL = {"kind": "ellipse", "centre": [1, 2], "radii": [3, 4]}
@@ -42,7 +43,7 @@ class RefusalTest(unittest.TestCase):
             "joined from itself: m0 of m1 of m0", self.refused(document({**join, "of": ["m1"]}, {**join, "of": ["m0"]}))
         )
         chain = [{**join, "of": [f"m{i + 1}"]} for i in range(80)]
-        self.assertIn("64 is the most", self.refused(document(*chain, OVAL)))
+        self.assertIn("the limit is 64", self.refused(document(*chain, OVAL)))
 
     def test_values_out_of_range(self) -> None:
         place = {"kind": "position", "centre": [0, 0, 0]}
@@ -69,11 +70,11 @@ class RefusalTest(unittest.TestCase):
             for names, is_refused in ((mattes, False), (deeper, True)):
                 ordered = dict(reversed(names.items())) if turned else names
                 if is_refused:
-                    self.assertIn("joined 65 deep; 64 is the most", self.refused({"mattes": ordered}))
+                    self.assertIn("joined 65 deep; the limit is 64", self.refused({"mattes": ordered}))
                 else:
                     Variant.model_validate({"mattes": ordered})
         many = {"mattes": document(*chain(5000))["mattes"]}
-        self.assertIn("deep; 64 is the most", self.refused(many))
+        self.assertIn("deep; the limit is 64", self.refused(many))
 
     def test_corrections_of_a_part_stand_at_balance_alone(self) -> None:
         part = {"kind": "exposure", "of": {"light": "key"}}
@@ -92,9 +93,9 @@ class DocumentTest(unittest.TestCase):
         keys = {"10": TRIANGLE, "14": [[8, 0], [9, 4], [9, 1]]}
         variant = Variant.model_validate(document({"kind": "shape", "keys": keys}, OVAL))
         for frame, point in ((2, (0, 0)), (10, (0, 0)), (11, (2, 0)), (13, (6, 0)), (14, (8, 0)), (99, (8, 0))):
-            self.assertEqual(variant.settled(frame).mattes["m0"].points[0], point)
+            self.assertEqual(variant.settled(Time(frame)).mattes["m0"].points[0], point)
         still = Variant.model_validate(document(OVAL))
-        self.assertIs(still.settled(3), still)
+        self.assertIs(still.settled(Time(3)), still)
         self.assertEqual(Variant.model_validate_json(variant.model_dump_json()), variant)
 
     def test_where_mattes_are_used_and_joined(self) -> None:

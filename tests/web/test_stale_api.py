@@ -6,6 +6,7 @@ from unittest import mock
 import cv2
 import numpy as np
 
+from escala.web import watching
 from escala.web.app_context import APP_CONTEXT
 from escala.web.watching import RenderWatcher
 from tests.fixtures import light, write_layers
@@ -91,6 +92,15 @@ class StaleApiTest(ApiTest):
             answer = self.post("edits", base=0, patch=[choice], label="denoise")
             self.assertEqual(answer.status_code, 422, answer.json)
             self.assertIn("it cannot be denoised", answer.json["detail"])
+
+    def test_no_file_is_looked_at_while_no_page_shows_its_shot(self) -> None:
+        watcher = RenderWatcher(self.app.extensions[APP_CONTEXT])
+        with mock.patch.object(watching, "_state_of", wraps=watching._state_of) as state:
+            watcher.look()
+            state.assert_not_called()
+            self.client.get("/api/events?shot=1")
+            watcher.look()
+            state.assert_called()
 
     def test_a_watcher_goes_on_after_an_error_that_nobody_foresaw(self) -> None:
         context = self.app.extensions[APP_CONTEXT]

@@ -104,7 +104,7 @@ export async function fetchShelfSheet(
 }
 
 export interface ScopeWish extends ViewSubject {
-  kind: 'waveform' | 'parade' | 'histogram' | 'chromaticity'
+  kind: 'waveform' | 'parade' | 'histogram' | 'overlay' | 'chromaticity'
   scale: 'stops' | 'display'
   columns: number
   rows: number

@@ -97,7 +97,7 @@ export interface paths {
             cookie?: never;
         };
         /** What happened after a mark; the shot that is shown is watched meanwhile. */
-        get: operations["deliveries_get_events_events_get"];
+        get: operations["events_get_events_events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -131,7 +131,7 @@ export interface paths {
             cookie?: never;
         };
         /** How long work stands. */
-        get: operations["shots_get_job_jobs__int_job_id__get"];
+        get: operations["jobs_get_job_jobs__int_job_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -150,7 +150,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Stop long work at its next step. */
-        post: operations["shots_cancel_job_jobs__int_job_id__cancel_post"];
+        post: operations["jobs_cancel_job_jobs__int_job_id__cancel_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -165,7 +165,7 @@ export interface paths {
             cookie?: never;
         };
         /** Folders and pictures below the media roots. */
-        get: operations["shots_list_media_media_get"];
+        get: operations["media_list_media_media_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -183,7 +183,7 @@ export interface paths {
         };
         get?: never;
         /** Bring in a picture to compare with. */
-        put: operations["shots_upload_image_pictures__string_name__put"];
+        put: operations["comparison_images_upload_image_pictures__string_name__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -306,7 +306,7 @@ export interface paths {
             cookie?: never;
         };
         /** Pictures beside a shot's files and in the folders there, which labels can show. */
-        get: operations["shots_list_pictures_shots__int_shot_id__pictures_get"];
+        get: operations["media_list_nearby_images_shots__int_shot_id__pictures_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -357,7 +357,7 @@ export interface paths {
             cookie?: never;
         };
         /** Whether so many bytes can be brought in: asked before they are sent. */
-        get: operations["shots_room_for_upload_uploads_capacity_get"];
+        get: operations["uploads_upload_capacity_uploads_capacity_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -375,7 +375,7 @@ export interface paths {
         };
         get?: never;
         /** Bring in one file of a render. */
-        put: operations["shots_upload_uploads__string_name__put"];
+        put: operations["uploads_upload_uploads__string_name__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1388,6 +1388,16 @@ export interface components {
              * @default null
              */
             share: number | null;
+        };
+        /**
+         * ComparisonImageOut
+         * @description A picture that was brought in for comparing.
+         */
+        ComparisonImageOut: {
+            /** Picture */
+            picture: string;
+            /** Title */
+            title: string;
         };
         /**
          * ConfigCorrection
@@ -3195,16 +3205,6 @@ export interface components {
             not_finite: number;
         };
         /**
-         * PictureMade
-         * @description A picture that was brought in for comparing.
-         */
-        PictureMade: {
-            /** Picture */
-            picture: string;
-            /** Title */
-            title: string;
-        };
-        /**
          * PictureRequest
          * @description A picture. `live`: the fast one, of this viewer only the newest. `against`: its difference from another.
          */
@@ -3924,7 +3924,7 @@ export interface components {
              * @default waveform
              * @enum {string}
              */
-            kind: "waveform" | "parade" | "histogram" | "chromaticity";
+            kind: "waveform" | "parade" | "histogram" | "overlay" | "chromaticity";
             /**
              * Object Name
              * @default null
@@ -4733,8 +4733,8 @@ export interface components {
          * VariantOut
          * @description A variant as it stands. `suggested_rules`: naming rules of earlier renders that would read passes otherwise.
          *
-         *     `trouble`: why the variant cannot be displayed, None where it can. `reading`: None in the answer to an edit that leaves
-         *     the interpretation of the render unchanged.
+         *     `trouble`: why the variant cannot be displayed, None where it can. `reading`: None in the answer to an edit that
+         *     leaves the interpretation of the render unchanged.
          */
         VariantOut: {
             /** Can Redo */
@@ -5114,7 +5114,7 @@ export interface operations {
             };
         };
     };
-    deliveries_get_events_events_get: {
+    events_get_events_events_get: {
         parameters: {
             query?: {
                 after?: string;
@@ -5175,7 +5175,7 @@ export interface operations {
             };
         };
     };
-    shots_get_job_jobs__int_job_id__get: {
+    jobs_get_job_jobs__int_job_id__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5206,7 +5206,7 @@ export interface operations {
             };
         };
     };
-    shots_cancel_job_jobs__int_job_id__cancel_post: {
+    jobs_cancel_job_jobs__int_job_id__cancel_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5237,7 +5237,7 @@ export interface operations {
             };
         };
     };
-    shots_list_media_media_get: {
+    media_list_media_media_get: {
         parameters: {
             query?: {
                 folder?: string;
@@ -5268,7 +5268,7 @@ export interface operations {
             };
         };
     };
-    shots_upload_image_pictures__string_name__put: {
+    comparison_images_upload_image_pictures__string_name__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5283,7 +5283,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PictureMade"];
+                    "application/json": components["schemas"]["ComparisonImageOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5622,7 +5622,7 @@ export interface operations {
             };
         };
     };
-    shots_list_pictures_shots__int_shot_id__pictures_get: {
+    media_list_nearby_images_shots__int_shot_id__pictures_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5723,7 +5723,7 @@ export interface operations {
             };
         };
     };
-    shots_room_for_upload_uploads_capacity_get: {
+    uploads_upload_capacity_uploads_capacity_get: {
         parameters: {
             query: {
                 bytes: number;
@@ -5745,7 +5745,7 @@ export interface operations {
             };
         };
     };
-    shots_upload_uploads__string_name__put: {
+    uploads_upload_uploads__string_name__put: {
         parameters: {
             query?: never;
             header?: never;

@@ -29,9 +29,12 @@ const choosing = computed(() => adding.value || !listed.value.length)
 const nameOf = (correction: Correction) => titleOf(KIND_BY_NAME.get(correction.kind)!)
 const made = (kind: Kind) => ({ kind: kind.kind, ...kind.start, ...(props.of ? { of: props.of } : {}) })
 
+/** The new row is opened, unless another was opened before it was saved. */
 async function add(kind: Kind) {
   adding.value = false
-  opened.value = (await corrections.add(made(kind), `${titleOf(kind)} added`))?.id ?? ''
+  const before = opened.value
+  const added = await corrections.add(made(kind), `${titleOf(kind)} added`)
+  if (added?.id && opened.value === before) opened.value = added.id
 }
 
 /** Looks and named transforms of the colour config act at Finish. */

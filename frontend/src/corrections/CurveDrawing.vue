@@ -35,7 +35,7 @@ let takes = pointerThrottle()
 const workspace = useWorkspace()
 const histogram = ref('')
 async function load(id: number, patch: PatchStep[]) {
-  const size = { kind: 'histogram', scale: 'stops', columns: SIDE, rows: 90 } as const
+  const size = { kind: 'overlay', scale: 'stops', columns: SIDE, rows: 150 } as const
   const whole = { region: null, object_name: null, frame: workspace.frame, station: props.station }
   const address = await fetchScope(id, { ...size, ...whole, patch })
   if (histogram.value) URL.revokeObjectURL(histogram.value)

@@ -9,7 +9,7 @@ import { useSelectedNames } from './useSelectedNames'
 /** The names of a matte of objects: those in it, and typing narrows those that the render has. */
 const props = defineProps<{ matte: Extract<Matte, { kind: 'object' }> | null }>()
 const shelf = useMattes()
-const { layers } = useObjectPicker()
+const { layers, layersState } = useObjectPicker()
 const { takeNames } = useSelectedNames()
 const typed = ref('')
 const MOST = 24
@@ -74,7 +74,9 @@ function take(name: string) {
         >{{ matching.length - MOST }} more: type to filter</span
       >
     </div>
-    <p v-if="!layers.length" class="quiet">
+    <p v-if="layersState === 'loading'" class="quiet">Loading…</p>
+    <p v-else-if="layersState === 'error'" class="warning">The object names could not be read.</p>
+    <p v-else-if="!layers.length" class="quiet">
       No objects: this render has no cryptomatte. Use another kind of matte or an ID pass.
     </p>
     <p v-else-if="missing >= 0.0005" class="quiet">

@@ -22,6 +22,7 @@ export const useObjectPicker = createSharedComposable(() => {
   const shelf = useMattes()
   const under = shallowRef<PickResult>(NOTHING)
   const layers = shallowRef<ObjectLayer[]>([])
+  const layersState = ref<'loading' | 'error' | 'ready'>('loading')
   const busy = ref(false)
   let wish: { x: number; y: number } | null = null
 
@@ -54,13 +55,15 @@ export const useObjectPicker = createSharedComposable(() => {
     async () => {
       const id = shots.variant?.id
       if (id === undefined) return
+      layersState.value = 'loading'
       const params = { path: { variant_id: id }, query: { frame: workspace.frame } }
       const answer = await unwrap<{ layers: ObjectLayer[] }>(
         api.GET('/api/variants/{variant_id}/mattes/layers', { params }),
-      ).catch(() => ({ layers: [] }))
-      layers.value = answer.layers
+      ).catch(() => null)
+      layers.value = answer?.layers ?? []
+      layersState.value = answer ? 'ready' : 'error'
     },
     { immediate: true },
   )
-  return { under, layers, ask, hover }
+  return { under, layers, layersState, ask, hover }
 })

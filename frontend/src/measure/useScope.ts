@@ -6,7 +6,7 @@ import { useWorkspace } from '@/stores/workspace'
 import { useObjectPicker } from '@/mattes/useObjectPicker'
 import { useSteadily } from '@/composables/useSteadily'
 
-export type ScopeKind = ScopeWish['kind']
+export type ScopeKind = Exclude<ScopeWish['kind'], 'overlay'>
 /** Over what a scope counts: the whole picture, the part in view, or an object by its name. */
 export type Within = { what: 'whole' } | { what: 'view' } | { what: 'object'; name: string }
 

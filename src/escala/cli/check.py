@@ -21,17 +21,18 @@ def run_check(options: argparse.Namespace) -> None:
     """Print what waits and what is missing; both are no mistakes. A document that is none exits with 2."""
     from dataclasses import asdict
 
+    from escala.delivery.opening import SHOT, opened_render
     from escala.engine.checking import missing_files, waiting_names
     from escala.engine.worker import LONG
     from escala.model.strict_json import to_json
 
-    from .opened import SHOT, opened_render
+    from .guard import decoder
     from .rendering import read_variant
 
     variant = read_variant(options.document)
     waiting = []
     if options.source:
-        with opened_render(options.source, options.fit) as (evaluator_pool, render):
+        with opened_render(options.source, options.fit, decoder()) as (evaluator_pool, render):
             read = evaluator_pool.interpretation_of(SHOT, render, variant)
             evaluator = evaluator_pool.engine_for(SHOT, render)
             waiting = evaluator_pool.evaluate(lambda: waiting_names(read, variant, evaluator), LONG)

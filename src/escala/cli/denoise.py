@@ -21,16 +21,17 @@ def run_denoise(options: argparse.Namespace) -> None:
     """Write a file for each frame and print its name."""
     from escala.core.errors import BadSource, UnknownChoice, UnreadableFile
     from escala.delivery.denoising import denoise_frames
+    from escala.delivery.opening import SHOT, opened_render
     from escala.model.source import Denoise
 
-    from .opened import SHOT, opened_render
+    from .guard import decoder
     from .rendering import frames_of
 
     if options.out.suffix.lower() != ".exr":
         raise BadSource(f"{options.out}: gather writes an EXR file")
     if not options.out.parent.is_dir():
         raise UnreadableFile(options.out, "the folder does not exist")
-    with opened_render(options.source) as (evaluator_pool, render):
+    with opened_render(options.source, decoder=decoder()) as (evaluator_pool, render):
         absent = next((name for name in options.passes or () if render.find_pass(name) is None), None)
         if absent is not None:
             raise UnknownChoice("pass", absent, [p.name for p in render.passes])

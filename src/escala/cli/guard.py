@@ -6,7 +6,10 @@ import sys
 import traceback
 from collections.abc import Callable
 from contextlib import suppress
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
+
+if TYPE_CHECKING:
+    from escala.media.intake import Decoder
 
 _is_guarded = False
 
@@ -62,3 +65,11 @@ def _be_the_child(work: Callable[[], None]) -> NoReturn:
     except OSError:  # nobody reads on
         pass
     os._exit(status)
+
+
+def decoder() -> "Decoder":
+    """Files are decoded in this process where it may end, else in a child."""
+    from escala.media.decode import decode_frame_here
+    from escala.media.intake import decode_in_child
+
+    return decode_frame_here if is_guarded() else decode_in_child

@@ -17,10 +17,11 @@ def add_commands(commands: Any) -> None:
 
 def run_inspect(options: argparse.Namespace) -> None:
     """Print passes with roles and findings."""
+    from escala.delivery.opening import read_once
     from escala.model.strict_json import to_json
 
+    from .guard import decoder
     from .inspection import format_inspection, inspection
-    from .opened import read_once
 
-    with read_once(options.source, options.fit) as (render, _):
+    with read_once(options.source, options.fit, decoder()) as (render, _):
         print(to_json(inspection(render), indent=2) if options.json else format_inspection(render))

@@ -7,6 +7,7 @@ import numpy as np
 from escala.core.errors import choose
 from escala.core.planes import Matte
 from escala.delivery.frames import frame_path
+from escala.delivery.opening import SHOT, opened_render
 from escala.engine.evaluator import Evaluator
 from escala.engine.mattes.objects import matte_of_objects
 from escala.engine.request import Quality
@@ -16,8 +17,8 @@ from escala.media.exr import write_exr
 from escala.media.windows import Window
 from escala.model.variant import Variant
 
-from .opened import SHOT, opened_render
-from .rendering import frames_of, read_variant, tell_what_waits
+from .guard import decoder
+from .rendering import frames_of, read_variant, report_unresolved
 
 
 def write_mattes(options: argparse.Namespace) -> None:
@@ -25,9 +26,9 @@ def write_mattes(options: argparse.Namespace) -> None:
     variant = read_variant(options.variant) if options.variant else Variant()
     if options.matte:
         choose("matte", options.matte, variant.mattes)
-    with opened_render(options.source, options.fit) as (evaluator_pool, render):
+    with opened_render(options.source, options.fit, decoder()) as (evaluator_pool, render):
         if options.matte:
-            tell_what_waits(evaluator_pool, render, variant)
+            report_unresolved(evaluator_pool, render, variant)
         for number in frames_of(render, options.frames):
             evaluator = evaluator_pool.engine_of_variant(SHOT, render, variant, number)
             matte = evaluator_pool.evaluate(lambda at=evaluator: _matte(at, variant, options), LONG)  # type: ignore[misc]

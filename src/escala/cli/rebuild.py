@@ -19,12 +19,13 @@ def add_commands(commands: Any) -> None:
 
 def run_rebuild(options: argparse.Namespace) -> None:
     """Print the recipe and its proof."""
+    from escala.delivery.opening import read_once
     from escala.model.strict_json import to_json
 
-    from .opened import read_once
+    from .guard import decoder
     from .rebuilding import format_rebuild, rebuild_report, write_sum
 
-    with read_once(options.source, options.fit) as (render, frame):
+    with read_once(options.source, options.fit, decoder()) as (render, frame):
         if options.out:
             write_sum(render, frame, options.out)
         report = rebuild_report(render, frame)

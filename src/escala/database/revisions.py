@@ -1,6 +1,7 @@
 """Edits as revisions: each a JSON Patch (RFC 6902) on the state it was made on; undo and redo move along them."""
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -10,9 +11,10 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from escala.core.errors import EscalaError
+from escala.core.errors import EscalaError, UnknownChoice
 from escala.media.path_safety import printable
 from escala.model.entries import ListIndex
+from escala.model.pointers import number_field
 from escala.model.strict_json import from_json, to_json
 from escala.model.variant import Variant
 
@@ -56,9 +58,21 @@ def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
     except RecursionError as error:
         raise BadEdit("the edit is nested too deeply") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        place = " ".join(str(step) for step in first["loc"])
-        raise BadEdit(f"{printable(place)}: {printable(first['msg'])}") from error
+        raise BadEdit(_fault(document, error)) from error
+
+
+def _fault(document: dict[str, Any], error: ValidationError) -> str:
+    """The first fault of a document: its field, the value, and the limits where it is a number beyond them."""
+    first = error.errors()[0]
+    place, message = "/".join(str(step) for step in first["loc"]), first["msg"]
+    if first["type"] in _BEYOND_LIMITS:
+        with suppress(UnknownChoice, ValidationError):
+            field = number_field(Variant.model_validate(document), place)
+            message = f"{first['input']:g} is outside {field.low:g} to {field.high:g}"
+    return f"{printable(place)}: {printable(message)}"
+
+
+_BEYOND_LIMITS = {"greater_than", "greater_than_equal", "less_than", "less_than_equal"}
 
 
 def apply_steps(document: Any, patch: Sequence[dict[str, Any]]) -> Any:

@@ -12,6 +12,7 @@ from escala.media.store import StoredFrame
 from escala.model.colour import ColourChoice
 from escala.model.display import DisplayChoice
 from escala.model.render import Render
+from escala.model.time import Time
 from escala.model.variant import Variant
 
 from .beauty.light_sum import LightSum
@@ -72,6 +73,9 @@ class Evaluator:
             self._colouring = kept
         return kept[2]
 
+    def _time(self, variant: Variant) -> Time:
+        return Time(self.number, variant.source.frame_rate or self.render.frame_rate)
+
     def make_request(
         self,
         variant: Variant,
@@ -82,7 +86,7 @@ class Evaluator:
     ) -> EvaluationRequest:
         """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
         self.keys.refresh()
-        settled, colour_pipeline = variant.settled(self.number), self.colour_pipeline(variant)
+        settled, colour_pipeline = variant.settled(self._time(variant)), self.colour_pipeline(variant)
         if quality is not Quality.PREVIEW:
             self.mattes.check_cost(settled)
         return EvaluationRequest(settled, colour_pipeline, viewport, quality, viewer, self.number, progress)

@@ -8,6 +8,7 @@ from pydantic import AfterValidator, Field, model_validator
 
 from .numbers import Count, Number, Positive, Triple
 from .render import Document
+from .time import Time
 
 _MOST_NAMES, _MOST_POINTS, _MOST_KEYS = 4096, 1024, 4096
 # A matte that is as large as any picture; and the largest sigma of a Gaussian that makes sense in one.
@@ -160,11 +161,11 @@ class ShapeMatte(MatteBase):
             raise ValueError(f"all keys of a shape have as many points, not {counts[0]} and {counts[-1]}")
         return self
 
-    def settled(self, frame: int) -> "ShapeMatte":
-        """The same as it is at a frame: without keys."""
+    def settled(self, time: Time) -> "ShapeMatte":
+        """The shape at a time, without keys."""
         if self.keys is None:
             return self
-        return self.model_copy(update={"points": _between(self.keys, frame), "keys": None})
+        return self.model_copy(update={"points": _between(self.keys, time.frame), "keys": None})
 
 
 def _between(keys: Mapping[int, tuple[Point, ...]], frame: int) -> tuple[Point, ...]:

@@ -19,6 +19,7 @@ from .migration import VERSION, migrated
 from .render import Document
 from .source import SourceChoice
 from .surface import AnyChange, Label, Surface
+from .time import Time
 
 
 class Variant(Document):
@@ -91,12 +92,12 @@ class Variant(Document):
         """The mattes that are joined from a matte."""
         return [other for other, matte in self.mattes.items() if name in members_of(matte)]
 
-    def settled(self, frame: int) -> "Variant":
-        """The same as it is at a frame: whatever moves over time is plain values."""
+    def settled(self, time: Time) -> "Variant":
+        """The document at a time, with plain values for everything that moves; the only access to values over time."""
         moving = {n: m for n, m in self.mattes.items() if isinstance(m, ShapeMatte) and m.keys is not None}
         if not moving:
             return self
-        return self.model_copy(update={"mattes": self.mattes | {n: m.settled(frame) for n, m in moving.items()}})
+        return self.model_copy(update={"mattes": self.mattes | {n: m.settled(time) for n, m in moving.items()}})
 
     @property
     def up_to_beauty(self) -> "Variant":

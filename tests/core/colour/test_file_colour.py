@@ -15,7 +15,7 @@ class InputSpaceTest(FolderTest):
         return found.name, found.reason
 
     def test_the_headers_own_word_counts_most(self) -> None:
-        space, reason = self.space(name="a_acescg.exr", report_progress="lin_p3d65", chromaticities=GAMUTS["AP0"])
+        space, reason = self.space(name="a_acescg.exr", told="lin_p3d65", chromaticities=GAMUTS["AP0"])
         self.assertEqual((space, reason), ("Linear P3-D65", "the header names it"))
 
     def test_then_the_name_of_the_file(self) -> None:
@@ -36,7 +36,7 @@ class InputSpaceTest(FolderTest):
         self.assertEqual(self.space(name="quay.png", encoded=True)[0], "sRGB Encoded Rec.709 (sRGB)")
 
     def test_nothing_said_is_the_standards_default(self) -> None:
-        space, reason = self.space(name="quay.exr", report_progress="a space of another studio")
+        space, reason = self.space(name="quay.exr", told="a space of another studio")
         self.assertEqual(space, "Linear Rec.709 (sRGB)")
         self.assertIn("another studio", reason)
         self.assertIn("default", reason)

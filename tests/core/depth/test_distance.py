@@ -68,6 +68,6 @@ class GuessTest(unittest.TestCase):
         self.assertEqual(detect_depth_type("Z", axial / 20, None)[0], "unit")
         kind, reason = detect_depth_type("Z", axial, None)
         self.assertEqual(kind, "planar")
-        self.assertIn("no positions", reason)
+        self.assertIn("without a position pass", reason)
         unlike = np.random.default_rng(0).random(places.shape).astype(np.float32)
         self.assertEqual(detect_depth_type("Z", axial, unlike)[0], "planar")

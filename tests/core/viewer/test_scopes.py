@@ -5,7 +5,7 @@ import numpy as np
 from escala.core.colour.gamuts import GAMUTS, primaries_to_xyz
 from escala.core.errors import UnknownChoice
 from escala.core.viewer.chromaticity import LEAST, LOCUS, MOST, chromaticities, draw_chromaticity
-from escala.core.viewer.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_histogram
+from escala.core.viewer.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_histogram, draw_overlay
 from tests.fixtures import light
 
 ROWS = 180  # a tenth of a stop each
@@ -74,6 +74,14 @@ class HistogramPictureTest(unittest.TestCase):
         # From -10 to +8 stops over 180 columns, counted from the bright end.
         self.assertEqual([int(bar[0]) for bar in bars], [119, 99, 99])
         self.assertTrue(all(len(bar) == 1 for bar in bars))
+        # Over one another: red at its place, and where green and blue are equal a bar of both; the fullest is highest.
+        planes[0, :, :4] = 0.18
+        over = draw_overlay(count_columns(planes, 1, 180), 90)
+        self.assertEqual([int(c) for c in over[-1, 99]], [235, 235, 235])
+        self.assertEqual([int(c) for c in over[-1, 119]], [235, 0, 0])
+        heights = (over[:, 99] > 0).sum(axis=0)
+        self.assertEqual(int(heights[1]), 88)
+        self.assertEqual(int(heights[0]), round(88 / 2**0.5))
 
 
 class ChromaticityTest(unittest.TestCase):

@@ -110,7 +110,7 @@ class SubjectTest(FolderTest):
 
     def test_display_values_have_no_difference_in_light(self) -> None:
         still = self.subject(image=self.image("ref.png", np.full((3, 48, 64), 0.5, np.float32)))
-        with self.assertRaisesRegex(BadSource, "as displayed"):
+        with self.assertRaisesRegex(BadSource, "compare display values"):
             difference_of(self.subject(), still, FULL, 1, "linear")
         self.assertGreater(int(pixels(difference_of(self.subject(), still, FULL, 1, "display")).max()), 10)
 

@@ -73,7 +73,7 @@ class StationTest(FolderTest):
     def test_levels_that_wait_are_told(self) -> None:
         lights = {"key": Level(stops=1), "gone": Level(stops=2), "idle": Level()}
         balance = Balance(lights=lights, cells={"gone/diffuse": Level(mute=True)})
-        self.assertEqual(self.words(Variant(balance=balance))["balance"], ("3 levels, 2 waiting", True))
+        self.assertEqual(self.words(Variant(balance=balance))["balance"], ("3 levels, 2 unresolved", True))
 
     def test_source_and_beauty_count_what_was_changed_by_hand(self) -> None:
         changed = self.words(

@@ -65,6 +65,14 @@ def draw_histogram(counts: Counts, rows: int) -> Bytes:
     return np.repeat(np.concatenate(bands).astype(np.uint8)[..., None], 3, axis=2)
 
 
+def draw_overlay(counts: Counts, rows: int) -> Bytes:
+    """Counts (3, steps, 1) from `count_columns` as overlaid bars in their own colours; (rows, steps, 3)."""
+    values = np.sqrt(counts[:, ::-1, 0].astype(np.float64))
+    share = values / values.max() if values.max() > 0 else values
+    level = np.arange(rows)[:, None, None] >= rows - np.rint(share.T * (rows - 2))
+    return np.where(level, _BRIGHTEST, 0).astype(np.uint8)
+
+
 def _grey(shown: NDArray[np.float64]) -> Bytes:
     top = float(shown.max())
     grey = np.rint(shown / top * _BRIGHTEST if top > 0 else shown).astype(np.uint8)

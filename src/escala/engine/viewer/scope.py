@@ -9,7 +9,7 @@ from escala.core.balance.temperature import bradford_matrix, xy_to_xyz
 from escala.core.errors import choose
 from escala.core.planes import Planes, as_planes
 from escala.core.viewer.chromaticity import chromaticities, draw_chromaticity
-from escala.core.viewer.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_histogram
+from escala.core.viewer.scopes import COLUMN_SCOPES, count_columns, draw_columns, draw_histogram, draw_overlay
 from escala.media.stills import encode_png
 
 from ..colour.pipeline import ColourPipeline
@@ -21,6 +21,7 @@ from .viewport import Viewport
 # The triangles of the chromaticity scope, all of one white.
 TRIANGLES = ("Rec.709", "P3-D65", "Rec.2020")
 _D65 = (0.3127, 0.3290)
+_HISTOGRAMS = {"histogram": draw_histogram, "overlay": draw_overlay}
 
 
 @dataclass(frozen=True)
@@ -48,8 +49,9 @@ def draw_scope(subject: Subject, viewport: Viewport, wish: ScopeWish, quality: Q
     planes = (
         seen.planes if wish.scale == "stops" or not seen.scene else _displayed(seen.planes, colour_pipeline, quality)
     )
-    if wish.kind == "histogram":
-        return encode_png(draw_histogram(count_columns(planes, 1, wish.columns, wish.scale, within), wish.rows))
+    if wish.kind in _HISTOGRAMS:
+        draw = _HISTOGRAMS[wish.kind]
+        return encode_png(draw(count_columns(planes, 1, wish.columns, wish.scale, within), wish.rows))
     groups = choose("scope", wish.kind, COLUMN_SCOPES)
     counts = count_columns(planes, wish.columns // len(groups), wish.rows, wish.scale, within)
     return encode_png(draw_columns(counts, wish.kind))

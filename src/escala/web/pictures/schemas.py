@@ -82,7 +82,7 @@ class ValuesOut(BaseModel):
 class ScopeRequest(SubjectRequest):
     """A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked."""
 
-    kind: Literal["waveform", "parade", "histogram", "chromaticity"] = "waveform"
+    kind: Literal["waveform", "parade", "histogram", "overlay", "chromaticity"] = "waveform"
     scale: Literal["stops", "display"] = "stops"
     columns: int = Field(324, ge=16, le=2048)
     rows: int = Field(126, ge=16, le=1024)

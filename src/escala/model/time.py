@@ -1,0 +1,11 @@
+"""Moments of a shot."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Time:
+    """A frame number, and the frame rate of its shot in frames per second."""
+
+    frame: int
+    rate: float = 24.0
