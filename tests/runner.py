@@ -10,6 +10,7 @@ import io
 import multiprocessing
 import os
 import sys
+import tempfile
 import threading
 import time
 import unittest
@@ -26,6 +27,8 @@ TOP = Path(__file__).parent
 # The packages with the longest classes start first, so that none is left over for one process at the end.
 LONGEST_FIRST = ("tests.browser", "tests.test_compiled", "tests.web", "tests.delivery", "tests.test_cli", "tests.stage")
 HANG_SECONDS = 900
+# Names the folder in which processes of a run share what takes long to make.
+SHARED_FOLDER = "ESCALA_TEST_SHARED"
 
 
 @dataclass(frozen=True)
@@ -142,7 +145,9 @@ def main() -> int:
     options = parser.parse_args()
     names = list(dict.fromkeys(one for name in options.names for one in found(name.removeprefix("tests."))))
     started = time.perf_counter()
-    outcomes = run(names, min(options.jobs, len(names)))
+    with tempfile.TemporaryDirectory(prefix="escala-tests-") as shared:
+        os.environ[SHARED_FOLDER] = shared
+        outcomes = run(names, min(options.jobs, len(names)))
     seconds = {test: taken for outcome in outcomes for test, taken in outcome.seconds.items()}
     print(f"The {options.slowest} slowest tests:")
     for test, taken in sorted(seconds.items(), key=lambda item: -item[1])[: options.slowest]:

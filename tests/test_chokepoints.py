@@ -39,8 +39,8 @@ CHOKEPOINTS: dict[str, tuple[Callable[[ast.AST], bool], set[str]]] = {
     "files are written by media/atomic_write.py": (
         writes,
         {
-            "media/atomic_write.py", "media/store.py", "media/decode.py", "media/soft_config.py", "web/colour/routes.py",
-            "cli/guard.py",
+            "media/atomic_write.py", "media/store.py", "media/decode.py", "media/soft_config.py",
+            "web/colour/routes.py", "cli/guard.py",
         },
     ),
     "EXR files are written by media/exr.py": (writes_exr, {"media/exr.py"}),

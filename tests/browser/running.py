@@ -1,6 +1,7 @@
 """A real server in a process of its own, and a real browser on it."""
 
 import atexit
+import fcntl
 import json
 import os
 import re
@@ -18,6 +19,7 @@ from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, 
 
 from escala.stage.render import StageJob, render_frame
 from escala.web.demo import ARRIVAL, FINISHED
+from tests.runner import SHARED_FOLDER
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = (
@@ -33,14 +35,22 @@ SMALL_ARRIVAL = StageJob(160, 90, 1)
 
 @cache
 def finished_demo(job: StageJob) -> Path:
-    """The demo's renders, small, as if they had been finished before; made once for all tests of a run."""
-    folder = Path(tempfile.mkdtemp(prefix="escala-demo-"))
-    atexit.register(shutil.rmtree, folder, ignore_errors=True)
-    for place, render, frames in ((folder, job, (12,)), (folder / ARRIVAL.folder, SMALL_ARRIVAL, (7, 8, 10))):
-        place.mkdir(exist_ok=True)
-        for frame in frames:
-            render_frame(render, frame, place / f"night_quay.{frame:04d}.exr")
-        (place / FINISHED).touch()
+    """The demo's renders, small, as if they had been finished before; made once for all processes of a run."""
+    shared = os.environ.get(SHARED_FOLDER)
+    if shared is None:
+        shared = tempfile.mkdtemp(prefix="escala-demo-")
+        atexit.register(shutil.rmtree, shared, ignore_errors=True)
+    folder = Path(shared) / f"demo-{job.width}x{job.height}"
+    folder.mkdir(exist_ok=True)
+    with open(folder / "lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        for place, render, frames in ((folder, job, (12,)), (folder / ARRIVAL.folder, SMALL_ARRIVAL, (7, 8, 10))):
+            if (place / FINISHED).exists():
+                continue
+            place.mkdir(exist_ok=True)
+            for frame in frames:
+                render_frame(render, frame, place / f"night_quay.{frame:04d}.exr")
+            (place / FINISHED).touch()
     return folder
 
 
@@ -53,7 +63,9 @@ class RunningServer:
         self.port, self.address = 0, ""
         self.process: subprocess.Popen[str] | None = None
         if job and not (home / "demo" / FINISHED).exists():
-            shutil.copytree(finished_demo(job), home / "demo", dirs_exist_ok=True)
+            shutil.copytree(
+                finished_demo(job), home / "demo", dirs_exist_ok=True, ignore=shutil.ignore_patterns("lock")
+            )
 
     def start(self, command: str = "demo", *options: str) -> None:
         """Start, and wait until it says that it is ready."""
@@ -90,6 +102,8 @@ class RunningServer:
 
 
 TWO_FRAMES = "() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))"
+SETTLED = """() => document.querySelector('canvas[data-settled=true]')
+    && !document.querySelector('.saved')?.textContent.includes('Saving')"""
 # The picture's canvas as `c`, and a copy of what it shows to read pixels from as `t`.
 COPY = """const c = document.querySelector('canvas');
     const t = new OffscreenCanvas(c.width, c.height).getContext('2d'); t.drawImage(c, 0, 0);"""
@@ -192,17 +206,20 @@ class BrowserTest(unittest.TestCase):
     def at_rest(self, page: Page) -> None:
         """Wait until the exact picture of the newest state is on the screen and everything is kept."""
         page.evaluate(TWO_FRAMES)
-        page.wait_for_selector("canvas[data-settled=true]")
+        page.wait_for_function(SETTLED)
         page.evaluate(TWO_FRAMES)  # the picture is drawn by a thread of its own, and shown with the next frame
-        page.locator(".saved", has_text="saving").wait_for(state="hidden")
 
     def pixel(self, page: Page, x: float, y: float) -> list[int]:
         """The colour of the picture at rest, at shares of the canvas's width and height."""
         self.at_rest(page)
-        script = f"""([x, y]) => {{ {COPY}
-            return [...t.getImageData(c.width * x, c.height * y, 1, 1).data] }}"""
-        found: list[Any] = page.evaluate(script, [x, y])
-        return [int(value) for value in found[:3]]
+        return self.pixels(page, [(x, y)])[0]
+
+    def pixels(self, page: Page, places: list[tuple[float, float]]) -> list[list[int]]:
+        """Colours of the canvas just now, at shares of its width and height."""
+        script = f"""(places) => {{ {COPY}
+            return places.map(([x, y]) => [...t.getImageData(c.width * x, c.height * y, 1, 1).data].slice(0, 3)) }}"""
+        found: list[list[int]] = page.evaluate(script, places)
+        return found
 
     def mean_colour(self, page: Page) -> list[float]:
         """The mean colour of the middle of the canvas, once the picture is at rest."""

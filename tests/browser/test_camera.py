@@ -17,7 +17,9 @@ MIDDLE, CORNER = (0.5, 0.5), (0.97, 0.96)
 class CameraTaskTest(MatteTest):
     def sharpness(self, page: Page, at: tuple[float, float]) -> float:
         """How much neighbours differ around a place of the screen's picture."""
-        values = np.array([self.colour_at(page, (at[0] + dx, at[1])) for dx in np.linspace(-0.02, 0.02, 9)])
+        self.colour_at(page, at)
+        places = [self.share_of(page, (at[0] + dx, at[1])) for dx in np.linspace(-0.02, 0.02, 9)]
+        values = np.array(self.pixels(page, places), float)
         return float(np.abs(np.diff(values, axis=0)).mean())
 
     def words_of(self, page: Page, station: str) -> str:

@@ -5,7 +5,7 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.running import BrowserTest
+from tests.browser.running import TWO_FRAMES, BrowserTest
 
 BAND, SAIL, LANTERN, CRATES, STONES = (0.55, 0.536), (0.20, 0.36), (0.369, 0.81), (0.74, 0.75), (0.55, 0.95)
 MARGIN = 8
@@ -32,6 +32,13 @@ class MatteTest(BrowserTest):
         left, top = box["x"] + box["width"] / 2 - 8 * scale, box["y"] + box["height"] / 2 - 4.5 * scale
         return left + at[0] * 16 * scale, top + at[1] * 9 * scale
 
+    def share_of(self, page: Page, at: tuple[float, float]) -> tuple[float, float]:
+        """The same as a share of the canvas's width and height."""
+        box = page.locator("canvas").first.bounding_box()
+        assert box
+        x, y = self.place(page, at)
+        return (x - box["x"]) / box["width"], (y - box["y"]) / box["height"]
+
     def colour_at(self, page: Page, at: tuple[float, float]) -> np.ndarray:
         """The colour on the screen, once the picture is drawn at its size and at rest.
 
@@ -40,13 +47,11 @@ class MatteTest(BrowserTest):
         seen: list[list[int]] = []
         for _ in range(200):
             self.at_rest(page)
-            box = page.locator("canvas").first.bounding_box()
-            assert box
-            x, y = self.place(page, at)
-            seen.append(self.pixel(page, (x - box["x"]) / box["width"], (y - box["y"]) / box["height"]))
-            if len(seen) > 2 and seen[-1] == seen[-2] == seen[-3] and sum(self.pixel(page, 0.005, 0.5)) > 0:
+            colour, beside = self.pixels(page, [self.share_of(page, at), (0.005, 0.5)])
+            seen.append(colour)
+            if len(seen) > 1 and seen[-1] == seen[-2] and sum(beside) > 0:
                 break
-            page.wait_for_timeout(100)
+            page.evaluate(TWO_FRAMES)
         return np.array(seen[-1], float)
 
     def point(self, page: Page, at: tuple[float, float]) -> None:

@@ -64,7 +64,7 @@ class SchemaTest(RecordTest):
         with Session(engine) as session:
             self.assertEqual([shot.name for shot in all_shots(session)], ["kept"])
             self.assertEqual(rules_for(session, ["any"]), {})
-        self.assertEqual(newest_schema(), "0008")
+        self.assertEqual(newest_schema(), "0009")
 
 
 class ShotTest(RecordTest):

@@ -3,7 +3,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useShot } from '@/stores/shot'
 import { pointerThrottle } from './pointerThrottle'
-import { clampTo, graduations, placeOf, readout, typed, type RulerScale } from './ruler'
+import { blockOf, clampTo, graduations, placeOf, readout, typed, type RulerScale } from './ruler'
 
 const props = defineProps<{ label: string; value: number; scale: RulerScale; note?: string }>()
 /** `moving` while dragged or stepped, `settled` once when the hand rests: that is the edit to keep. */
@@ -24,9 +24,10 @@ watch(
     if (!grip) shown.value = value
   },
 )
-const marks = computed(() => graduations(props.scale))
+const block = computed(() => blockOf(props.scale, shown.value))
+const marks = computed(() => graduations(props.scale, block.value))
 const middle = computed(() => (width.value || 120) / 2)
-/** The scale is drawn once, and moved under the pointer. */
+/** The scale is drawn a few screens wide, and moved under the pointer. */
 const moved = computed(() => `translateX(${middle.value - placeOf(props.scale, shown.value)}px)`)
 const reading = computed(() => readout(props.scale, shown.value))
 const isNeutral = computed(() => Math.abs(shown.value - props.scale.neutral) < 10 ** -props.scale.digits / 2)

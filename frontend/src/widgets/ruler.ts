@@ -48,10 +48,16 @@ export const OFFSET: RulerScale = {
   min: -1, max: 1, neutral: 0, step: 0.01, major: 5, spacing: 12, digits: 3, signed: true, unit: '',
 } // prettier-ignore
 
-/** All graduations of a scale, each at its distance in pixels from the lowest. */
-export function graduations(scale: RulerScale): Graduation[] {
-  const first = Math.ceil(scale.min / scale.step - 1e-9)
-  const last = Math.floor(scale.max / scale.step + 1e-9)
+/** Graduations are drawn in blocks of so many: a scale may have ten thousand, of which a ruler shows a few. */
+const BLOCK = 32
+
+/** The block of graduations that a value lies in. */
+export const blockOf = (scale: RulerScale, value: number) => Math.floor(value / scale.step / BLOCK)
+
+/** The graduations of a block and of those beside it, each at its distance in pixels from the lowest of the scale. */
+export function graduations(scale: RulerScale, block: number): Graduation[] {
+  const first = Math.max(Math.ceil(scale.min / scale.step - 1e-9), (block - 1) * BLOCK)
+  const last = Math.min(Math.floor(scale.max / scale.step + 1e-9), (block + 2) * BLOCK)
   const found: Graduation[] = []
   for (let index = first; index <= last; index += 1) {
     const at = index * scale.step
