@@ -15,7 +15,7 @@ import threading
 import time
 import unittest
 from collections.abc import Iterator
-from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
@@ -100,7 +100,8 @@ def run_class(name: str) -> Outcome:
 
 
 def end_with_parent(parent: int) -> None:
-    """End this process once the runner is gone, however that ended."""
+    """Set up a process of the runner; it ends once the runner is gone, however that ended."""
+    faulthandler.enable()
     prepare_environment()
 
     def watch() -> None:
@@ -116,24 +117,32 @@ def rank(name: str) -> int:
     return next((i for i, start in enumerate(LONGEST_FIRST) if name.startswith(start)), len(LONGEST_FIRST))
 
 
-def outcome_of(name: str, future: "Future[Outcome]") -> Outcome:
-    """The outcome of a class, also where its process ended."""
-    try:
-        return future.result()
-    except BrokenProcessPool:
-        return Outcome(name, f"{name}: its process, or that of a class beside it, ended\n", 0, (name,), {})
+def run(names: list[str], jobs: int) -> tuple[list[Outcome], list[str]]:
+    """Run classes in `jobs` processes, and print the report of each when it is done.
 
-
-def run(names: list[str], jobs: int) -> list[Outcome]:
-    """Run classes in `jobs` processes, and print the report of each when it is done."""
-    outcomes = []
+    Returns the outcomes, and the classes that have none because a process ended.
+    """
+    outcomes, lost = [], []
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(jobs, context, end_with_parent, (os.getpid(),)) as pool:
         futures = {pool.submit(run_class, name): name for name in sorted(names, key=rank)}
         for future in as_completed(futures):
-            outcomes.append(outcome_of(futures[future], future))
-            print(outcomes[-1].report, flush=True)
-    return outcomes
+            try:
+                outcomes.append(future.result())
+                print(outcomes[-1].report, flush=True)
+            except BrokenProcessPool:
+                lost.append(futures[future])
+    return outcomes, lost
+
+
+def run_all(names: list[str], jobs: int) -> list[Outcome]:
+    """Run classes; those that were lost with a process run once more, and fail if that happens again."""
+    outcomes, lost = run(names, jobs)
+    if lost:
+        print(f"A test process ended (its stack is above): {len(lost)} classes run once more.", flush=True)
+        again, lost = run(lost, jobs)
+        outcomes += again
+    return outcomes + [Outcome(name, "", 0, (name,), {}) for name in lost]
 
 
 def main() -> int:
@@ -147,7 +156,7 @@ def main() -> int:
     started = time.perf_counter()
     with tempfile.TemporaryDirectory(prefix="escala-tests-") as shared:
         os.environ[SHARED_FOLDER] = shared
-        outcomes = run(names, min(options.jobs, len(names)))
+        outcomes = run_all(names, min(options.jobs, len(names)))
     seconds = {test: taken for outcome in outcomes for test, taken in outcome.seconds.items()}
     print(f"The {options.slowest} slowest tests:")
     for test, taken in sorted(seconds.items(), key=lambda item: -item[1])[: options.slowest]:

@@ -20,7 +20,12 @@ from tests.browser.running import CHROMIUM, FLAGS, BrowserTest, RunningServer
 
 TARGET = Path(__file__).parents[2] / "docs" / "screenshots"
 # Stations, and words that are there once a station has what it shows.
-STATIONS = {"Source": "of 57 passes", "Beauty": "Matches.", "Finish": "ASC CDL", "Display": "Working space"}
+STATIONS = {
+    "Source": "of 57 passes",
+    "Beauty": "Matches.",
+    "Finish": "Add look or named transform",
+    "Display": "Working space",
+}
 
 
 def main() -> None:
@@ -82,7 +87,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("button", name="Export").click()
     page.get_by_role("complementary", name="Export").get_by_role("button", name="Export").click()
     page.locator("aside.deliver a").wait_for()
-    page.screenshot(path=TARGET / "deliver.png")
+    page.screenshot(path=TARGET / "export.png")
     page.goto(server.address)
     page.locator("button.shot", has_text="Night arrival").click()
     page.get_by_role("slider", name="Frame").press("End")
@@ -100,7 +105,7 @@ def _through_a_camera(page: Page, helper: BrowserTest) -> None:
     expect(page.get_by_role("textbox", name="Focus distance, number")).not_to_have_value("1.00")
     helper.type_level(page, "Blur radius at infinity", "11")
     page.mouse.move(box["x"] + 0.6 * box["width"], box["y"] + 0.42 * box["height"])
-    page.get_by_text("blurred over").wait_for()
+    page.get_by_text("blur radius").wait_for()
     page.screenshot(path=TARGET / "depth.png")
     helper.go(page, "Lens")
     page.get_by_role("button", name="Glow", exact=True).click()
@@ -119,14 +124,14 @@ def _through_a_camera(page: Page, helper: BrowserTest) -> None:
 def _recolour(page: Page, helper: BrowserTest) -> None:
     """The hull band in teal, another emblem on the sail, and the shelf; then as rendered again."""
     helper.go(page, "Surface")
-    for button, names in (("turn a colour", "hull_band"), ("lay a label", "sail")):
+    for button, names in (("Recolour", "hull_band"), ("Add label", "sail")):
         page.get_by_role("button", name=button).click()
         page.get_by_role("button", name="Matte: none").and_(page.locator("[aria-expanded=true]")).wait_for()
-        page.get_by_text("Choose a matte on the shelf").wait_for()
+        page.get_by_text("Select a matte, or create one").wait_for()
         page.get_by_role("textbox", name="Names").fill(names)
         page.get_by_role("textbox", name="Names").press("Enter")
         expect(page.get_by_role("textbox", name="Matte name")).to_have_value(names)
-        if button == "turn a colour":
+        if button == "Recolour":
             helper.type_level(page, "Hue", "140")
     page.get_by_role("button", name="+ lighthouse.png").click()
     helper.at_rest(page)

@@ -91,7 +91,7 @@ class VariantApiTest(ApiTest):
     def test_an_invalid_edit_says_what_is_wrong(self) -> None:
         answer = self.edit(self.open_grid(), 0, 99)
         self.assertEqual(answer.status_code, 422)
-        self.assertIn("less than or equal to 16", answer.get_json()["detail"])
+        self.assertIn("99 is outside -16 to 16", answer.get_json()["detail"])
 
 
 class ShotApiTest(ApiTest):

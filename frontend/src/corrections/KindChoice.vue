@@ -1,18 +1,14 @@
 <script setup lang="ts">
+import { until } from '@vueuse/core'
 import { computed, onScopeDispose, shallowRef, watch } from 'vue'
 import { fetchImage } from '@/api/client'
 import { NO_AIDS } from '@/api/defaults'
-import type { Correction } from '@/api/types'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { KINDS, titleOf, type Kind } from './kinds'
 
-/** All kinds of corrections as words, each with a small live picture of the frame with it. */
-const props = defineProps<{
-  place: string
-  made: (kind: Kind) => object
-  without?: Correction['kind']
-}>()
+/** All kinds of correction, each with a small live image of the frame. */
+const props = defineProps<{ place: string; made: (kind: Kind) => object }>()
 const emit = defineEmits<{ chosen: [kind: Kind] }>()
 const shots = useShot()
 const workspace = useWorkspace()
@@ -28,24 +24,35 @@ const size = computed(() => {
   }
 })
 
+/** The images come one after another, once the exact image of the newest edit is there: that goes first. */
+let newest = 0
 async function load() {
   const id = shots.variant?.id
-  if (id === undefined) return
+  const mine = (newest += 1)
+  const isOver = () => mine !== newest
   const { width, height, out } = size.value
   const shape = { region: { x: 0, y: 0, width, height }, out_width: WIDTH, out_height: out }
   for (const kind of kinds) {
+    await until(() => workspace.settled || isOver()).toBe(true)
+    if (isOver() || id === undefined) return
     const patch = [{ op: 'add' as const, path: `${props.place}/-`, value: props.made(kind) }]
     const subject = { patch, frame: workspace.frame, station: 'display' as const }
     const wish = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
-    const picture = await fetchImage(id, wish).catch(() => null) // one that cannot be shown stays dark
-    if (gone) return
-    if (picture) pictures.value = { ...pictures.value, [kind.kind]: URL.createObjectURL(picture.file) }
+    const image = await fetchImage(id, wish).catch(() => null) // one that cannot be shown stays dark
+    if (isOver()) return
+    if (image) show(kind.kind, URL.createObjectURL(image.file))
   }
 }
-let gone = false
+
+function show(kind: string, address: string) {
+  const before = pictures.value[kind]
+  pictures.value = { ...pictures.value, [kind]: address }
+  if (before) URL.revokeObjectURL(before)
+}
+
 watch(() => shots.variant?.head, load, { immediate: true })
 onScopeDispose(() => {
-  gone = true
+  newest += 1
   Object.values(pictures.value).forEach((address) => URL.revokeObjectURL(address))
 })
 </script>
