@@ -150,7 +150,7 @@ function show(id: number) {
         The files have different sizes.
         <button type="button" @click="open(asked, true)">Resize to match the first file</button>
       </p>
-      <p class="quiet">
+      <p class="quiet supported">
         Supported: OpenEXR (multi-channel or one file per pass), TIFF, PNG; stills and sequences. Drop files
         here, or
         <label class="choose"
@@ -242,9 +242,15 @@ summary {
 .row input {
   flex: 1;
 }
+.supported {
+  margin-top: 8px;
+}
+.root {
+  margin-top: 14px;
+}
 .entries {
   max-height: 320px;
-  margin: 12px 0 0;
+  margin: 4px 0 0;
   padding: 0;
   list-style: none;
   overflow: auto;

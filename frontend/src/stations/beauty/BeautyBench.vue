@@ -2,6 +2,7 @@
 import { displayName, percent } from '@/format'
 import { computed, ref } from 'vue'
 import ThumbnailSwitch from '@/widgets/ThumbnailSwitch.vue'
+import { useRowDrag } from '@/widgets/useRowDrag'
 import TallyLine from './TallyLine.vue'
 import TallyVerdict from './TallyVerdict.vue'
 import TermControls from './TermControls.vue'
@@ -18,6 +19,7 @@ const { tally, sheet } = useTally()
 const terms = useTermEdits()
 const opened = ref('')
 const rows = computed(() => (tally.value?.lines.length ?? 0) + (tally.value?.reference ? 2 : 1))
+const drag = useRowDrag((name, to) => terms.moveTo(names.value, name, names.value.indexOf(to)))
 const others = computed(() => tally.value?.others.map((name) => name.replace('_', ' × ')) ?? [])
 const names = computed(() => tally.value?.lines.map((line) => line.name) ?? [])
 const changed = computed(() => {
@@ -67,8 +69,6 @@ function stateOf(name: string): string {
         </template>
       </p>
     </section>
-    <RemovedList />
-    <CorrectionList place="/beauty/corrections" />
     <section class="bench-part lines" aria-label="Tally">
       <ThumbnailSwitch class="lifting" />
       <template v-for="(line, index) in tally.lines" :key="line.name">
@@ -82,6 +82,8 @@ function stateOf(name: string): string {
           :sheet="sheet"
           :open="opened === line.name"
           :state="stateOf(line.name)"
+          v-bind="drag.row(line.name)"
+          :handle="drag.handle(line.name)"
           @toggle="opened = opened === line.name ? '' : line.name"
         />
         <TermControls v-if="opened === line.name" :line="line" :names="names" />
@@ -105,7 +107,9 @@ function stateOf(name: string): string {
         :sheet="sheet"
         :alone="true"
       />
-      <TallyVerdict v-if="tally.verdict" :verdict="tally.verdict" @repair="terms.repair" />
+    </section>
+    <section v-if="tally.verdict" class="bench-part">
+      <TallyVerdict :verdict="tally.verdict" @repair="terms.repair" />
     </section>
     <details v-if="tally.unused.length" class="bench-part">
       <summary>Unused passes ({{ tally.unused.length }})</summary>
@@ -121,6 +125,8 @@ function stateOf(name: string): string {
         </button>
       </div>
     </details>
+    <RemovedList />
+    <CorrectionList place="/beauty/corrections" />
   </template>
   <section v-else class="bench-part">
     <p class="quiet">
@@ -138,8 +144,13 @@ function stateOf(name: string): string {
   justify-self: start;
   align-self: start;
 }
+/* The lines scroll by themselves, so that verdict, removed objects and corrections stay in sight. */
 .lines {
+  flex: none;
   gap: 0;
+  align-content: start;
+  max-height: max(250px, 100vh - 540px);
+  overflow-y: auto;
 }
 hr {
   width: 100%;

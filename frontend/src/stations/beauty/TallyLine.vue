@@ -15,6 +15,8 @@ const props = defineProps<{
   state?: string
   /** By how many stops its own picture is lifted to be seen. */
   lift?: number
+  /** Attributes of the handle that reorders the lines, where they can be. */
+  handle?: object
 }>()
 const emit = defineEmits<{ toggle: [] }>()
 const WIDTH = 74
@@ -33,7 +35,9 @@ const running = computed(() => picture(1))
 
 <template>
   <div class="line">
-    <span class="operator">{{ operator }}</span>
+    <span class="operator" :class="{ handle }" :title="handle ? 'Drag to reorder' : ''" v-bind="handle">{{
+      operator || (handle ? '⠿' : '')
+    }}</span>
     <span class="small" :style="term" :title="lift ? liftText(lift) : ''">
       <i v-if="lift">+{{ lift }}</i>
     </span>
@@ -56,6 +60,12 @@ const running = computed(() => picture(1))
 </template>
 
 <style scoped>
+.handle {
+  cursor: grab;
+}
+.drop-here {
+  box-shadow: inset 0 2px 0 var(--accent);
+}
 .line {
   display: grid;
   grid-template-columns: 18px 74px 1fr auto;

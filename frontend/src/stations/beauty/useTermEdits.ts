@@ -18,13 +18,15 @@ export function useTermEdits() {
 
   const show = (name: string, change: Partial<TermEdit>) => shots.preview(patchOf(name, change))
   const keep = (name: string, change: Partial<TermEdit>, what: string) =>
-    void shots.edit(patchOf(name, change), `${displayName(name)}, ${what}`)
+    void shots.edit(patchOf(name, change), `${displayName(name)}: ${what}`)
 
-  /** Put a term one place up or down among `names`. */
-  function move(names: string[], name: string, by: number) {
+  /** Move a term one place up or down among `names`. */
+  const move = (names: string[], name: string, by: number) => moveTo(names, name, names.indexOf(name) + by)
+
+  /** Move a term to an index among `names`. */
+  function moveTo(names: string[], name: string, to: number) {
     const order = [...names]
     const at = order.indexOf(name)
-    const to = at + by
     if (at < 0 || to < 0 || to >= order.length) return
     order.splice(to, 0, ...order.splice(at, 1))
     void shots.edit([{ op: 'replace', path: '/tally/order', value: order }], `${displayName(name)} moved`)
@@ -44,5 +46,5 @@ export function useTermEdits() {
     void shots.edit([{ op: 'replace', path: '/tally', value }], 'Recipe reset to detected')
   }
 
-  return { editOf, show, keep, move, addPass, repair, asFound }
+  return { editOf, show, keep, move, moveTo, addPass, repair, asFound }
 }

@@ -73,10 +73,7 @@ function chooseDisplay(name: string) {
         "
       />
     </template>
-    <p class="quiet">
-      While something moves, the view is a table of 65³ colours; at rest and in every file it is the exact
-      transform.
-    </p>
+    <p class="quiet">Previews use a table of 65³ colours; exact images and files use the exact transform.</p>
   </section>
   <InputSpaces />
   <ConfigPanel />

@@ -66,7 +66,7 @@ const TWINS = [
   <section v-if="render && shots.shot" class="bench-part" aria-label="Render">
     <h2>{{ render.display.width }} × {{ render.display.height }}, {{ pluralise(all.length, 'pass') }}</h2>
     <p class="quiet">
-      {{ frames.length === 1 ? `frame ${frames[0]}` : `frames ${frames[0]} to ${frames.at(-1)}` }} ·
+      {{ frames.length === 1 ? `Frame ${frames[0]}` : `Frames ${frames[0]} to ${frames.at(-1)}` }} ·
       {{ shots.variant?.input_space }}: {{ shots.variant?.inputs[0]?.reason }}.
     </p>
     <p v-for="finding in render.diagnostics" :key="finding.code" class="warning">{{ finding.message }}</p>
