@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,20 +12,39 @@ from escala.core.planes import Planes, narrow_to_half
 from escala.media.exr import write_exr
 from escala.media.windows import Window
 
+# What the yardstick takes where the targets hold.
+YARDSTICK_SECONDS = 0.1
+
 
 @dataclass(frozen=True)
 class Figure:
-    """What was measured, its ratio, and the target that the ratio is held against (`ok`)."""
+    """What was measured, its ratio to the target, and whether that is reached.
+
+    `limit`: the target of a time, in `unit`, where the yardstick takes `YARDSTICK_SECONDS`; None for figures that are
+    ratios already. `yardstick`: what it took around the measurement, in ms.
+    """
 
     value: float
     unit: str
     ratio: float
     target: str
     ok: bool
+    limit: float | None = None
+    yardstick: float = float("nan")
 
     def facts(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        return {"value": self.value, "unit": self.unit, "ratio": self.ratio, "target": self.target, "ok": self.ok}
+        return {
+            "value": self.value, "unit": self.unit, "ratio": self.ratio, "target": self.target, "ok": self.ok,
+            "yardstick_ms": self.yardstick,
+        }  # fmt: skip
+
+    def judged(self, yardstick: float) -> "Figure":
+        """The figure with its limit scaled by the time of the yardstick, in seconds."""
+        if self.limit is None:
+            return replace(self, yardstick=yardstick * 1000)
+        ratio = self.value / (self.limit * yardstick / YARDSTICK_SECONDS)
+        return replace(self, ratio=ratio, ok=self.ok and ratio <= 1, yardstick=yardstick * 1000)
 
 
 def unmeasured(error: Exception) -> Figure:

@@ -1,6 +1,7 @@
 """Runs benchmarks by name."""
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 
 from escala.core.errors import choose
 
@@ -13,6 +14,7 @@ from .many import bench_many
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
 from .start import bench_start
 from .where import WhereShot, bench_matte, bench_stack
+from .yardstick import steadily
 
 ALONE: dict[str, Callable[[], Figure]] = {
     "mix": bench_mix,
@@ -55,16 +57,17 @@ def run_benchmarks(names: Sequence[str]) -> Iterator[tuple[str, Figure]]:
         for name in wanted:
             try:
                 if name in ALONE:
-                    figure = ALONE[name]()
+                    measure = ALONE[name]
                 elif name in ON_WHERE_SHOT:
                     where = where or WhereShot()
-                    figure = ON_WHERE_SHOT[name](where)
+                    measure = partial(ON_WHERE_SHOT[name], where)
                 elif name in ON_CAMERA_SHOT:
                     camera = camera or CameraShot(3840, 2160)
-                    figure = ON_CAMERA_SHOT[name](camera)
+                    measure = partial(ON_CAMERA_SHOT[name], camera)
                 else:
                     shot = shot or BigShot()
-                    figure = ON_BIG_SHOT[name](shot)
+                    measure = partial(ON_BIG_SHOT[name], shot)
+                figure = steadily(measure)
             except Exception as error:  # one that cannot be measured says so, and ends no other
                 figure = unmeasured(error)
             yield name, figure

@@ -22,6 +22,7 @@ def run_bench(options: argparse.Namespace) -> None:
         figures[name] = figure.facts()
         if not options.json:
             verdict = "reached" if figure.ok else "missed"
-            print(f"{name:8} {figure.value:9.3f} {figure.unit:5} ratio {figure.ratio:6.2f}  {verdict}: {figure.target}")
+            measured = f"{figure.value:9.3f} {figure.unit:5} yardstick {figure.yardstick:5.0f} ms"
+            print(f"{name:8} {measured} ratio {figure.ratio:6.2f}  {verdict}: {figure.target}")
     if options.json:
         print(to_json(figures, indent=2))
