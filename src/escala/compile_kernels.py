@@ -83,7 +83,7 @@ class Tour:
         self.head = self.post("edits", base=self.head, patch=patch, label="tour").json["head"]
 
     def look(self, station: str, **more: Any) -> None:
-        """The picture while something moves and at rest, of the whole and of a part."""
+        """The picture in a preview and at rest, of the whole and of a part."""
         part = {"x": 11, "y": 7, "width": 40, "height": 30}
         for live in (True, False):
             for region, size in ((REGION, (96, 54)), (REGION, (61, 34)), (part, (40, 30))):

@@ -1,4 +1,4 @@
-"""`defocus`, `motion`, `glow`, `lens`, `settle`: a camera at 1280 × 720, under the hand, settled at 4K."""
+"""`defocus`, `motion`, `glow`, `lens`, `settle`: a camera at 1280 × 720, being dragged, settled at 4K."""
 
 import tempfile
 from pathlib import Path
@@ -88,7 +88,7 @@ class CameraShot:
         self.render, _ = EvaluatorPool(self._store, _STORE_BYTES).read([folder / "camera.exr"])
 
     def evaluator(self) -> Evaluator:
-        """A fresh evaluator, from a fresh workshop."""
+        """A fresh evaluator, from a fresh evaluator pool."""
         return EvaluatorPool(self._store, _STORE_BYTES).engine_for(0, self.render)
 
     def dragged(self, documents: list[dict[str, Any]]) -> float:
@@ -108,7 +108,7 @@ class CameraShot:
 
 
 def bench_defocus() -> Figure:
-    """Pulling focus, radius up to 16 px; and one exact picture against the same disc everywhere by a plain filter."""
+    """Pulling focus, radius up to 16 px; and one exact image against the same disc everywhere by a plain filter."""
     light, depth, _ = _scene(1280, 720)
     radius = blur_radius(depth, _FOCUS, _APERTURE, _WIDEST)
     packed, disc = np.ascontiguousarray(light.transpose(1, 2, 0)), _disc(int(_WIDEST))
@@ -124,7 +124,7 @@ def bench_defocus() -> Figure:
 
 
 def bench_motion() -> Figure:
-    """Motion blur of a 1280 × 720 picture, vectors up to 32 px, shutter half open: exact, and under the hand."""
+    """Motion blur of a 1280 × 720 picture, vectors up to 32 px, shutter half open: exact, and being dragged."""
     light, depth, vectors = _scene(1280, 720)
     taken = seconds(lambda: motion_blur(light, None, vectors, depth, shutter_times(0.5, 0.0)))
     fast = seconds(lambda: motion_blur_coarsely(light, None, vectors, depth, shutter_times(0.5, 0.0)))

@@ -1,4 +1,4 @@
-"""`drag`, `label`: under the hand in a real browser, from the pointer's event to the painted pixels."""
+"""`drag`, `label`: being dragged in a real browser, from the pointer's event to the painted pixels."""
 
 import time
 from typing import Any

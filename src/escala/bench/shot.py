@@ -1,4 +1,4 @@
-"""`edit`, `intake`, `open`, `memory`: a 4K shot from its file to the picture under the hand."""
+"""`edit`, `intake`, `open`, `memory`: a 4K shot from its file to the picture being dragged."""
 
 import os
 import subprocess
@@ -43,7 +43,7 @@ class BigShot:
         self.render, self.frame = EvaluatorPool(self.store, _STORE_BYTES).read([self.file])
 
     def evaluator(self) -> Evaluator:
-        """A fresh evaluator, from a fresh workshop."""
+        """A fresh evaluator, from a fresh evaluator pool."""
         return EvaluatorPool(self.store, _STORE_BYTES).engine_for(0, self.render)
 
     def close(self) -> None:

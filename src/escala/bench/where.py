@@ -1,4 +1,4 @@
-"""`matte`, `stack`: corrections limited by mattes, under the hand on a 4K shot; the shot of `label`."""
+"""`matte`, `stack`: corrections limited by mattes, being dragged on a 4K shot; the shot of `label`."""
 
 import tempfile
 from collections.abc import Callable
@@ -52,7 +52,7 @@ class WhereShot:
         self.render, _ = EvaluatorPool(self._store, _STORE_BYTES).read([self.file])
 
     def evaluator(self) -> Evaluator:
-        """A fresh evaluator, from a fresh workshop."""
+        """A fresh evaluator, from a fresh evaluator pool."""
         return EvaluatorPool(self._store, _STORE_BYTES).engine_for(0, self.render)
 
     def close(self) -> None:

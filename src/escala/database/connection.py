@@ -54,13 +54,13 @@ class Database:
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
-        """A session that sees one state of the record and can change nothing."""
+        """A session that sees one state of the database and can change nothing."""
         with translate_db_errors(self._file), self._readers() as session:
             yield session
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
-        """A session that has the record for itself from its first look to its commit, at the end of the block."""
+        """A session that has the database for itself from its first look to its commit, at the end of the block."""
         with translate_db_errors(self._file), self._writers.begin() as session:
             yield session
 

@@ -27,7 +27,7 @@ def all_presets(session: Session) -> Sequence[PresetRow]:
 
 
 def drop_preset(session: Session, name: str) -> None:
-    """Take a preset away; what it was laid on stays. Raises `NotFound`."""
+    """Take a preset away; what it was applied to stays. Raises `NotFound`."""
     row = session.get(PresetRow, name)
     if row is None:
         raise NotFound(f"there is no preset {name!r}: it may have been removed elsewhere")

@@ -20,7 +20,7 @@ FIRST_VARIANT = "Variant 1"
 
 
 class NotFound(EscalaError, LookupError):
-    """Something that is not, or no longer, in the record."""
+    """Something that is not, or no longer, in the database."""
 
 
 class BrokenDocument(EscalaError, ValueError):

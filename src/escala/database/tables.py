@@ -141,7 +141,7 @@ class SetAsideRow(Base):
 
 
 class PresetRow(Base):
-    """Corrections that are kept under a name, to be laid on elsewhere."""
+    """Corrections that are kept under a name, to be applied to elsewhere."""
 
     __tablename__ = "preset"
 

@@ -41,7 +41,7 @@ class Delivery:
 
 
 def deliver_frame(evaluator: Evaluator, variant: Variant, delivery: Delivery, progress: Progress = no_progress) -> None:
-    """Evaluate a frame at full size and write it; `progress` is told how far it is, and may stop it.
+    """Evaluate a frame at full size and write it; `progress` reports the fraction done, and may raise to cancel.
 
     Raises `BadSource` for an extension that is not written, `UnknownChoice` for a station that is not there.
     """
@@ -120,7 +120,7 @@ def _whole(render: Render, box: WindowBox) -> Viewport:
 
 
 def source_attributes(evaluator: Evaluator) -> dict[str, Any]:
-    """The metadata of the frame's own file, as it was typed there; what describes its passes is left out."""
+    """The metadata of the frame's own file, as it was typed there; what describes its passes is excluded."""
     first = Path(next(iter(evaluator.frame.passes.values())).file)
     if first.suffix.lower() != ".exr":
         return {}

@@ -52,9 +52,9 @@ class Effect:
 
 
 def effect_stages(place: str, effects: Sequence[Effect]) -> tuple[Stage, ...]:
-    """The links of a station of effects, whose settings stand at `place` of the document, each under its name.
+    """The stages of a station of effects, whose settings stand at `place` of the document, each under its name.
 
-    Each is a link of its own, so that the picture before the one under the hand is kept.
+    Each is a link of its own, so that the picture before the one being dragged is kept.
     """
     return tuple(_link(place, effect) for effect in effects)
 

@@ -1,4 +1,4 @@
-"""A frame of a render as it is read, evaluated along the path at any look."""
+"""A frame of a render as it is read, evaluated along the path at any viewport."""
 
 from dataclasses import replace
 
@@ -65,7 +65,7 @@ class Evaluator:
         self._colouring: tuple[ColourChoice, DisplayChoice, ColourPipeline] | None = None
 
     def colour_pipeline(self, variant: Variant) -> ColourPipeline:
-        """The colour chain of a variant on this render, resolved anew when its choices or their config change."""
+        """The colour pipeline of a variant on this render, resolved anew when its choices or their config change."""
         choice, config = variant.colour, colour_config(variant.colour.config, variant.colour.context, self.roots)
         kept = self._colouring
         if kept is None or kept[0] != choice or kept[1] != variant.display or kept[2].config is not config:
@@ -84,7 +84,7 @@ class Evaluator:
         viewer: str = "",
         progress: Progress = no_progress,
     ) -> EvaluationRequest:
-        """An evaluation of a variant in its own colour chain. `viewer`: each has a drag memory of its own."""
+        """An evaluation of a variant in its own colour pipeline. `viewer`: each has a drag memory of its own."""
         self.keys.refresh()
         settled, colour_pipeline = variant.settled(self._time(variant)), self.colour_pipeline(variant)
         if quality is not Quality.PREVIEW:
@@ -158,7 +158,7 @@ class Evaluator:
         return None if self.render.alpha_ignored else self.terms.alpha(request)
 
     def stored_pass(self, name: str, viewport: Viewport, exact: bool = False) -> Planes:
-        """A pass as stored, sampled for a look; `exact`: never mixed with its neighbours."""
+        """A pass as stored, sampled for a viewport; `exact`: never mixed with its neighbours."""
         key = self.keys.for_pixels("pass", name, viewport, exact)
         return self.cache.get(key, lambda: sample_pass(self.frame, name, viewport, exact))
 

@@ -1,4 +1,4 @@
-"""The workshop: evaluators of frames, the thread that evaluates, what is cached, and the bounds of all of it."""
+"""The evaluator pool: evaluators of frames, the thread that evaluates, what is cached, and the bounds of all of it."""
 
 import threading
 from collections import OrderedDict

@@ -1,4 +1,4 @@
-"""What a station of the tail may look at beside the picture: passes of the frame, mattes, pictures from outside."""
+"""What a station of the pipeline may look at beside the picture: passes of the frame, mattes, pictures from outside."""
 
 from dataclasses import dataclass
 
@@ -31,23 +31,23 @@ class FrameContext:
         return self.terms.render
 
     def data(self, name: str, request: EvaluationRequest) -> Planes:
-        """A data pass at a look by its nearest pixels, (C, H, W)."""
+        """A data pass at a viewport by its nearest pixels, (C, H, W)."""
         key = self.terms.keys.for_pixels("pass", name, request.viewport, True)
         return self.terms.kept(
             key, lambda: as_planes(sample_pass(self.terms.frame, name, request.viewport, True)), request
         )
 
     def matte(self, name: str | None, request: EvaluationRequest) -> Matte | None:
-        """A matte of the variant at a look; None where none is named."""
+        """A matte of the variant at a viewport; None where none is named."""
         return None if name is None else self.mattes.at(name, request)
 
     def part_of_frame(self, viewport: Viewport) -> FramePart:
-        """Where the pixels of a look lie in the displayed picture."""
+        """Where the pixels of a viewport lie in the displayed picture."""
         (left, top), display = self.render.offset, self.render.display
         return FramePart(viewport.x - left, viewport.y - top, 1.0 / viewport.scale, display.width, display.height)
 
 
 def first_pixel(viewport: Viewport) -> tuple[int, int]:
-    """Column and row of a look's first pixel on its pyramid level."""
+    """Column and row of a viewport's first pixel on its pyramid level."""
     step = 1 << viewport.level
     return viewport.x // step, viewport.y // step

@@ -120,7 +120,7 @@ class ImagePool:
         return image
 
     def prepare(self, sources: Iterable[ImageSource]) -> list[OutsideImage]:
-        """Decode the images of a request. Hold what is returned until it was evaluated; missing files are left out."""
+        """Decode the images of a request. Hold what is returned until it was evaluated; missing files are excluded."""
         held = []
         for source in dict.fromkeys(sources):
             try:

@@ -38,6 +38,6 @@ class CacheKeys:
         return (self.frame.folder.name, kind, self._manifests, *facts)
 
     def for_interpretation(self, kind: str, *facts: Any, colour_pipeline: ColourPipeline | None = None) -> Key:
-        """For what follows from how the render is read, and from the colour chain where that is given."""
+        """For what follows from how the render is read, and from the colour pipeline where that is given."""
         pipeline = () if colour_pipeline is None else (*colour_pipeline.key, colour_pipeline.view)
         return (self.frame.folder.name, kind, self._manifests, self._interpretation, pipeline, *facts)

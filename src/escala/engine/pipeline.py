@@ -63,7 +63,7 @@ class Picture:
         return Picture(self.colour[:, rows, columns], lambda: _cut(self.alpha, rows, columns))
 
     def resized(self, wanted: Viewport) -> "Picture":
-        """At the size of a look."""
+        """At the size of a viewport."""
         size = wanted.out_width, wanted.out_height
         return Picture(resize_planes(self.colour, *size), lambda: _resized(self.alpha, *size))
 
@@ -86,7 +86,7 @@ def _no_reach(request: EvaluationRequest, frame_context: FrameContext) -> float:
 
 @dataclass(frozen=True)
 class Stage:
-    """How a station of the tail makes its picture of the one before.
+    """How a station of the pipeline makes its picture of the one before.
 
     `name`: what is told of it while it works. `part`: what the document says to it; None while that changes nothing,
     and the picture passes on untouched. `reach`: how far it looks around each pixel, in pixels of the full-resolution
@@ -103,7 +103,7 @@ class Stage:
 
 @dataclass(frozen=True)
 class Pipeline:
-    """The links after the beauty, in order. `head_files`: the contents of the files that the beauty is made with."""
+    """The stages after the beauty, in order. `head_files`: the contents of the files that the beauty is made with."""
 
     keys: CacheKeys
     cache: ByteCache
@@ -115,7 +115,7 @@ class Pipeline:
     def picture(self, count: int, request: EvaluationRequest) -> Picture:
         """The picture after the first `count` links.
 
-        Where one of them looks around itself, all is made pixel by pixel of the look's pyramid level, then resized:
+        Where one of them looks around itself, all is made pixel by pixel of the viewport's pyramid level, then resized:
         places can then grow by whole pixels, and each pixel is the same whatever part of the picture is asked for.
         """
         active = tuple(stage for stage in self.stages[:count] if stage.part(request.variant) is not None)
@@ -125,7 +125,7 @@ class Pipeline:
         return self._after(active, request)
 
     def reach(self, request: EvaluationRequest) -> float:
-        """How far all links together look around a pixel, in pixels of the full-resolution render."""
+        """How far all stages together look around a pixel, in pixels of the full-resolution render."""
         return sum(
             stage.reach(request, self.frame_context) for stage in self.stages if stage.part(request.variant) is not None
         )
@@ -135,7 +135,7 @@ class Pipeline:
         return all(stage.part(variant) is None for stage in self.stages)
 
     def _after(self, stages: tuple[Stage, ...], request: EvaluationRequest) -> Picture:
-        """The picture after links that all change something; each is told as one step, after that of the beauty."""
+        """The picture after stages that all change something; each is told as one step, after that of the beauty."""
         if not stages:
             request.progress(0.0, "beauty")
             return self.beauty(request)
@@ -148,7 +148,7 @@ class Pipeline:
         return last.function(earlier, later, self.frame_context).part(grown.viewport, request.viewport)
 
     def _kept(self, stages: tuple[Stage, ...], request: EvaluationRequest) -> Picture:
-        """As `_after`; the last of each look of a viewer is kept while only what follows it changes."""
+        """As `_after`; the last of each viewport of a viewer is kept while only what follows it changes."""
         if not request.is_cacheable:
             return self._after(stages, request)
         variant = request.variant

@@ -34,8 +34,8 @@ Words = Callable[[Render, Variant, View | None], tuple[str, bool]]
 class Station:
     """A station: what it says of a variant and whether that changes anything, and how its picture is had.
 
-    In the head by a `sum` of its own; in the tail by `stages` of the chain, which may be none. The view that words are
-    given is None where the variant names a colour that is not to be had.
+    Up to the beauty by a `sum` of its own, after it by `stages` of the pipeline, which may be none. The view given to
+    `words` is None where the variant names a colour that cannot be resolved.
     """
 
     name: str
@@ -198,6 +198,6 @@ STAGES: tuple[Stage, ...] = tuple(stage for station in STATIONS for stage in sta
 
 
 def stages_up_to(name: str) -> int:
-    """How many links of the chain come before a station and with it. Raises `UnknownChoice`."""
+    """How many stages of the chain come before a station and with it. Raises `UnknownChoice`."""
     last = STATIONS.index(choose("station", name, STATION_BY_NAME))
     return sum(len(station.stages) for station in STATIONS[: last + 1])

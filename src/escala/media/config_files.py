@@ -1,4 +1,4 @@
-"""Colour configs brought in as a folder or an archive: unpacked, and the config in them found."""
+"""Colour configs imported as a folder or an archive: unpacked, and the config in them found."""
 
 import zipfile
 from pathlib import Path, PurePosixPath
@@ -11,7 +11,7 @@ from .path_safety import place_in, printable
 
 ARCHIVES = (".ocioz", ".zip")
 _CHUNK = 1 << 20
-# What a config and its tables may come as; anything else is left out.
+# What a config and its tables may come as; anything else is excluded.
 KEPT = (
     ".ocio", ".cube", ".3dl", ".spi1d", ".spi3d", ".spimtx", ".csp", ".clf", ".ctf", ".cc", ".ccc", ".cdl", ".lut",
     ".vf", ".mga", ".m3d", ".itx", ".look", ".hdl", ".icc", ".icm", ".cub",

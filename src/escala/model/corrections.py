@@ -162,7 +162,7 @@ class BlurCorrection(CorrectionBase):
 
 
 class SharpenCorrection(CorrectionBase):
-    """More of what a Gaussian would take away."""
+    """More of what a Gaussian would remove."""
 
     kind: Literal["sharpen"] = "sharpen"
     radius_px: BlurRadius = 0.0

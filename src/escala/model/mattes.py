@@ -190,7 +190,7 @@ class EllipseMatte(MatteBase):
 
 
 class JoinMatte(MatteBase):
-    """Mattes put together: any of them, all of them, the first minus the others, their product, their sum."""
+    """Mattes combined: any of them, all of them, the first minus the others, their product, their sum."""
 
     kind: Literal["join"] = "join"
     how: Literal["any", "all", "minus", "product", "sum"]

@@ -48,7 +48,7 @@ class Repaint(SurfaceChange):
 
 
 class Label(SurfaceChange):
-    """One of several pictures laid on a surface by its uv pass.
+    """One of several pictures applied to a surface by its uv pass.
 
     It is scaled about the middle of the uv square, then turned counter-clockwise as seen, then moved, in uv. `space`
     None: as its file says. `uv` None: the pass that was recognised. `v_up`: v = 0 is the picture's lower edge.

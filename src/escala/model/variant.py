@@ -116,7 +116,7 @@ class Variant(Document):
         return tuple(change for change in self.surface.changes if isinstance(change, Label))
 
     def with_corrections(self, change: Callable[[Correction], Correction | None]) -> "Variant":
-        """The same with every correction as `change` makes it; those of which it makes none are left out."""
+        """The same with every correction as `change` makes it; those of which it makes none are excluded."""
         parts: dict[str, Corrected | Balance] = {"balance": self.balance, "beauty": self.beauty, "finish": self.finish}
         changed = {
             name: part.model_copy(update={"corrections": tuple(c for old in part.corrections if (c := change(old)))})

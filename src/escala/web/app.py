@@ -36,7 +36,7 @@ STATIC = Path(__file__).parent / "static"
 
 
 def create_app(settings: Settings, context: AppContext | None = None) -> OpenAPI:
-    """The Flask application of a studio; a new studio when none is given."""
+    """The Flask application of an application context; a new one when none is given."""
     app = OpenAPI(
         __name__,
         info=Info(title="Escala", version="1"),

@@ -1,4 +1,4 @@
-"""What all routes share: record, workshop, jobs and events."""
+"""What all routes share: record, evaluator pool, jobs and events."""
 
 import shutil
 import threading
@@ -123,7 +123,7 @@ class AppContext:
         return self.jobs.here("analysing passes", work)
 
     def render_of(self, shot_id: int) -> Render:
-        """The render of a shot, read from the record once."""
+        """The render of a shot, read from the database once."""
         with self._lock:
             if shot_id not in self._renders:
                 with self.database.reading() as session:
@@ -219,7 +219,7 @@ class AppContext:
         return picture
 
     def comparison_image(self, name: str) -> OutsideImage:
-        """An image that was brought in, decoded."""
+        """An image that was imported, decoded."""
         return self.evaluator_pool.images.load(ImageSource(str(place_in(self.settings.uploads, name))))
 
     def forget(self, shot_id: int) -> None:
@@ -257,5 +257,5 @@ APP_CONTEXT = "context"
 
 
 def app_context() -> AppContext:
-    """The studio of the application that answers; routes ask for it first, and hand it on."""
+    """The context of the application that answers; routes ask for it first, and hand it on."""
     return cast(AppContext, current_app.extensions[APP_CONTEXT])

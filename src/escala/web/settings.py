@@ -38,12 +38,12 @@ class Settings:
 
     @property
     def uploads(self) -> Path:
-        """Files brought in by the browser."""
+        """Files imported by the browser."""
         return self.home / "uploads"
 
     @property
     def configs(self) -> Path:
-        """Colour configs brought in by the browser."""
+        """Colour configs imported by the browser."""
         return self.home / "configs"
 
     @property
@@ -63,7 +63,7 @@ class Settings:
 
     @property
     def roots(self) -> Roots:
-        """What may be read: the media roots, and what was brought in."""
+        """What may be read: the media roots, and what was imported."""
         return Roots((*self.media_roots, self.uploads, self.configs))
 
     @property

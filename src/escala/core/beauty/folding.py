@@ -1,4 +1,4 @@
-"""Terms put together in order, each by its operator: a plain sum in one pass over memory, other operators in turn."""
+"""Terms combined in order, each by its operator: a plain sum in one pass over memory, other operators in turn."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass

@@ -56,7 +56,7 @@ def add_magnitude(bound: Planes, planes: Planes, roundoff: float) -> None:
 
 
 def prove(reference: Planes, rebuilt: Planes, bound: Planes) -> Proof:
-    """Compare `rebuilt` with `reference`, both (3, H, W); pixels where either is not finite are left out."""
+    """Compare `rebuilt` with `reference`, both (3, H, W); pixels where either is not finite are excluded."""
     reference = as_colour(reference)
     rebuilt, bound = as_colour(rebuilt, reference), as_colour(bound, reference)
     rows = np.zeros((reference.shape[1], _ROW_FIGURES))

@@ -64,7 +64,7 @@ class Term:
 
 @dataclass(frozen=True)
 class Recipe:
-    """Terms put together in order, all times `factor`. `name` says along which axes it can be balanced."""
+    """Terms combined in order, all times `factor`. `name` says along which axes it can be balanced."""
 
     name: str
     terms: tuple[Term, ...]

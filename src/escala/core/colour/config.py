@@ -57,7 +57,7 @@ _MOST_WORDS = 300
 
 @dataclass(frozen=True)
 class View:
-    """A display and one of its views. `look`: laid on before it in place of the view's own; "" is none at all."""
+    """A display and one of its views. `look`: applied to before it in place of the view's own; "" is none at all."""
 
     display: str
     view: str
@@ -129,7 +129,7 @@ class ColourConfig:
 
     @property
     def spaces(self) -> list[str]:
-        """Names of scene-referred and display spaces, data spaces left out."""
+        """Names of scene-referred and display spaces, data spaces excluded."""
         return [space.getName() for space in self._config.getColorSpaces() if not space.isData()]
 
     @property
@@ -403,7 +403,7 @@ class Lut:
 
 
 def apply_lut(planes: Planes, lut: Lut) -> Planes:
-    """A LUT laid on working-space values, with OpenColorIO's interpolation. Raises `ColourError`. (3, H, W)."""
+    """A LUT applied to working-space values, with OpenColorIO's interpolation. Raises `ColourError`. (3, H, W)."""
     return _apply(_lut_processor(lut), planes)
 
 

@@ -1,4 +1,4 @@
-"""Blur and sharpen: Gaussians on colour, edge pixels carried on; what is no number is left out of its neighbours."""
+"""Blur and sharpen: Gaussians on colour, edge pixels carried on; what is no number is excluded of its neighbours."""
 
 from collections.abc import Sequence
 

@@ -21,7 +21,7 @@ LEAST_ALPHA = np.float32(1e-4)
 
 @dataclass(frozen=True)
 class Laid:
-    """A step as it is laid on: weakened by an opacity, and by a matte (H, W) where that is given."""
+    """A step as it is applied to: weakened by an opacity, and by a matte (H, W) where that is given."""
 
     step: Step
     opacity: float = 1.0

@@ -1,4 +1,4 @@
-"""Pixels spread over their neighbours, kept apart by depth, and put together again from front to back.
+"""Pixels spread over their neighbours, kept apart by depth, and combined again from front to back.
 
 Each pixel gives its light, its alpha and its weight to the pixels that it spreads over, in the slice of depth in which
 it lies. Slices that follow one another without a gap are one surface, in which the nearer takes its share first. Behind
@@ -125,7 +125,7 @@ def _spread(light, where, footprints, corner, reach, tile, jobs, has_alpha, out)
 
 @serial_kernel
 def _spread_box(light, where, footprints, box, reach, has_alpha, out):  # type: ignore[no-untyped-def]
-    """A box, one row after the other, which stays at hand: all that reaches it is added up, then put together."""
+    """A box, one row after the other, which stays at hand: all that reaches it is added up, then combined."""
     top, bottom, left, right = box
     slices, prints, _ = where
     order, rows, found, parts, still = _gather(light, where, footprints, box, reach)

@@ -1,4 +1,4 @@
-"""Defocus and motion blur while a hand moves: worked out at half the size, laid over what stays sharp at its own."""
+"""Defocus and motion blur in a preview: worked out at half the size, laid over what stays sharp at its own."""
 
 from collections.abc import Callable
 

@@ -86,7 +86,7 @@ def _is_among(value, ordered):  # type: ignore[no-untyped-def]
 def coverage_of_ids(ranks: Sequence[NDArray[np.float32]]) -> dict[int, float]:
     """The coverage of each id in a region, summed over its pixels, by id bits; the largest first.
 
-    `ranks` as for `object_matte`. What has no coverage, and the id 0 that stands for nothing, is left out.
+    `ranks` as for `object_matte`. What has no coverage, and the id 0 that stands for nothing, is excluded.
     """
     found: dict[int, float] = {}
     for id_plane, coverage in zip(ranks[0::2], ranks[1::2], strict=True):

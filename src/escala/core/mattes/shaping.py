@@ -1,4 +1,4 @@
-"""What is done to a finished matte: grown, shrunk, softened, times a gain, turned round, put together with others."""
+"""What is done to a finished matte: grown, shrunk, softened, times a gain, turned round, combined with others."""
 
 from collections.abc import Callable, Iterable
 from functools import reduce

@@ -107,7 +107,7 @@ def split_words(name: str) -> list[tuple[str, int, int]]:
 def recognise_passes(
     passes: Sequence[NamedPass], table: NamingTable, cryptomattes: Sequence[str] = ()
 ) -> list[PassRole]:
-    """The role of every pass of one render, in order. What all names begin with is left out where it says nothing.
+    """The role of every pass of one render, in order. What all names begin with is excluded where it says nothing.
 
     `cryptomattes`: names of layers that the file's header declares; their rank passes need no guess.
     """
@@ -131,7 +131,7 @@ def _recognise(passes: Sequence[NamedPass], table: NamingTable) -> list[PassRole
 
 
 def _read(named: NamedPass, table: NamingTable, start: int = 0) -> _Reading:
-    """A name taken apart. `start`: so many first words of a name of more are left out."""
+    """A name taken apart. `start`: so many first words of a name of more are excluded."""
     reading = _Reading(named)
     pieces = split_words(named.name)
     skipped = min(start, len(pieces) - 1) if pieces else 0

@@ -1,4 +1,4 @@
-"""Labels: a flat picture laid on a surface by its uv, averaged over what each pixel sees of it."""
+"""Labels: a flat picture applied to a surface by its uv, averaged over what each pixel sees of it."""
 
 from dataclasses import dataclass
 
@@ -74,7 +74,7 @@ def lay_label(
 
     `uv`: (2, H or more, W or more), of which the pixels of the colour begin at `corner` (row, column); `pyramid`:
     `picture_pyramid`. Each pixel shows the average of the picture over its footprint: a parallelogram by the
-    differences of uv to its neighbours, those across seams left out. Seen one to one, the picture itself.
+    differences of uv to its neighbours, those across seams excluded. Seen one to one, the picture itself.
     """
     planes, cover, given = as_colour(colour), as_planes(where), as_planes(uv)
     rows, columns = (start + size for start, size in zip(corner, cover.shape, strict=True))

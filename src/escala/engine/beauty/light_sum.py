@@ -133,7 +133,7 @@ class LightSum:
         return np.asarray(planes * self.mattes.product(part.mattes, request)) if part.mattes else planes
 
     def _folded(self, levelled: Levelled, base: Planes | None, request: EvaluationRequest) -> Planes:
-        """The terms put together at their levels, each by its operator."""
+        """The terms combined at their levels, each by its operator."""
         if levelled.recipe.is_sum:
             shape = (3, request.viewport.out_height, request.viewport.out_width)
             start = np.zeros(shape, np.float32) if base is None else base
@@ -148,7 +148,7 @@ class LightSum:
         return fold_recipe(recipe, terms, gains, base, self.terms.cover(recipe, request))
 
     def _changed_sum(self, base: Planes, levelled: Levelled, held: Gains, request: EvaluationRequest) -> Planes:
-        """A base, and what levels and surfaces add to it or take away: what stays is not even read.
+        """A base, and what levels and surfaces add to it or remove: what stays is not even read.
 
         `held`: the gains at which the base holds each part already, (n, 3): neutral ones for the reference, else 0.
         """
@@ -175,7 +175,7 @@ class LightSum:
         return mix_planes(pictures, levelled.gains[gained] * levelled.weights[gained], planes)
 
     def _fits(self, parts: Sequence[object], request: EvaluationRequest) -> bool:
-        """Whether so many images of a look fit into the cache, beside all else that is in it."""
+        """Whether so many images of a viewport fit into the cache, beside all else that is in it."""
         return (
             len(parts) * 12 * request.viewport.out_width * request.viewport.out_height
             <= _CACHE_SHARE * self.cache.budget

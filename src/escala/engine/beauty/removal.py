@@ -9,7 +9,7 @@ from ..request import EvaluationRequest
 
 
 def left_by_removals(request: EvaluationRequest, mattes: Mattes) -> Matte | None:
-    """What is left of each pixel, (H, W), 0..1; None where nothing is taken away."""
+    """What is left of each pixel, (H, W), 0..1; None where nothing is removed."""
     removals = request.variant.beauty.removals
     if not removals:
         return None

@@ -34,7 +34,7 @@ def stream_name(part: Part, recipe: Recipe, terms: Terms, request: EvaluationReq
 
 
 def stream_sum(names: Sequence[str], gains: Gains, terms: Terms, request: EvaluationRequest) -> Planes:
-    """The sum of passes in the working space, each times its gain per channel, (n, 3), at a look; (3, H, W)."""
+    """The sum of passes in the working space, each times its gain per channel, (n, 3), at a viewport; (3, H, W)."""
     colour_pipeline, viewport = request.colour_pipeline, request.viewport
     spaces = [colour_pipeline.space_of(name) for name in names]
     total: Planes | None = None
@@ -50,7 +50,7 @@ def stream_sum(names: Sequence[str], gains: Gains, terms: Terms, request: Evalua
 
 
 def _sum_of_one_space(stored: Sequence[NDArray[np.float16]], gains: Gains, matrix: Planes) -> Planes:
-    """Gains that tint nothing are laid on in the space of the passes, and the sum is converted once."""
+    """Gains that tint nothing are applied to in the space of the passes, and the sum is converted once."""
     if (gains == gains[:, :1]).all():
         return apply_matrix(mix_stored(stored, gains[:, :, None] * np.eye(3, dtype=np.float32)), matrix)
     return mix_stored(stored, gains[:, :, None] * matrix)

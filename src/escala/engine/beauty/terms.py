@@ -21,7 +21,7 @@ Value = TypeVar("Value")
 
 @dataclass(frozen=True)
 class Terms:
-    """The passes of one frame as it is read, put together and in the working space; no level touches them."""
+    """The passes of one frame as it is read, combined and in the working space; no level touches them."""
 
     keys: CacheKeys
     cache: ByteCache
@@ -45,7 +45,7 @@ class Terms:
     def term(self, term: Term, request: EvaluationRequest) -> Planes:
         """A term of a recipe in the working space. Products are made pixel by pixel, then filtered.
 
-        Passes of one scene-linear space are put together in it; of several, or of an encoded one, each is brought to
+        Passes of one scene-linear space are combined in it; of several, or of an encoded one, each is brought to
         the working space first. What multiplies light is no light: white is 1 in any space, and stays as stored.
         """
         colour_pipeline, viewport = request.colour_pipeline, request.viewport
@@ -68,7 +68,7 @@ class Terms:
         return self.kept(self.keys.for_pixels("term", str(term), viewport, *pipeline), make, request)
 
     def stored(self, name: str, space: str, request: EvaluationRequest, is_data: bool = False) -> Planes:
-        """A pass at a look in a scene-linear space; data, and what has no three channels, as it stands."""
+        """A pass at a viewport in a scene-linear space; data, and what has no three channels, as it stands."""
         stored = sample_pass(self.frame, name, request.viewport)
         if is_data or stored.shape[0] < 3:
             return stored

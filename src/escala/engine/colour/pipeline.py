@@ -40,7 +40,7 @@ class NoChoices:
 
 @dataclass(frozen=True)
 class ColourPipeline:
-    """The colour chain of a picture, from file to screen. `inputs`: by pass, the space of its file, and why."""
+    """The colour pipeline of a picture, from file to screen. `inputs`: by pass, the space of its file, and why."""
 
     config: ColourConfig
     inputs: Mapping[str, InputSpace]
@@ -77,7 +77,7 @@ class ColourPipeline:
         return files, self.working.name, *look, self.view.view, self.view.display
 
     def sum_space(self, names: Iterable[str]) -> str:
-        """Where passes are put together: the scene-linear space that all of them are read in, else the working one."""
+        """Where passes are combined: the scene-linear space that all of them are read in, else the working one."""
         spaces = {self.space_of(name) for name in names}
         space = spaces.pop()
         return space if not spaces and self.config.is_scene_linear(space) else self.working.name

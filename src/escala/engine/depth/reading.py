@@ -1,4 +1,4 @@
-"""How the depth of a render is read: which pass, which kind, and distances from it at any look."""
+"""How the depth of a render is read: which pass, which kind, and distances from it at any viewport."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

@@ -101,7 +101,7 @@ def _grain(picture: Picture, lens: Grain, context: EffectContext) -> Picture:
 
 
 def _noise_at(lens: Grain, context: EffectContext, viewport: Viewport) -> Planes:
-    """Noise at a look: made at full size, where it has its deviation, then filtered as the picture is."""
+    """Noise at a viewport: made at full size, where it has its deviation, then filtered as the picture is."""
     left, top = context.frame_context.render.offset
 
     def at(place: Viewport) -> Planes:

@@ -194,7 +194,7 @@ def is_there(matte: Any, render: Render, frame: StoredFrame) -> bool:
 
 
 def value_of(matte: Any, context: MatteContext) -> Matte:
-    """A matte before it is grown, softened, or put together; 0 where its pass is absent."""
+    """A matte before it is grown, softened, or combined; 0 where its pass is absent."""
     if not is_there(matte, context.terms.render, context.frame):
         viewport = context.request.viewport
         return np.zeros((viewport.out_height, viewport.out_width), np.float32)

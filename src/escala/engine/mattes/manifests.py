@@ -95,7 +95,7 @@ def _read_layers(frame: StoredFrame) -> list[CryptoLayer]:
 
 
 def _manifest(frame: StoredFrame, prefix: str) -> dict[str, int]:
-    """Names and ids; none where the manifest is missing, broken or no table. Entries that are no ids are left out."""
+    """Names and ids; none where the manifest is missing, broken or no table. Entries that are no ids are excluded."""
     text = frame.header.attributes.get(f"{prefix}/manifest", "")
     sidecar = frame.header.attributes.get(f"{prefix}/manif_file")
     try:

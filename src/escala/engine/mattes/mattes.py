@@ -1,4 +1,4 @@
-"""Mattes of a variant at any look: exact at full size, then filtered down; while a hand moves, made at the look."""
+"""Mattes of a variant at any viewport: exact at full size, then filtered down; in a preview, made at the look."""
 
 from dataclasses import dataclass, replace
 
@@ -32,7 +32,7 @@ class Mattes:
     terms: Terms
 
     def at(self, name: str, request: EvaluationRequest) -> Matte:
-        """A matte of the variant at a look, (H, W). Raises `UnknownChoice` for one that the variant does not have."""
+        """A matte of the variant at a viewport, (H, W). Raises `UnknownChoice` for an unknown one."""
         choose("matte", name, request.variant.mattes)
         key = self._key("matte", name, request, request.viewport, request.is_preview)
         make = self._moving if request.is_preview else self._resting
@@ -43,7 +43,7 @@ class Mattes:
         return join_mattes([self.at(name, request) for name in names], "product")
 
     def of_objects(self, names: tuple[str, ...], request: EvaluationRequest, layer: str | None = None) -> Matte:
-        """The coverage of named objects at a look, (H, W). Raises `UnknownChoice` for one that no layer knows."""
+        """The coverage of named objects at a viewport, (H, W). Raises `UnknownChoice` for one that no layer knows."""
         absent = absent_objects(self.terms.frame, names, layer)
         if absent:
             known = {name for layer in crypto_layers(self.terms.frame) for name in layer.manifest}
@@ -120,7 +120,7 @@ class Mattes:
         return self.terms.cache.get(key, lambda: self._whole_value(name, request))
 
     def _key(self, kind: str, name: str, request: EvaluationRequest, *facts: object) -> Key:
-        """What makes a matte: all that it is joined from, how the render is read, and the colour chain."""
+        """What makes a matte: all that it is joined from, how the render is read, and the colour pipeline."""
         made_of = tuple(request.variant.joined_from(name).items())
         return self.terms.keys.for_interpretation(kind, name, made_of, request.colour_pipeline.key, *facts)
 

@@ -118,7 +118,7 @@ def interpretation_key(variant: Variant) -> str:
 
 
 def edited_recipe(recipe: Recipe, tally: TallyChoice, render: Render) -> Recipe:
-    """A recipe with terms left out, passes added, other operators, another order, and a factor on the whole."""
+    """A recipe with terms excluded, passes added, other operators, another order, and a factor on the whole."""
     there = {term.name for term in recipe.terms}
     added = [name for name in dict.fromkeys(tally.added) if render.find_pass(name) and name not in there]
     terms = [*recipe.terms, *(_added(name, render) for name in added)]

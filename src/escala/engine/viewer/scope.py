@@ -36,7 +36,7 @@ class ScopeWish:
 
 
 def draw_scope(subject: Subject, viewport: Viewport, wish: ScopeWish, quality: Quality) -> bytes:
-    """A scope of the subject at a look, as PNG. Raises `UnknownChoice` for what is not there."""
+    """A scope of the subject at a viewport, as PNG. Raises `UnknownChoice` for what is not there."""
     seen = render_subject(subject, viewport, quality)
     colour_pipeline = subject.evaluator.colour_pipeline(subject.variant)
     within = None
@@ -58,7 +58,7 @@ def draw_scope(subject: Subject, viewport: Viewport, wish: ScopeWish, quality: Q
 
 
 def _displayed(planes: Planes, colour_pipeline: ColourPipeline, quality: Quality) -> Planes:
-    """Display values: by the table while something moves, else by the exact processor."""
+    """Display values: by the table in a preview, else by the exact processor."""
     if quality is Quality.PREVIEW:
         return as_planes(moving_bytes(planes, colour_pipeline).transpose(2, 0, 1) / np.float32(255))
     return as_planes(colour_pipeline.config.display(planes, colour_pipeline.working.name, colour_pipeline.view))

@@ -98,7 +98,7 @@ def screen_picture(
             if request.is_preview
             else resting_bytes(seen.planes, colour_pipeline)
         )
-    # One that was taken away, or renamed, meanwhile is not shown.
+    # One that was removed, or renamed, meanwhile is not shown.
     if aids.matte is not None and aids.matte in request.variant.mattes:
         matte = subject.evaluator.mattes.at(aids.matte, request)
         pixels = show_matte(matte) if aids.matte_as == "alone" else hatch_matte(pixels, matte)

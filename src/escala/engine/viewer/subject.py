@@ -1,4 +1,4 @@
-"""What is looked at: a station of a variant, one of its passes, or a picture that was brought in for comparing."""
+"""What is looked at: a station of a variant, one of its passes, or a picture that was imported for comparing."""
 
 from dataclasses import dataclass
 
@@ -51,7 +51,7 @@ class RenderedSubject:
 
 
 def render_subject(subject: Subject, viewport: Viewport, quality: Quality = Quality.EXACT) -> RenderedSubject:
-    """The subject at a look. Raises `BadSource` or `UnknownChoice` for a pass or station that is not there."""
+    """The subject at a viewport. Raises `BadSource` or `UnknownChoice` for a pass or station that is not there."""
     if subject.image is not None:
         return _see_image(subject, subject.image, viewport)
     request = subject.evaluator.make_request(subject.variant, viewport, quality, subject.viewer, subject.progress)
@@ -61,7 +61,7 @@ def render_subject(subject: Subject, viewport: Viewport, quality: Quality = Qual
 
 
 def values_at(subject: Subject, viewport: Viewport) -> Planes:
-    """The numbers behind the pixels of a look: working-space light, or a data pass as stored; (C, H, W)."""
+    """The numbers behind the pixels of a viewport: working-space light, or a data pass as stored; (C, H, W)."""
     name = subject.pass_name
     found = subject.evaluator.render.find_pass(name) if name and subject.image is None else None
     if found and not found.is_colour:

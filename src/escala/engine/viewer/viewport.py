@@ -76,7 +76,7 @@ class Viewport:
     def grown(self, reach: float, columns: int, rows: int) -> "Viewport":
         """A look on a level, grown by `reach` full-resolution pixels on all sides, as far as the raster goes.
 
-        It stays on the grid of its level. Raises `ShapeError` for a look on none, whose scale could not be kept.
+        It stays on the grid of its level. Raises `ShapeError` for a viewport on none, whose scale could not be kept.
         """
         if reach <= 0:
             return self
@@ -133,7 +133,7 @@ def whole_viewport(render: Render, width: int = SMALL_WIDTH) -> Viewport:
 
 
 def sample_pass(frame: StoredFrame, name: str, viewport: Viewport, exact: bool = False) -> Planes:
-    """A pass at a look, (C, out_height, out_width) float32: area-filtered when smaller, pixels kept when larger.
+    """A pass at a viewport, (C, out_height, out_width) float32: area-filtered when smaller, pixels kept when larger.
 
     `exact`: the nearest pixel instead, for ids, depth and other data that must not be mixed.
     """
@@ -143,7 +143,7 @@ def sample_pass(frame: StoredFrame, name: str, viewport: Viewport, exact: bool =
 
 
 def sample_ids(frame: StoredFrame, name: str, viewport: Viewport) -> NDArray[np.generic]:
-    """A pass at a look by its nearest pixels, in the type in which it is stored: whole numbers stay whole."""
+    """A pass at a viewport by its nearest pixels, in the type in which it is stored: whole numbers stay whole."""
     crop = crop_pass(frame, name, viewport)
     rows, columns = (
         ((np.arange(out) + 0.5) * there / out).astype(int)
@@ -153,7 +153,7 @@ def sample_ids(frame: StoredFrame, name: str, viewport: Viewport) -> NDArray[np.
 
 
 def crop_pass(frame: StoredFrame, name: str, viewport: Viewport) -> NDArray[np.generic]:
-    """The region of a look as stored, on the pyramid level that has its pixels; (C, H, W)."""
+    """The region of a viewport as stored, on the pyramid level that has its pixels; (C, H, W)."""
     level = min(viewport.level, len(frame.passes[name].levels) - 1)
     step = 1 << level
     stored = frame.planes(name, level)
@@ -167,12 +167,12 @@ def crop_pass(frame: StoredFrame, name: str, viewport: Viewport) -> NDArray[np.g
 
 
 def colour_of_pass(frame: StoredFrame, name: str, viewport: Viewport) -> Planes:
-    """The colour of a pass at a look, (3, H, W), as stored. Raises `ShapeError` for a pass that can hold none."""
+    """The colour of a pass at a viewport, (3, H, W), as stored. Raises `ShapeError` for a pass that can hold none."""
     return three_channels(sample_pass(frame, name, viewport))
 
 
 def filtered(planes: Planes, viewport: Viewport) -> Planes:
-    """The region of a look pixel by pixel, brought to its size: on a level as the pyramid does it."""
+    """The region of a viewport pixel by pixel, brought to its size: on a level as the pyramid does it."""
     if not viewport.is_level:
         return resize_planes(planes, viewport.out_width, viewport.out_height)
     for _ in range(viewport.level):

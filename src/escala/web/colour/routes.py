@@ -1,4 +1,4 @@
-"""Colour: configs and what they offer, configs brought in, CDL files, the colours of stops."""
+"""Colour: configs and what they offer, configs imported, CDL files, the colours of stops."""
 
 import shutil
 import tempfile
@@ -70,7 +70,7 @@ def put_config_file(path: ConfigPath, query: ConfigFileQuery) -> dict[str, str]:
 
 @routes.post("/configs/<string:name>", responses={201: ConfigOut})
 def finish_config(path: ConfigPath, query: BatchQuery) -> tuple[dict[str, Any], int]:
-    """Make a config of the files that were brought in, and try all that it offers."""
+    """Make a config of the files that were imported, and try all that it offers."""
     context = app_context()
     folder = _unfinished(context, path.name, query.batch)
     try:
@@ -89,7 +89,7 @@ def finish_config(path: ConfigPath, query: BatchQuery) -> tuple[dict[str, Any], 
 
 @routes.get("/variants/<int:variant_id>/colour-warnings", responses={200: WarningsOut})
 def get_colour_warnings(path: VariantPath) -> dict[str, Any]:
-    """The mistakes of a variant's colour chain, with their shares and places."""
+    """The mistakes of a variant's colour pipeline, with their shares and places."""
     context = app_context()
     with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
@@ -154,7 +154,7 @@ def _free_folder(context: AppContext, name: str) -> Path:
 
 
 def _brought(context: AppContext) -> list[ConfigName]:
-    """The configs that were brought in."""
+    """The configs that were imported."""
     found = []
     for folder in sorted(f for f in context.settings.configs.iterdir() if f.is_dir() and not f.name.startswith(".")):
         with suppress(BadSource):  # a folder that somebody emptied or filled by hand

@@ -51,7 +51,7 @@ class CdlQuery(Query):
 
 
 class BatchQuery(Query):
-    """What holds the files of one config together while it is brought in, so that no others get among them."""
+    """What holds the files of one config together while it is imported, so that no others get among them."""
 
     batch: str = Field("", pattern=r"^\w{0,40}$")
 
@@ -63,13 +63,13 @@ class ConfigFileQuery(BatchQuery):
 
 
 class ConfigPath(BaseModel):
-    """A config brought in, by its name, in an address."""
+    """A config imported, by its name, in an address."""
 
     name: str
 
 
 class ConfigOut(BaseModel):
-    """A config that was brought in, and what of it does not work."""
+    """A config that was imported, and what of it does not work."""
 
     source: str
     title: str
@@ -85,7 +85,7 @@ class FileInput(BaseModel):
 
 
 class WarningsOut(BaseModel):
-    """The mistakes of a colour chain."""
+    """The mistakes of a colour pipeline."""
 
     warnings: list[ColourWarning]
 

@@ -4,7 +4,7 @@ from pydantic import BaseModel
 
 
 class ComparisonImageOut(BaseModel):
-    """A picture that was brought in for comparing."""
+    """A picture that was imported for comparing."""
 
     picture: str
     title: str

@@ -71,7 +71,7 @@ def get_file(path: FilePath) -> Response:
 
 @dataclass(frozen=True)
 class _Noted:
-    """An order, its folder, and the number under which the record has it."""
+    """An order, its folder, and the number under which the database has it."""
 
     number: int
     folder: Path
@@ -79,7 +79,7 @@ class _Noted:
 
 
 def _noted_order(context: AppContext, variant_id: int, wanted: NewDelivery) -> _Noted:
-    """Check what is wanted, and note in the record that it begins. Raises `BadSource` for frames that are not there."""
+    """Check an order and store its delivery as running. Raises `BadSource` for missing frames."""
     with context.database.reading() as session:
         row = find_variant(session, variant_id)
         document, render, name, shot_id = variant_document(row), shot_render(row.shot), row.name, row.shot_id
@@ -105,7 +105,7 @@ def _deliver(context: AppContext, job: Job, noted: _Noted) -> dict[str, Any]:
 
 @contextmanager
 def _record_end(context: AppContext, number: int) -> Iterator[None]:
-    """Note in the record how a delivery ends, however it does."""
+    """Note in the database how a delivery ends, however it does."""
     state, error = DONE, None
     try:
         yield

@@ -138,7 +138,7 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
 
 
 def _as_job(work: Callable[[Progress], Result], viewer: str) -> Result:
-    """An exact picture, which gives way to more urgent ones; pages are told of one that takes long, and can stop it."""
+    """An exact image, which gives way to more urgent ones; pages are told of one that takes long, and can stop it."""
     jobs = app_context().jobs
 
     def run(job: Job) -> Result:
@@ -260,7 +260,7 @@ def _enlarged(wanted: _Size, region: Region) -> tuple[int, int] | None:
 
 
 def _shown(evaluator: Evaluator, viewport: Viewport) -> Region:
-    """What a look shows, in columns and rows of the displayed picture."""
+    """What a viewport shows, in columns and rows of the displayed picture."""
     across, down = evaluator.render.offset
     return Region(x=viewport.x - across, y=viewport.y - down, width=viewport.width, height=viewport.height)
 

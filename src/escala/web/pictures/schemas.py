@@ -28,7 +28,7 @@ class Aids(BaseModel):
 
 
 class SubjectRequest(Preview):
-    """What is looked at: a station of the variant, one of its passes, or a picture that was brought in."""
+    """What is looked at: a station of the variant, one of its passes, or a picture that was imported."""
 
     station: str = "display"
     pass_name: str | None = None

@@ -45,7 +45,7 @@ def list_presets() -> dict[str, Any]:
 
 @routes.put("", responses={200: PresetOut})
 def put_preset(body: PresetKept) -> dict[str, Any]:
-    """Keep corrections under a name; where and of what they were is left out."""
+    """Keep corrections under a name; where and of what they were is excluded."""
     with app_context().database.writing() as session:
         row = keep_preset(session, body.name, body.corrections)
         return {"name": row.name, "corrections": row.corrections}

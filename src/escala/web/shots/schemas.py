@@ -103,7 +103,7 @@ class ShotChange(BaseModel):
 
 
 class ShotFacts(NamedTuple):
-    """What the record says of a shot, beside its render."""
+    """What the database holds of a shot, beside its render."""
 
     id: int
     name: str

@@ -170,7 +170,7 @@ def _stepped(path: VariantPath, step: Callable[[Session, VariantRow], VariantRow
 
 
 def _check(shot_id: int, edit: PreparedEdit) -> None:
-    """Refuse an edit that could never be shown, before the record is held: that may take a while."""
+    """Refuse an edit that could never be shown, before the database is held: that may take a while."""
     context, before, after = app_context(), edit.before, edit.after
     if after.corrections != before.corrections or after.pictures != before.pictures:
         context.resolve_paths(after)
@@ -182,7 +182,7 @@ def _check(shot_id: int, edit: PreparedEdit) -> None:
 
 @routes.post("/variants/<int:variant_id>/edits", responses={200: VariantOut})
 def edit(path: VariantPath, body: Edit) -> dict[str, Any]:
-    """Save an edit that was made on the newest state. It is worked out before the record is held."""
+    """Save an edit that was made on the newest state. It is worked out before the database is held."""
     with app_context().database.reading() as session:
         row = find_variant(session, path.variant_id)
     prepared = prepare_edit(row, body.base, body.patch, body.label)
