@@ -29,3 +29,10 @@ export function percent(share: number): string {
 
 /** By how many stops a thumbnail is brightened, where it is. */
 export const liftText = (stops: number) => (stops ? `+${stops} stops` : '')
+
+const MOMENT = new Intl.DateTimeFormat('en-GB', {
+  day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit',
+}) // prettier-ignore
+
+/** A moment of local time as "30 Nov 23:45". */
+export const momentText = (moment: string) => MOMENT.format(new Date(moment)).replace(',', '')

@@ -66,6 +66,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.locator("canvas").click(position={"x": 500, "y": 330})
     page.get_by_role("region", name="Probe").get_by_text("Scene-linear").wait_for()
     helper.at_rest(page)
+    _all_drawn(page)
     page.screenshot(path=TARGET / "balance.png")
     for station, words in STATIONS.items():
         page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
@@ -105,7 +106,7 @@ def _through_a_camera(page: Page, helper: BrowserTest) -> None:
     expect(page.get_by_role("textbox", name="Focus distance, number")).not_to_have_value("1.00")
     helper.type_level(page, "Blur radius at infinity", "11")
     page.mouse.move(box["x"] + 0.6 * box["width"], box["y"] + 0.42 * box["height"])
-    page.get_by_text("blur radius").wait_for()
+    expect(page.locator(".named")).to_contain_text("blur radius")
     page.screenshot(path=TARGET / "depth.png")
     helper.go(page, "Lens")
     page.get_by_role("button", name="Glow", exact=True).click()
@@ -142,8 +143,9 @@ def _recolour(page: Page, helper: BrowserTest) -> None:
     page.get_by_role("button", name="Close", exact=True).click()
     helper.at_rest(page)
     page.screenshot(path=TARGET / "surface.png")
-    for _ in range(6):
+    for _ in range(7):
         page.get_by_role("button", name="Undo").click()
+        helper.at_rest(page)
     helper.at_rest(page)
     helper.go(page, "Display")
     helper.at_rest(page)
@@ -162,8 +164,8 @@ def _compare(page: Page, helper: BrowserTest) -> None:
     page.locator("canvas").click(position={"x": 250, "y": 110}, modifiers=["Shift"])
     page.get_by_role("region", name="Scope").get_by_label("Scope").select_option("parade")
     page.get_by_alt_text("parade of the image").wait_for()
-    page.get_by_role("region", name="Scope").scroll_into_view_if_needed()
     helper.at_rest(page)
+    _all_drawn(page)
     page.screenshot(path=TARGET / "measure.png")
     page.get_by_role("button", name="Remove Soft").click()
     page.get_by_role("navigation", name="Path").get_by_role("button", name="Display").click()
@@ -186,7 +188,10 @@ def write_ramps(target: Path) -> None:
 
 
 def _all_drawn(page: Page) -> None:
-    """Wait for every picture of the page, those of style sheets too."""
+    """Wait for every image of the page, those of style sheets too."""
+    page.wait_for_function(
+        "[...document.querySelectorAll('.kinds .small')].every((e) => e.style.backgroundImage.includes('blob'))"
+    )
     addresses = "[...document.querySelectorAll('.small')].map((e) => getComputedStyle(e).backgroundImage.slice(5, -2))"
     load = "(a) => { const i = new Image(); i.src = a; return i.decode().catch(() => 0) }"
     page.evaluate(f"Promise.all([...new Set([...[...document.images].map((i) => i.src), ...{addresses}])].map({load}))")

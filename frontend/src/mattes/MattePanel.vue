@@ -124,7 +124,7 @@ function join(how: string) {
   font-size: 12px;
 }
 .close {
-  margin: 0 44px 0 auto;
+  margin: 0 92px 0 auto;
 }
 .row {
   display: flex;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { pluralise } from '@/format'
+import { momentText, pluralise } from '@/format'
 import { computed, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
 import type { Delivery } from '@/api/types'
@@ -30,8 +30,6 @@ watch(
   { immediate: true },
 )
 
-const time = (moment: string) =>
-  new Date(moment).toLocaleString([], { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 const WORDS: Record<Delivery['state'], string> = {
   running: 'In progress',
   done: 'Done',
@@ -48,7 +46,7 @@ const words = (delivery: Delivery) =>
     <h3>Deliveries</h3>
     <details v-for="(delivery, index) in deliveries" :key="delivery.id" :open="index === 0">
       <summary>
-        <span>{{ time(delivery.created) }}</span>
+        <span>{{ momentText(delivery.created) }}</span>
         <span :class="{ warning: delivery.state === 'failed' || delivery.state === 'interrupted' }">
           {{ words(delivery) }}
         </span>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { momentText } from '@/format'
 import { computed, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
 import type { Revision, Variant } from '@/api/types'
@@ -36,8 +37,6 @@ watch(
 const BRANCHES = { undone: 'undone', other: 'other branch' }
 const picture = (number: number) =>
   `/api/variants/${shots.variant!.id}/revisions/${number}/picture?key=${shots.renderKey}`
-const time = (moment: string) =>
-  new Date(moment).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })
 
 async function hold(revision: Revision) {
   try {
@@ -72,7 +71,7 @@ async function hold(revision: Revision) {
               revision.number === shots.variant?.head
                 ? 'Current'
                 : revision.number
-                  ? time(revision.created)
+                  ? momentText(revision.created)
                   : ''
             }}
             <template v-if="revision.branch"> · {{ BRANCHES[revision.branch] }}</template>
