@@ -190,7 +190,7 @@ def write_ramps(target: Path) -> None:
 def _all_drawn(page: Page) -> None:
     """Wait for every image of the page, those of style sheets too."""
     page.wait_for_function(
-        "[...document.querySelectorAll('.kinds .small')].every((e) => e.style.backgroundImage.includes('blob'))"
+        "() => [...document.querySelectorAll('.kinds .small')].every((e) => e.style.backgroundImage.includes('blob'))"
     )
     addresses = "[...document.querySelectorAll('.small')].map((e) => getComputedStyle(e).backgroundImage.slice(5, -2))"
     load = "(a) => { const i = new Image(); i.src = a; return i.decode().catch(() => 0) }"
