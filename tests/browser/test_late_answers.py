@@ -212,3 +212,21 @@ class LateAnswerTest(BrowserTest):
         expect(self.light_head(self.page, "Cabin")).to_contain_text("+1.50")
         self.assertEqual((self.stops("beacon"), self.stops("cabin")), (-2.0, 1.5))
         self.page.unroute("**/api/events*")
+
+    def test_an_image_superseded_by_an_aborted_request_is_requested_again(self) -> None:
+        superseded: list[bool] = []
+
+        def once_each(route: Route) -> None:
+            live = bool(route.request.post_data_json["live"])
+            if live in superseded:
+                return route.continue_()
+            superseded.append(live)
+            document = {"type": "about:blank", "status": 409, "title": "Superseded", "detail": "Superseded."}
+            route.fulfill(status=409, content_type="application/problem+json", body=json.dumps(document))
+
+        self.go(self.page, "Balance")
+        self.page.route("**/picture", once_each)
+        self.drag_head("Beacon", -48)
+        self.at_rest(self.page)
+        self.page.unroute("**/picture")
+        self.assertEqual(superseded, [True, False])

@@ -12,6 +12,7 @@ export class Problem extends Error {
   constructor(
     readonly status: number,
     sentence: string,
+    readonly title = '',
   ) {
     super(sentence)
   }
@@ -39,8 +40,8 @@ function noAnswer(error: unknown): never {
 }
 
 function problemOf(status: number, error: unknown): Problem {
-  const detail = (error as { detail?: string } | undefined)?.detail
-  return new Problem(status, detail ?? `The server answered with status ${status}.`)
+  const { detail, title } = (error ?? {}) as { detail?: string; title?: string }
+  return new Problem(status, detail ?? `The server answered with status ${status}.`, title)
 }
 
 /** What is looked at: a station of the variant, one of its passes, or a picture that was brought in. */

@@ -15,10 +15,14 @@ export interface LoopHooks {
 }
 
 const REST_MS = 140
-const AGAIN_MS = 600
-// What the server answers where a newer wish replaced this one, and where too many wait.
+// What the server answers where another request of this viewer replaced this one or it was stopped, and where too
+// many wait.
 const REPLACED = 409
+const SUPERSEDED = 'Superseded'
 const BUSY = 503
+// When a request is repeated. An aborted one that reaches the server late supersedes the newest.
+const BUSY_MS = 600
+const SUPERSEDED_MS = 50
 
 /**
  * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
@@ -94,10 +98,10 @@ export class ImageScheduler {
     }
   }
 
-  /** The server has more to do than it can: ask once more in a while, unless something newer is wanted by then. */
-  private async again(wish: ImageRequest): Promise<void> {
+  /** Repeat a request after a delay, unless something newer is wanted by then. */
+  private async again(wish: ImageRequest, delay: number): Promise<void> {
     const number = this.number
-    await new Promise((done) => setTimeout(done, AGAIN_MS))
+    await new Promise((done) => setTimeout(done, delay))
     if (!this.stopped && number === this.number) this.wanted = { wish, moving: this.moving }
   }
 
@@ -108,9 +112,10 @@ export class ImageScheduler {
       void this.unpack(answer, wish, !live, ++this.answers, signal)
       return true
     } catch (error) {
-      const status = error instanceof Problem ? error.status : 0
+      const { status, title } = error instanceof Problem ? error : { status: 0, title: '' }
       if (this.stopped || signal?.aborted) return false
-      if (status === BUSY) await this.again(wish)
+      if (status === BUSY) await this.again(wish, BUSY_MS)
+      else if (title === SUPERSEDED && !this.wanted) await this.again(wish, SUPERSEDED_MS)
       else if (status !== REPLACED) this.hooks.failed(error)
       return false
     }
