@@ -25,9 +25,9 @@ const BUSY_MS = 600
 const SUPERSEDED_MS = 50
 
 /**
- * Keeps one request under way. A newer wish replaces the one that waits; when the hand rests, the exact picture
- * follows the fast one, and is given up when something newer is wanted. The next one is asked for while the last is
- * still unpacked. A late answer never replaces a newer one.
+ * Keeps one request under way. A newer request replaces the one that waits; when dragging pauses, the exact image
+ * follows the fast one, and is aborted when something newer is requested. The next image is requested while the last
+ * is still decoded. A late answer never replaces a newer one, and the newest request is repeated if it is superseded.
  */
 export class ImageScheduler {
   private wanted: { wish: ImageRequest; moving: boolean } | null = null
