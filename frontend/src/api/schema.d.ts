@@ -47,7 +47,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a config of the files that were brought in, and try all that it offers. */
+        /** Make a config of the files that were imported, and try all that it offers. */
         post: operations["colour_finish_config_configs__string_name__post"];
         delete?: never;
         options?: never;
@@ -200,7 +200,7 @@ export interface paths {
         };
         /** All presets by their names. */
         get: operations["presets_list_presets_get"];
-        /** Keep corrections under a name; where and of what they were is left out. */
+        /** Keep corrections under a name; where and of what they were is excluded. */
         put: operations["presets_put_preset_put"];
         post?: never;
         /** Take a preset away. */
@@ -356,7 +356,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether so many bytes can be brought in: asked before they are sent. */
+        /** Whether so many bytes can be imported: asked before they are sent. */
         get: operations["uploads_upload_capacity_uploads_capacity_get"];
         put?: never;
         post?: never;
@@ -459,7 +459,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The mistakes of a variant's colour chain, with their shares and places. */
+        /** The mistakes of a variant's colour pipeline, with their shares and places. */
         get: operations["colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get"];
         put?: never;
         post?: never;
@@ -547,7 +547,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Save an edit that was made on the newest state. It is worked out before the record is held. */
+        /** Save an edit that was made on the newest state. It is worked out before the database is held. */
         post: operations["variants_edit_variants__int_variant_id__edits_post"];
         delete?: never;
         options?: never;
@@ -1391,7 +1391,7 @@ export interface components {
         };
         /**
          * ComparisonImageOut
-         * @description A picture that was brought in for comparing.
+         * @description A picture that was imported for comparing.
          */
         ComparisonImageOut: {
             /** Picture */
@@ -1451,7 +1451,7 @@ export interface components {
         };
         /**
          * ConfigOut
-         * @description A config that was brought in, and what of it does not work.
+         * @description A config that was imported, and what of it does not work.
          */
         ConfigOut: {
             /** Faults */
@@ -2545,7 +2545,7 @@ export interface components {
         };
         /**
          * JoinMatte
-         * @description Mattes put together: any of them, all of them, the first minus the others, their product, their sum.
+         * @description Mattes combined: any of them, all of them, the first minus the others, their product, their sum.
          */
         JoinMatte: {
             /**
@@ -2583,7 +2583,7 @@ export interface components {
         };
         /**
          * Label
-         * @description One of several pictures laid on a surface by its uv pass.
+         * @description One of several pictures applied to a surface by its uv pass.
          *
          *     It is scaled about the middle of the uv square, then turned counter-clockwise as seen, then moved, in uv. `space`
          *     None: as its file says. `uv` None: the pass that was recognised. `v_up`: v = 0 is the picture's lower edge.
@@ -3553,7 +3553,7 @@ export interface components {
         };
         /**
          * Recipe
-         * @description Terms put together in order, all times `factor`. `name` says along which axes it can be balanced.
+         * @description Terms combined in order, all times `factor`. `name` says along which axes it can be balanced.
          */
         Recipe: {
             /**
@@ -4026,7 +4026,7 @@ export interface components {
         };
         /**
          * SharpenCorrection
-         * @description More of what a Gaussian would take away.
+         * @description More of what a Gaussian would remove.
          */
         SharpenCorrection: {
             /**
@@ -4301,7 +4301,7 @@ export interface components {
         };
         /**
          * SubjectRequest
-         * @description What is looked at: a station of the variant, one of its passes, or a picture that was brought in.
+         * @description What is looked at: a station of the variant, one of its passes, or a picture that was imported.
          */
         SubjectRequest: {
             /**
@@ -4853,7 +4853,7 @@ export interface components {
         };
         /**
          * WarningsOut
-         * @description The mistakes of a colour chain.
+         * @description The mistakes of a colour pipeline.
          */
         WarningsOut: {
             /** Warnings */
