@@ -3,6 +3,7 @@ import type { PatchStep } from '@/api/types'
 import { pointerStep } from '@/document/levels'
 import type { MatteTarget } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
+import { withFreeIds } from '@/document/entryIds'
 
 export interface Entry {
   id?: string
@@ -33,16 +34,16 @@ export function useEntries<Kept extends Entry>(place: string) {
 
   const show = (id: string, change: object) => shots.preview(patch(id, change))
   const keep = (id: string, change: object, label: string) => void shots.edit(patch(id, change), label)
-  const added = (entry: object, first: boolean) => [
-    { op: 'add' as const, path: `${place}/${first ? 0 : '-'}`, value: entry },
-  ]
-  const showNew = (entry: object, first = false) => shots.preview(added(entry, first))
   const drop = (id: string, label: string) => void shots.edit([{ op: 'remove', path: at(id) }], label)
 
-  /** Add an entry; the one that it became, with its id. */
-  async function add(entry: object, label: string, first = false): Promise<Kept | undefined> {
-    await shots.edit(added(entry, first), label)
-    return first ? all.value[0] : all.value.at(-1)
+  /** Add entries at the end as one edit. Returns their ids, by which they can be edited before they are saved. */
+  function add<New extends Entry>(entries: New[], label: string): string[] {
+    const identified = withFreeIds(entries, all.value)
+    void shots.edit(
+      identified.map((entry) => ({ op: 'add' as const, path: `${place}/-`, value: entry })),
+      label,
+    )
+    return identified.map((entry) => entry.id!)
   }
 
   /** To the place of another. */
@@ -67,5 +68,5 @@ export function useEntries<Kept extends Entry>(place: string) {
     }
   }
 
-  return { all, move, show, keep, showNew, add, drop, matteTarget }
+  return { all, move, show, keep, add, drop, matteTarget }
 }

@@ -1,5 +1,5 @@
 import { createSharedComposable } from '@vueuse/core'
-import { computed, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
 import type { Probe } from '@/api/types'
 import { usePlayback } from '@/stores/playback'
@@ -7,13 +7,15 @@ import { useWorkspace, type Pin } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
 
-/** What is at the pins, asked for once by all who show it; null while it is not known for this very place. */
+/** Pixel values at the pins, requested once for all who show them; null where a pin has none yet. */
 export const usePinProbe = createSharedComposable(() => {
   const shots = useShot()
   const workspace = useWorkspace()
   const notifications = useNotifications()
   const playback = usePlayback()
   const answered = shallowRef<Map<string, Probe>>(new Map())
+  /** Whether the values shown are older than pins, sample size, frame or document. */
+  const loading = ref(false)
   const asked = new Map<string, Promise<Probe>>()
   const keyOf = (pin: Pin) => `${pin.x} ${pin.y}`
 
@@ -46,14 +48,18 @@ export const usePinProbe = createSharedComposable(() => {
     async (_now, _before, onCleanup) => {
       let stale = false
       onCleanup(() => (stale = true))
+      loading.value = false
       const id = shots.variant?.id
       if (id === undefined || playback.playing) return
       const pins = workspace.pins
+      loading.value = true
       try {
         const found = await Promise.all(pins.map(ask))
         if (!stale) answered.value = new Map(found.map((probe, i) => [keyOf(pins[i]!), probe]))
       } catch (error) {
         if (!stale) notifications.show(error)
+      } finally {
+        if (!stale) loading.value = false
       }
     },
     { immediate: true },
@@ -61,5 +67,5 @@ export const usePinProbe = createSharedComposable(() => {
 
   const probes = computed(() => workspace.pins.map((pin) => answered.value.get(keyOf(pin)) ?? null))
   const probe = computed(() => probes.value[workspace.chosenPin] ?? null)
-  return { probe, probes, ask }
+  return { probe, probes, loading, ask }
 })

@@ -29,12 +29,10 @@ const choosing = computed(() => adding.value || !listed.value.length)
 const nameOf = (correction: Correction) => titleOf(KIND_BY_NAME.get(correction.kind)!)
 const made = (kind: Kind) => ({ kind: kind.kind, ...kind.start, ...(props.of ? { of: props.of } : {}) })
 
-/** The new row is opened, unless another was opened before it was saved. */
-async function add(kind: Kind) {
+function add(kind: Kind) {
   adding.value = false
-  const before = opened.value
-  const added = await corrections.add(made(kind), `${titleOf(kind)} added`)
-  if (added?.id && opened.value === before) opened.value = added.id
+  const [id] = corrections.add([made(kind)], `${titleOf(kind)} added`)
+  opened.value = id!
 }
 
 /** Looks and named transforms of the colour config act at Finish. */
@@ -47,7 +45,8 @@ const configNames = computed(() =>
 
 function addConfig(name: string) {
   adding.value = false
-  void corrections.add({ kind: 'config', name }, `${name} added`)
+  const config = { kind: 'config', name }
+  corrections.add([config], `${name} added`)
 }
 
 const { presets, keep } = usePresets()
@@ -62,12 +61,11 @@ function keepAll() {
 /** The corrections of a preset after those that are here, as one edit. */
 function lay(preset: Preset) {
   adding.value = false
-  const patch = preset.corrections.map((correction) => ({
-    op: 'add' as const,
-    path: `${props.place}/-`,
-    value: { ...correction, ...(props.of ? { of: props.of } : {}) },
+  const laid = preset.corrections.map((correction) => ({
+    ...correction,
+    ...(props.of ? { of: props.of } : {}),
   }))
-  void shots.edit(patch, `Preset ${preset.name} applied`)
+  corrections.add(laid, `Preset ${preset.name} applied`)
 }
 
 /** To the place of another that is listed. */

@@ -9,7 +9,7 @@ import { usePinProbe } from '@/composables/usePinProbe'
 /** Pixel values at the pins, and which lights, components and passes make them. */
 const workspace = useWorkspace()
 const notifications = useNotifications()
-const { probe, probes } = usePinProbe()
+const { probe, probes, loading } = usePinProbe()
 const copied = ref(false)
 const SIZES = [1, 3, 5, 11, 21]
 const MOST_PASSES = 6
@@ -73,7 +73,7 @@ async function copy() {
 </script>
 
 <template>
-  <section class="bench-part probe-panel" aria-label="Probe">
+  <section class="bench-part probe-panel" aria-label="Probe" :aria-busy="loading">
     <div class="bench-head">
       <h2>Probe</h2>
       <label v-if="probe" class="quiet size">

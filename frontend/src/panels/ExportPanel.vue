@@ -82,9 +82,10 @@ async function deliver() {
   z-index: 5;
   top: 90px;
   right: 0;
-  max-height: calc(100vh - 114px);
+  height: calc(100vh - 114px);
   overflow-y: auto;
   display: grid;
+  align-content: start;
   gap: 8px;
   width: 356px;
   padding: 12px 16px 16px;

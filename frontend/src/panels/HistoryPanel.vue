@@ -102,7 +102,7 @@ async function hold(revision: Revision) {
   flex-direction: column;
   gap: 8px;
   width: 356px;
-  max-height: calc(100vh - 114px);
+  height: calc(100vh - 114px);
   padding: 12px 16px;
   background: var(--surface-2);
   border: 1px solid var(--line);

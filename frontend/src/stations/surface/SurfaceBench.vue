@@ -4,12 +4,12 @@ import { NEUTRAL_RECOLOUR } from '@/api/defaults'
 import type { SurfaceChange } from '@/api/types'
 import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
-import { useEntries } from '@/composables/useEntries'
+import { useEntries, type Entry } from '@/composables/useEntries'
 import ChangePart from './ChangePart.vue'
 
 /** Surfaces changed before light multiplies them: shading, highlights and reflections stay right. */
 const shots = useShot()
-const shelf = useMattes()
+const mattes = useMattes()
 const changes = useEntries<SurfaceChange>('/surface/changes')
 const coloured = computed(() =>
   (shots.variant?.reading.passes ?? []).filter((p) => p.part === 'colour').map((p) => p.component ?? ''),
@@ -17,14 +17,15 @@ const coloured = computed(() =>
 const hasUv = computed(() => (shots.variant?.reading.passes ?? []).some((p) => p.role === 'uv'))
 const GREY = [0.18, 0.18, 0.18]
 
-/** The shelf opens with it: the next thing to say is where. */
-async function add(value: object, label: string, words: string) {
-  const made = await changes.add(value, label)
-  if (made?.id) shelf.show(changes.matteTarget(made.id, words))
+/** The mattes open with it: the next choice is where it acts. */
+function add<New extends Entry>(change: New, label: string, words: string) {
+  const [id] = changes.add([change], label)
+  mattes.show(changes.matteTarget(id!, words))
 }
 
-const turn = () => add({ ...NEUTRAL_RECOLOUR }, 'Recolour added', 'the recolour')
-const repaint = () => add({ kind: 'repaint', from: GREY, to: GREY }, 'Replace colour added', 'the replaced colour') // prettier-ignore
+const recolour = () => add({ ...NEUTRAL_RECOLOUR }, 'Recolour added', 'the recolour')
+const replaceColour = () =>
+  add({ kind: 'repaint', from: GREY, to: GREY }, 'Replace colour added', 'the replaced colour')
 const label = () => add({ kind: 'label', pictures: [] }, 'Label added', 'the label')
 </script>
 
@@ -39,8 +40,8 @@ const label = () => add({ kind: 'label', pictures: [] }, 'Label added', 'the lab
   <template v-else>
     <section class="bench-part" aria-label="Change a surface">
       <div class="bench-head">
-        <button type="button" @click="turn">Recolour</button>
-        <button type="button" @click="repaint">Replace colour</button>
+        <button type="button" @click="recolour">Recolour</button>
+        <button type="button" @click="replaceColour">Replace colour</button>
         <button
           type="button"
           :disabled="!hasUv"
