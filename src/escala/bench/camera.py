@@ -13,7 +13,7 @@ from escala.core.depth.motion import motion_blur, shutter_times
 from escala.core.depth.preview import motion_blur_coarsely
 from escala.core.lens.glow import SIZES, glow
 from escala.core.planes import Planes, narrow_to_half
-from escala.engine.colour.pipeline import finish_refining
+from escala.engine.colour.refining import REFINER
 from escala.engine.evaluator import Evaluator
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.request import Quality
@@ -99,7 +99,7 @@ class CameraShot:
         for document in documents:
             subject = Subject(evaluator, Variant.model_validate_json(to_json(document)), viewer="bench")
             times.append(once(lambda s=subject: screen_picture(s, viewport, Quality.PREVIEW)))  # type: ignore[misc]
-            finish_refining()
+            REFINER.wait()
         return float(np.percentile(times[4:], 95))
 
     def close(self) -> None:

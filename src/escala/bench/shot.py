@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 import psutil
 
-from escala.engine.colour.pipeline import finish_refining
+from escala.engine.colour.refining import REFINER
 from escala.engine.evaluator import Evaluator
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.request import Quality
@@ -60,7 +60,7 @@ def bench_edit(shot: BigShot) -> Figure:
     evaluator, viewport = shot.evaluator(), fit_viewport(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in (1, 2, 3):
         screen_picture(Subject(evaluator, _variant(step)), viewport, Quality.PREVIEW)
-    finish_refining()
+    REFINER.wait()
     times = []
     for step in range(_EDITS):
         edited = Subject(evaluator, _variant(step))
@@ -136,6 +136,6 @@ def balance_alone(file: Path, store: Path) -> None:
     evaluator, viewport = evaluator_pool.engine_for(0, render), fit_viewport(0, 0, WIDTH, HEIGHT, 1280, 720)
     for step in range(40):
         screen_picture(Subject(evaluator, _variant(step)), viewport, Quality.PREVIEW)
-    finish_refining()
+    REFINER.wait()
     screen_picture(Subject(evaluator, _variant(3)), viewport, Quality.EXACT)
     print(psutil.Process(os.getpid()).memory_info().rss)

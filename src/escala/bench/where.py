@@ -10,7 +10,7 @@ import numpy as np
 
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, name_to_id_bits
 from escala.core.planes import narrow_to_half
-from escala.engine.colour.pipeline import finish_refining
+from escala.engine.colour.refining import REFINER
 from escala.engine.evaluator import Evaluator
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.request import Quality
@@ -106,7 +106,7 @@ def _show(evaluator: Evaluator, variant: Variant) -> None:
 def _p95(evaluator: Evaluator, variant: Callable[[int], Variant]) -> float:
     for step in (1, 2, 3):
         _show(evaluator, variant(step))
-    finish_refining()
+    REFINER.wait()
     variants = [variant(step) for step in range(_EDITS)]
     return float(np.percentile([once(lambda v=edited: _show(evaluator, v)) for edited in variants], 95))  # type: ignore[misc]
 

@@ -3,7 +3,7 @@
 OpenColorIO's processor is the truth; this table is its fast stand-in while something is dragged.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,9 @@ from ..kernels import thread_count
 from ..planes import Planes, as_colour
 from .config import ColourConfig, View
 from .view_cells import CELLS, as_unfollowed, cell_words, look_up, pack_nodes, position_values
+
+# Words of cells, and the nodes that they refer to.
+Table = tuple[NDArray[Any], NDArray[Any]]
 
 # A cell that is off by more than this, of 255 and half of it rounding, is divided into so many parts along each side;
 # a divided one that still is by more than the second, is not followed.
@@ -24,6 +27,8 @@ _STEP_PLACES = 20_000
 
 class BakedView:
     """A display view of one working space, as 8-bit pixels, at most 2 of 255 off.
+
+    `table` may be replaced by that of the same view, refined elsewhere.
 
     `refine` divides the cells in which the view bends too sharply for the table, which it does at the edges of the
     display's gamut, and marks those that no table follows: their colours, few in any picture, go through the processor.
@@ -38,56 +43,46 @@ class BakedView:
         grid = pack_nodes(self._exact(np.indices((CELLS + 1,) * 3).reshape(3, -1).T))
         corners = np.lib.stride_tricks.sliding_window_view(grid.reshape((CELLS + 1,) * 3), (2, 2, 2))
         own = np.ascontiguousarray(corners).reshape(-1)
-        self._table = cell_words(np.arange(CELLS**3) * 8, 1), own
+        self.table: Table = cell_words(np.arange(CELLS**3) * 8, 1), own
 
-    def refine(self, stop: Callable[[], bool] = lambda: False) -> None:
-        """Divide the cells that are off; some seconds of work, and the view may be used meanwhile.
+    def refine(self) -> None:
+        """Divide the cells that are off: some seconds of work."""
+        bent = self._off(np.arange(CELLS**3), _anywhere(12), _anywhere(64), _DIVIDED)
+        self._divide(bent)
+        self._mark(self._off(bent, _in_each_part(1), _in_each_part(4), _UNFOLLOWED))
 
-        It ends early, and changes nothing more, as soon as `stop` says so.
-        """
-        bent = self._off(np.arange(CELLS**3), _anywhere(12), _anywhere(64), _DIVIDED, stop)
-        if not stop():
-            self._divide(bent, stop)
-            self._mark(self._off(bent, _in_each_part(1), _in_each_part(4), _UNFOLLOWED, stop))
-
-    def _off(
-        self, cells: NDArray[np.intp], trials: NDArray[Any], more: NDArray[Any], most: float, stop: Callable[[], bool]
-    ) -> NDArray[np.intp]:
+    def _off(self, cells: NDArray[np.intp], trials: NDArray[Any], more: NDArray[Any], most: float) -> NDArray[np.intp]:
         """The cells that are off by more than `most` at trial places, or at more of them where a neighbour is.
 
         A bend is a surface through the table: where it only grazes a cell, it was seen next door.
         """
-        found = cells[self._errors(cells, trials, stop) > most]
+        found = cells[self._errors(cells, trials) > most]
         beside = np.setdiff1d(np.intersect1d(_around(found), cells), found)
-        grazed = beside[self._errors(beside, more, stop) > most]
+        grazed = beside[self._errors(beside, more) > most]
         return np.concatenate([found, grazed])
 
-    def _divide(self, bent: NDArray[np.intp], stop: Callable[[], bool]) -> None:
+    def _divide(self, bent: NDArray[np.intp]) -> None:
         """Give cells finer nodes of their own."""
-        words, nodes = self._table
+        words, nodes = self.table
         inside = np.indices((_PARTS + 1,) * 3).reshape(3, -1).T / _PARTS
         finer = np.empty((len(bent), len(inside)), np.int64)
         for chosen in _slices(len(bent), len(inside)):
-            if stop():
-                return
             places = (_places_of(bent[chosen])[:, None] + inside).reshape(-1, 3)
             finer[chosen] = pack_nodes(self._exact(places)).reshape(-1, len(inside))
         words = words.copy()
         words[bent] = cell_words(len(nodes) + np.arange(len(bent)) * len(inside), _PARTS)
-        self._table = words, np.concatenate([nodes, finer.ravel()])
+        self.table = words, np.concatenate([nodes, finer.ravel()])
 
     def _mark(self, unfollowed: NDArray[np.intp]) -> None:
-        words, nodes = self._table
+        words, nodes = self.table
         words = words.copy()
         words[unfollowed] = as_unfollowed(words[unfollowed])
-        self._table = words, nodes
+        self.table = words, nodes
 
-    def _errors(self, cells: NDArray[np.intp], trials: NDArray[Any], stop: Callable[[], bool]) -> NDArray[np.float32]:
-        """The largest error that shows at trial places of cells, of 255; (N,). Nothing, once `stop` says so."""
+    def _errors(self, cells: NDArray[np.intp], trials: NDArray[Any]) -> NDArray[np.float32]:
+        """The largest error that shows at trial places of cells, of 255; (N,)."""
         worst = np.zeros(len(cells), np.float32)
         for chosen in _slices(len(cells), len(trials)):
-            if stop():
-                break
             places = (_places_of(cells[chosen])[:, None] + trials).reshape(-1, 3)
             shown, _ = self._look_up(position_values(places).T, np.eye(3, dtype=np.float32))
             off = np.abs(np.clip(self._exact(places), 0, 255) - shown)
@@ -108,7 +103,7 @@ class BakedView:
         self, light: NDArray[np.float32], matrix: NDArray[np.float32]
     ) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
         """(3, N) light to (N, 3) bytes, and (N,) 1 where no table follows."""
-        words, nodes = self._table
+        words, nodes = self.table
         out, unfollowed = np.empty((light.shape[1], 3), np.uint8), np.empty(light.shape[1], np.uint8)
         look_up(np.ascontiguousarray(light), matrix, words, nodes, thread_count(), out, unfollowed)
         return out, unfollowed
@@ -136,7 +131,7 @@ def _in_each_part(count: int) -> NDArray[np.float64]:
 
 
 def _slices(count: int, places_each: int) -> Iterator[slice]:
-    """Cells in steps so short that whoever else needs the machine hardly waits."""
+    """Cells in steps of a bounded size in memory."""
     step = max(1, _STEP_PLACES // places_each)
     return (slice(first, min(first + step, count)) for first in range(0, count, step))
 

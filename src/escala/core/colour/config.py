@@ -95,6 +95,7 @@ class ColourConfig:
         own: bool = False,
         environment: bool = True,
     ) -> None:
+        self._arguments = source, key, context, own, environment
         self.own = own
         self.key = f"{key or source} {sorted((context or {}).items())}"
         files = source if isinstance(source, str) else _Tables(source)
@@ -115,6 +116,10 @@ class ColourConfig:
             self._context.setStringVar(name, value)
         if self._tables and not environment:
             self._check_places(self._tables)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Loaded anew from the same files where it is unpickled."""
+        return ColourConfig, self._arguments
 
     def _check_places(self, tables: "_Tables") -> None:
         """Raises what `read` raises for any place outside of its own folder at which the library would look."""

@@ -1,9 +1,5 @@
 """Which spaces and view apply to a shot: the variant's choices, else the render's and the config's own."""
 
-import atexit
-import os
-import sys
-import threading
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -18,6 +14,8 @@ from escala.media.path_safety import EVERYWHERE, Roots
 from escala.model.colour import ColourChoice
 from escala.model.display import DisplayChoice
 from escala.model.render import Render
+
+from .refining import REFINER
 
 
 class Choices(Protocol):
@@ -116,34 +114,9 @@ def _working_space(config: ColourConfig, name: str) -> WorkingSpace:
     return config.working_space(name)
 
 
-_closing = threading.Event()
-_refining: list[threading.Thread] = []
-
-
 @lru_cache(maxsize=4)
 def baked_view(config: ColourConfig, space: str, view: View) -> BakedView:
-    """The fast table of a view, made once; it is refined in the background, behind everything else."""
+    """The fast table of a view, made once and refined in the background."""
     made = BakedView(config, space, view)
-    thread = threading.Thread(target=_refine, args=(made,), name="refining a view", daemon=True)
-    _refining[:] = [*(other for other in _refining if other.is_alive()), thread]
-    thread.start()
+    REFINER.add(made)
     return made
-
-
-def finish_refining() -> None:
-    """Wait until every view in use is refined."""
-    for thread in _refining:
-        thread.join()
-
-
-def _refine(view: BakedView) -> None:
-    if sys.platform == "linux":
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 15)
-    view.refine(_closing.is_set)
-
-
-@atexit.register
-def _stop_refining() -> None:
-    """Native code must not run on while the interpreter goes."""
-    _closing.set()
-    finish_refining()

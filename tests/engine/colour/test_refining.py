@@ -1,0 +1,64 @@
+"""Baked views are refined by a child process."""
+
+import threading
+import time
+import unittest
+from unittest import mock
+
+import numpy as np
+import psutil
+
+from escala.core.colour.baked_view import BakedView
+from escala.engine.colour import refining
+from escala.engine.colour.refining import Refiner
+from escala.media.configs import SOFT, colour_config
+from tests.fixture_config import write_config
+from tests.fixtures import FolderTest
+
+
+def view_of(name: str) -> BakedView:
+    config = colour_config(name)
+    return BakedView(config, config.default_working_space, config.default_view)
+
+
+def is_refining() -> bool:
+    """Whether a child process of this one refines a view."""
+    return any(refining.__name__ in child.cmdline() for child in psutil.Process().children())
+
+
+class RefinerTest(FolderTest):
+    def test_the_table_is_that_of_the_view_refined_here(self) -> None:
+        own = str(write_config(self.folder))
+        refiner, view, here = Refiner(), view_of(own), view_of(own)
+        refiner.add(view)
+        here.refine()
+        refiner.wait()
+        for found, expected in zip(view.table, here.table, strict=True):
+            np.testing.assert_array_equal(found, expected)
+        self.assertGreater(view.table[1].size, view_of(own).table[1].size)
+
+    def test_a_view_that_is_no_longer_used_is_skipped(self) -> None:
+        refiner, kept, released = Refiner(), view_of(SOFT), threading.Event()
+        with mock.patch.object(refining.subprocess, "Popen") as start:
+            start.return_value.communicate.side_effect = lambda _: (released.wait(), b"")
+            refiner.add(kept)
+            refiner.add(view_of(SOFT))
+            released.set()
+            refiner.wait()
+        start.assert_called_once()
+
+    def test_closing_ends_the_child_process_at_once(self) -> None:
+        refiner, view = Refiner(), view_of("ACES 2")
+        before = view.table
+        refiner.add(view)
+        while not is_refining():
+            time.sleep(0.01)
+        started = time.perf_counter()
+        refiner.close()
+        refiner.wait()
+        self.assertLess(time.perf_counter() - started, 2)
+        self.assertIs(view.table, before)
+
+
+if __name__ == "__main__":
+    unittest.main()
