@@ -230,3 +230,29 @@ class LateAnswerTest(BrowserTest):
         self.at_rest(self.page)
         self.page.unroute("**/picture")
         self.assertEqual(superseded, [True, False])
+
+    def test_a_new_correction_is_edited_before_it_is_saved(self) -> None:
+        page = self.page
+        self.go(page, "Finish")
+        corrections = page.get_by_role("region", name="Corrections")
+        with self.held_back("**/edits"):
+            corrections.get_by_role("button", name="Contrast", exact=True).click()
+            amount = corrections.get_by_role("group", name="Contrast", exact=True).get_by_label("Amount, number")
+            amount.fill("2")
+            amount.press("Enter")
+            expect(corrections.locator(".sentence")).to_contain_text("contrast 2.00")
+        self.at_rest(page)
+        kept = self.state()["document"]["finish"]["corrections"]
+        self.assertEqual([(one["id"], one["amount"]) for one in kept], [("contrast1", 2.0)])
+        self.assertEqual(page.get_by_role("alert").all_inner_texts(), [""])
+
+    def test_an_image_request_that_comes_after_the_save_of_its_edit(self) -> None:
+        page = self.page
+        self.go(page, "Finish")
+        corrections = page.get_by_role("region", name="Corrections")
+        with self.held_back("**/picture") as held:
+            corrections.get_by_role("button", name="Contrast", exact=True).click()
+            expect(page.locator(".saved")).not_to_contain_text("Saving")
+            self.assertTrue(any('"contrast1"' in (route.request.post_data or "") for route in held))
+        self.at_rest(page)
+        self.assertEqual(page.get_by_role("alert").all_inner_texts(), [""])

@@ -154,6 +154,19 @@ class PictureApiTest(ApiTest):
         self.assertLess(darker.mean(), before.mean() - 5)
         self.assertEqual(self.client.get(f"/api/variants/{variant}").get_json()["head"], 0)
 
+    def test_a_preview_that_arrives_after_its_edit_was_saved_is_not_applied_twice(self) -> None:
+        variant = self.open_grid()
+        patch = [{"op": "add", "path": "/finish/corrections/-", "value": {"kind": "exposure", "id": "e1", "stops": 1}}]
+        preview = self.pixels(self.picture(variant, base=0, patch=patch))
+        edit = {"base": 0, "patch": patch, "label": "Exposure added"}
+        self.assertEqual(self.client.post(f"/api/variants/{variant}/edits", json=edit).status_code, 200)
+        np.testing.assert_array_equal(self.pixels(self.picture(variant, base=0, patch=patch)), preview)
+        np.testing.assert_array_equal(self.pixels(self.picture(variant, base=1)), preview)
+        without = self.picture(variant, patch=patch)
+        self.assertEqual(without.status_code, 422, without.get_data(as_text=True)[:200])
+        unknown = self.picture(variant, base=7, patch=patch)
+        self.assertIn("no revision 7", unknown.get_json()["detail"])
+
     def test_moving_and_resting_pictures_look_the_same(self) -> None:
         variant = self.open_grid()
         resting, moving = self.pixels(self.picture(variant)), self.pixels(self.picture(variant, live=True))

@@ -1,11 +1,16 @@
 import createClient from 'openapi-fetch'
 import type { paths } from './schema'
-import type { Aids, CdlFile, PatchStep, Region, StationName } from './types'
+import type { Aids, CdlFile, Draft, Region, StationName } from './types'
 
 /** This page: the server gives all pages a fair share of its time. */
 const CLIENT = { 'X-Client': Math.random().toString(36).slice(2) }
 
 export const api = createClient<paths>({ baseUrl: location.origin, headers: CLIENT })
+
+/** A draft as the client of the API types it. */
+export function bodyOf({ base, patch }: Draft) {
+  return { base, patch: patch as unknown as Record<string, never>[] }
+}
 
 /** What went wrong, in the server's own sentence. */
 export class Problem extends Error {
@@ -45,8 +50,7 @@ function problemOf(status: number, error: unknown): Problem {
 }
 
 /** What is looked at: a station of the variant, one of its passes, or a picture that was brought in. */
-export interface ViewSubject {
-  patch: PatchStep[]
+export interface ViewSubject extends Draft {
   frame: number | null
   station: StationName
   pass_name?: string
@@ -87,18 +91,16 @@ export async function fetchImage(
 /** The sheet of a board's small pictures, as an address for CSS; revoke it when it is replaced. */
 export async function fetchBoardSheet(
   variantId: number,
-  patch: PatchStep[],
-  frame: number | null,
-  lifted: boolean,
+  wish: Draft & { frame: number | null; lifted: boolean },
 ) {
-  const response = await postJson(`/api/variants/${variantId}/board/sheet`, { patch, frame, lifted })
+  const response = await postJson(`/api/variants/${variantId}/board/sheet`, wish)
   return URL.createObjectURL(await response.blob())
 }
 
 /** The sheet of the small pictures of mattes, as an address for CSS; revoke it when it is replaced. */
 export async function fetchShelfSheet(
   variantId: number,
-  wish: { patch: PatchStep[]; frame: number | null; first: number; count: number },
+  wish: Draft & { frame: number | null; first: number; count: number },
 ) {
   const response = await postJson(`/api/variants/${variantId}/mattes/sheet`, wish)
   return URL.createObjectURL(await response.blob())

@@ -1137,6 +1137,11 @@ export interface components {
          */
         BoardRequest: {
             /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /**
              * Frame
              * @default null
              */
@@ -1780,6 +1785,11 @@ export interface components {
          * @description A place in the displayed picture.
          */
         DepthRequest: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
             /**
              * Frame
              * @default null
@@ -3120,6 +3130,11 @@ export interface components {
          */
         OutlineRequest: {
             /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /**
              * Frame
              * @default null
              */
@@ -3213,6 +3228,11 @@ export interface components {
             against: components["schemas"]["Against"] | null;
             aids?: components["schemas"]["Aids"];
             /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /**
              * Frame
              * @default null
              */
@@ -3257,6 +3277,11 @@ export interface components {
          * @description A rectangle of pixels of the displayed picture, and the cryptomatte layer that is asked; all by default.
          */
         PointRequest: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
             /**
              * Frame
              * @default null
@@ -3379,9 +3404,16 @@ export interface components {
         };
         /**
          * Preview
-         * @description An edit under way: applied for the answer, not kept.
+         * @description An edit under way: applied for the answer, not kept. `base`: the revision it is applied to; None: the newest.
+         *
+         *     A request and the save of its edit may pass each other: without `base` the edit would then be applied twice.
          */
         Preview: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
             /**
              * Frame
              * @default null
@@ -3452,6 +3484,11 @@ export interface components {
          * @description A place in the displayed picture and the side of the square around it, in pixels.
          */
         ProbeRequest: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
             /**
              * Frame
              * @default null
@@ -3910,6 +3947,11 @@ export interface components {
          */
         ScopeRequest: {
             /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /**
              * Columns
              * @default 324
              */
@@ -4121,6 +4163,11 @@ export interface components {
          */
         ShelfRequest: {
             /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /**
              * Count
              * @default 256
              */
@@ -4304,6 +4351,11 @@ export interface components {
          * @description What is looked at: a station of the variant, one of its passes, or a picture that was imported.
          */
         SubjectRequest: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
             /**
              * Frame
              * @default null
@@ -4639,6 +4691,11 @@ export interface components {
          * @description A region, for the numbers behind its pixels: all of them, or so many columns and rows over it.
          */
         ValuesRequest: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
             /**
              * Frame
              * @default null

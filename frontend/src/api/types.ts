@@ -66,3 +66,9 @@ export interface PatchStep {
   path: string
   value?: unknown
 }
+
+/** An edit that is not saved yet: steps, and the revision that they are applied to; null: the newest. */
+export interface Draft {
+  base: number | null
+  patch: PatchStep[]
+}

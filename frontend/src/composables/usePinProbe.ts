@@ -23,14 +23,14 @@ export const usePinProbe = createSharedComposable(() => {
   function ask(pin: Pin): Promise<Probe> {
     const { id, head } = shots.variant!
     const key = [id, head, keyOf(pin), workspace.probeSize, workspace.frame, shots.renderKey].join()
-    const known = asked.get(key) ?? fetchProbe(id, pin).finally(() => asked.delete(key))
+    const known = asked.get(key) ?? fetchProbe(id, head, pin).finally(() => asked.delete(key))
     asked.set(key, known)
     return known
   }
 
-  async function fetchProbe(id: number, { x, y }: Pin): Promise<Probe> {
+  async function fetchProbe(id: number, base: number, { x, y }: Pin): Promise<Probe> {
     const params = { path: { variant_id: id } }
-    const body = { x, y, size: workspace.probeSize, frame: workspace.frame }
+    const body = { base, x, y, size: workspace.probeSize, frame: workspace.frame }
     return (await unwrap<{ probe: Probe }>(api.POST('/api/variants/{variant_id}/probe', { params, body })))
       .probe
   }

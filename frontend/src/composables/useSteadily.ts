@@ -1,6 +1,6 @@
 import { useDebounceFn } from '@vueuse/core'
 import { watch, type WatchSource } from 'vue'
-import type { PatchStep } from '@/api/types'
+import type { Draft } from '@/api/types'
 import { usePlayback } from '@/stores/playback'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
@@ -16,7 +16,7 @@ const LONGEST_MS = 2000
  * after the one under way. `also`: what else it depends on.
  */
 export function useSteadily(
-  load: (variantId: number, patch: PatchStep[]) => Promise<void>,
+  load: (variantId: number, draft: Draft) => Promise<void>,
   also: WatchSource<unknown> = () => null,
 ) {
   const shots = useShot()
@@ -58,7 +58,7 @@ export function useSteadily(
       ],
     ],
     // What follows a sequence that plays would only slow it: it catches up when it stops.
-    () => (playback.playing ? undefined : shots.draft.length ? calmly() : next()),
+    () => (playback.playing ? undefined : shots.draft.patch.length ? calmly() : next()),
     { immediate: true },
   )
 }

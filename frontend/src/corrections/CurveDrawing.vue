@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onScopeDispose, ref } from 'vue'
 import { fetchScope } from '@/api/client'
-import type { PatchStep, StationName } from '@/api/types'
+import type { Draft, StationName } from '@/api/types'
 import { pointerThrottle } from '@/widgets/pointerThrottle'
 import { useWorkspace } from '@/stores/workspace'
 import { useSteadily } from '@/composables/useSteadily'
@@ -34,10 +34,10 @@ let takes = pointerThrottle()
 /** The histogram of the picture there, in stops, under the curve. */
 const workspace = useWorkspace()
 const histogram = ref('')
-async function load(id: number, patch: PatchStep[]) {
+async function load(id: number, draft: Draft) {
   const size = { kind: 'overlay', scale: 'stops', columns: SIDE, rows: 150 } as const
   const whole = { region: null, object_name: null, frame: workspace.frame, station: props.station }
-  const address = await fetchScope(id, { ...size, ...whole, patch })
+  const address = await fetchScope(id, { ...size, ...whole, ...draft })
   if (histogram.value) URL.revokeObjectURL(histogram.value)
   histogram.value = address
 }

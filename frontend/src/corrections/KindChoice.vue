@@ -36,7 +36,12 @@ async function load() {
     await until(() => workspace.settled || isOver()).toBe(true)
     if (isOver() || id === undefined) return
     const patch = [{ op: 'add' as const, path: `${props.place}/-`, value: props.made(kind) }]
-    const subject = { patch, frame: workspace.frame, station: 'display' as const }
+    const subject = {
+      base: shots.variant?.head ?? null,
+      patch,
+      frame: workspace.frame,
+      station: 'display' as const,
+    }
     const wish = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
     const image = await fetchImage(id, wish).catch(() => null) // one that cannot be shown stays dark
     if (isOver()) return

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onScopeDispose, shallowRef, watch } from 'vue'
-import { api, unwrap } from '@/api/client'
+import { api, bodyOf, unwrap } from '@/api/client'
 import { useWorkspace } from '@/stores/workspace'
 import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
@@ -48,7 +48,7 @@ async function load(): Promise<void> {
   busy = true
   try {
     const params = { path: { variant_id: id } }
-    const body = { name, frame: workspace.frame, patch: shots.draft as unknown as Record<string, never>[] }
+    const body = { name, frame: workspace.frame, ...bodyOf(shots.draft) }
     const answer = await unwrap<{ outline: Outline[] }>(
       api.POST('/api/variants/{variant_id}/mattes/outline', { params, body }),
     )

@@ -1,7 +1,7 @@
 import { createSharedComposable } from '@vueuse/core'
 import { onScopeDispose, ref, shallowRef } from 'vue'
-import { api, fetchShelfSheet, unwrap } from '@/api/client'
-import type { PatchStep, Shelf } from '@/api/types'
+import { api, bodyOf, fetchShelfSheet, unwrap } from '@/api/client'
+import type { Draft, Shelf } from '@/api/types'
 import { useWorkspace } from '@/stores/workspace'
 import { useSteadily } from '@/composables/useSteadily'
 
@@ -16,15 +16,15 @@ export const useMatteFacts = createSharedComposable(() => {
   /** Which of many mattes are shown: from this one on. */
   const first = ref(0)
 
-  async function load(id: number, patch: PatchStep[]): Promise<void> {
+  async function load(id: number, draft: Draft): Promise<void> {
     const { frame } = workspace
     const page = { first: first.value, count: PAGE }
-    const body = { patch: patch as unknown as Record<string, never>[], frame, ...page }
+    const body = { ...bodyOf(draft), frame, ...page }
     const [answer, address] = await Promise.all([
       unwrap<{ shelf: Shelf }>(
         api.POST('/api/variants/{variant_id}/mattes', { params: { path: { variant_id: id } }, body }),
       ),
-      fetchShelfSheet(id, { patch, frame, ...page }),
+      fetchShelfSheet(id, { ...draft, frame, ...page }),
     ])
     shelf.value = answer.shelf
     if (sheet.value) URL.revokeObjectURL(sheet.value)

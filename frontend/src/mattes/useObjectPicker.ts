@@ -28,7 +28,7 @@ export const useObjectPicker = createSharedComposable(() => {
 
   async function ask(x: number, y: number, width = 1, height = 1): Promise<PickResult> {
     const params = { path: { variant_id: shots.variant!.id } }
-    const body = { x, y, width, height, layer: shelf.layer, frame: workspace.frame }
+    const body = { base: null, x, y, width, height, layer: shelf.layer, frame: workspace.frame }
     return (await unwrap(api.POST('/api/variants/{variant_id}/mattes/pick', { params, body }))) as PickResult
   }
 

@@ -1,7 +1,7 @@
 import { createSharedComposable } from '@vueuse/core'
 import { computed, onScopeDispose, ref, shallowRef } from 'vue'
 import { fetchScope, type ScopeWish } from '@/api/client'
-import type { PatchStep } from '@/api/types'
+import type { Draft } from '@/api/types'
 import { useWorkspace } from '@/stores/workspace'
 import { useObjectPicker } from '@/mattes/useObjectPicker'
 import { useSteadily } from '@/composables/useSteadily'
@@ -21,12 +21,12 @@ export const useScope = createSharedComposable(() => {
   const within = shallowRef<Within>({ what: 'whole' })
   const picture = ref('')
 
-  async function load(id: number, patch: PatchStep[]): Promise<void> {
+  async function load(id: number, draft: Draft): Promise<void> {
     const address = await fetchScope(id, {
       ...{ kind: kind.value, scale: scale.value, columns: WIDTH, rows: ROWS[kind.value] },
       region: within.value.what === 'view' ? workspace.view : null,
       object_name: within.value.what === 'object' ? within.value.name : null,
-      ...{ patch, frame: workspace.frame, station: workspace.viewStation },
+      ...{ ...draft, frame: workspace.frame, station: workspace.viewStation },
     })
     if (picture.value) URL.revokeObjectURL(picture.value)
     picture.value = address

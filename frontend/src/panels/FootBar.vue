@@ -16,7 +16,7 @@ const chain = computed(() => (shots.variant?.chain ?? []).join(' → '))
 const quality = computed(() => {
   if (workspace.settled)
     return workspace.milliseconds === null ? 'Exact' : `Exact, ${workspace.milliseconds.toFixed(0)} ms`
-  if (!shots.draft.length) return 'Rendering exact image…'
+  if (!shots.draft.patch.length) return 'Rendering exact image…'
   return workspace.previewShare < 1 ? `Preview, ${workspace.previewShare * 100}% size` : 'Preview'
 })
 /** The exact picture on its way, once it takes long. */

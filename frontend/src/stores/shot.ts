@@ -3,7 +3,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { api, Problem, unwrap } from '@/api/client'
 import { expectRenderUpdate } from '@/api/events'
-import type { PatchStep, Shot, ShotName, Variant, VariantAnswer, VariantState } from '@/api/types'
+import type { Draft, PatchStep, Shot, ShotName, Variant, VariantAnswer, VariantState } from '@/api/types'
 import { withPatch } from '@/document/levels'
 import { useNotifications } from './notifications'
 
@@ -66,8 +66,9 @@ export const useShot = defineStore('shot', () => {
   const made = computed(() =>
     unsaved.value.filter((edit) => edit.variant === variant.value?.id).flatMap((edit) => edit.patch),
   )
-  /** What every picture is asked for with: the edits on their way, then the drag. */
-  const draft = computed<PatchStep[]>(() => [...made.value, ...drag.value])
+  const head = computed(() => variant.value?.head ?? null)
+  /** What every image is requested with: the edits on their way, then the drag, on the revision that is shown. */
+  const draft = computed<Draft>(() => ({ base: head.value, patch: [...made.value, ...drag.value] }))
   /** The document with all that was edited, without the drag: what the next gesture begins from. */
   const base = computed<Variant | null>(() =>
     variant.value ? withPatch(variant.value.document, made.value) : null,

@@ -23,11 +23,11 @@ const look: () => void = useThrottleFn(
   async () => {
     const place = workspace.hover
     const id = shots.variant?.id
-    if (!place || id === undefined || busy || shots.draft.length) return
+    if (!place || id === undefined || busy || shots.draft.patch.length) return
     busy = true
     try {
       const params = { path: { variant_id: id } }
-      const body = { ...place, size: 1, frame: workspace.frame }
+      const body = { base: null, ...place, size: 1, frame: workspace.frame }
       probe.value = (
         await unwrap<{ probe: Probe }>(api.POST('/api/variants/{variant_id}/probe', { params, body }))
       ).probe

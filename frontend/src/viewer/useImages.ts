@@ -38,7 +38,7 @@ export function useImages(frame: () => FrameCanvas | null) {
       ? { ...workspace.aids, matte: shown, matte_as: shelf.seen }
       : workspace.aids
   })
-  const moving = computed(() => shots.draft.length > 0)
+  const moving = computed(() => shots.draft.patch.length > 0)
   let thread: ImageThread | null = null
   /** When the newest wish was made: only its picture settles. */
   let asked = 0
@@ -70,8 +70,10 @@ export function useImages(frame: () => FrameCanvas | null) {
 
   function subjectOf(hold: Hold): ViewSubject {
     const { patch, follows, station, frame: own, pass_name, picture } = hold
-    const laid = follows ? [...shots.draft, ...patch] : patch
-    return { patch: laid, frame: own === undefined ? workspace.frame : own, station, pass_name, picture }
+    const draft = follows
+      ? { ...shots.draft, patch: [...shots.draft.patch, ...patch] }
+      : { base: null, patch }
+    return { ...draft, frame: own === undefined ? workspace.frame : own, station, pass_name, picture }
   }
 
   function wish(canvas: FrameCanvas, variantId: number): ImageRequest {
@@ -80,7 +82,7 @@ export function useImages(frame: () => FrameCanvas | null) {
     const size = { region, out_width: out.width, out_height: out.height }
     const shown = workspace.passShown ?? undefined
     const subject = {
-      patch: shots.draft,
+      ...shots.draft,
       frame: workspace.frame,
       station: workspace.viewStation,
       pass_name: shown,

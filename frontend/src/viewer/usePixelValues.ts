@@ -33,7 +33,7 @@ export function usePixelValues(frame: () => FrameCanvas | null, sheet: Ref<HTMLC
     try {
       const shown = workspace.passShown ?? undefined
       const subject = {
-        patch: shots.draft,
+        ...shots.draft,
         frame: workspace.frame,
         station: workspace.viewStation,
         pass_name: shown,

@@ -28,8 +28,12 @@ class JobPath(BaseModel):
 
 
 class Preview(BaseModel):
-    """An edit under way: applied for the answer, not kept."""
+    """An edit under way: applied for the answer, not kept. `base`: the revision it is applied to; None: the newest.
 
+    A request and the save of its edit may pass each other: without `base` the edit would then be applied twice.
+    """
+
+    base: Count | None = None
     patch: Patch = Field(default_factory=list)
     frame: Count | None = None
 

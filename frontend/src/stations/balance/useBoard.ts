@@ -1,6 +1,6 @@
 import { onScopeDispose, ref, shallowRef } from 'vue'
-import { api, fetchBoardSheet, unwrap } from '@/api/client'
-import type { Board, PatchStep } from '@/api/types'
+import { api, bodyOf, fetchBoardSheet, unwrap } from '@/api/client'
+import type { Board, Draft } from '@/api/types'
 import { useWorkspace } from '@/stores/workspace'
 import { useSteadily } from '@/composables/useSteadily'
 
@@ -10,14 +10,14 @@ export function useBoard() {
   const board = shallowRef<Board | null>(null)
   const sheet = ref('')
 
-  async function load(id: number, patch: PatchStep[]): Promise<void> {
+  async function load(id: number, draft: Draft): Promise<void> {
     const { frame, lifted } = workspace
-    const body = { patch: patch as unknown as Record<string, never>[], frame, lifted }
+    const body = { ...bodyOf(draft), frame, lifted }
     const [answer, address] = await Promise.all([
       unwrap<{ board: Board }>(
         api.POST('/api/variants/{variant_id}/board', { params: { path: { variant_id: id } }, body }),
       ),
-      fetchBoardSheet(id, patch, frame, lifted),
+      fetchBoardSheet(id, { ...draft, frame, lifted }),
     ])
     board.value = answer.board
     if (sheet.value) URL.revokeObjectURL(sheet.value)

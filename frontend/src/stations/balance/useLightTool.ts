@@ -98,7 +98,7 @@ export function useLightTool() {
 
   const moving = computed(() => {
     const level =
-      drag.value && workspace.chosen && shots.draft.length
+      drag.value && workspace.chosen && shots.draft.patch.length
         ? levelOf(shots.document!, workspace.chosen.axis, workspace.chosen.name)
         : null
     return level

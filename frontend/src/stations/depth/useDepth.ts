@@ -1,6 +1,6 @@
 import { createSharedComposable } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api, unwrap } from '@/api/client'
+import { api, bodyOf, unwrap } from '@/api/client'
 import { NEUTRAL_DEPTH } from '@/api/defaults'
 import type { Defocus, DepthPlace, DepthReading, Haze, Motion, Survey } from '@/api/types'
 import type { ImagePoint } from '@/stores/pointerTool'
@@ -39,7 +39,7 @@ export const useDepth = createSharedComposable(() => {
       surveyState.value = 'loading'
       if (!shots.variant) return
       try {
-        const body = { frame: workspace.frame, patch: shots.draft as unknown as Record<string, never>[] }
+        const body = { frame: workspace.frame, ...bodyOf(shots.draft) }
         const request = api.POST('/api/variants/{variant_id}/depth/analysis', { ...at(), body })
         survey.value = (await unwrap<{ survey: Survey }>(request)).survey
         surveyState.value = 'ready'
@@ -69,8 +69,12 @@ export const useDepth = createSharedComposable(() => {
   }
 
   async function placeAt(place: ImagePoint): Promise<DepthPlace> {
-    const patch = shots.draft as unknown as Record<string, never>[]
-    const body = { x: Math.floor(place.x), y: Math.floor(place.y), frame: workspace.frame, patch }
+    const body = {
+      x: Math.floor(place.x),
+      y: Math.floor(place.y),
+      frame: workspace.frame,
+      ...bodyOf(shots.draft),
+    }
     const request = api.POST('/api/variants/{variant_id}/depth/sample', { ...at(), body })
     return (await unwrap<{ place: DepthPlace }>(request)).place
   }

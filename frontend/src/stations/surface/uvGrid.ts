@@ -21,7 +21,15 @@ export class UvGrid {
   static async over(variantId: number, pass: string, frame: number | null, view: Region): Promise<UvGrid> {
     const params = { path: { variant_id: variantId } }
     const size = { out_width: Math.min(COLUMNS, view.width), out_height: Math.min(ROWS, view.height) }
-    const body = { region: view, ...size, pass_name: pass, picture: null, station: 'source', frame }
+    const body = {
+      region: view,
+      ...size,
+      pass_name: pass,
+      picture: null,
+      base: null,
+      station: 'source',
+      frame,
+    }
     const { region, channels } = await unwrap<{ region: Region; channels: Channels }>(
       api.POST('/api/variants/{variant_id}/values', { params, body }),
     )

@@ -61,7 +61,10 @@ class Refiner:
             if self._is_closed:
                 return
             self._child = child = subprocess.Popen(
-                [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+                [sys.executable, "-m", __name__],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
             )
         answer, _ = child.communicate(pickle.dumps(view))
         with self._lock:

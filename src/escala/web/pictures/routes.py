@@ -11,7 +11,7 @@ from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.core.planes import Planes
-from escala.database.revisions import patched
+from escala.database.revisions import previewed
 from escala.database.shots import find_variant
 from escala.engine.balance.board import draw_board
 from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
@@ -69,15 +69,15 @@ def evaluate_variant(
     context = app_context()
     with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        document, shot_id = context.resolve_paths(patched(row.document, preview.patch)), row.shot_id
+        document, shot_id = context.resolve_paths(previewed(session, row, preview.base, preview.patch)), row.shot_id
     opened = context.open(shot_id, document, preview.frame)
     return context.evaluator_pool.evaluate(lambda: work(opened.interpret(), document), priority, client=client_name())
 
 
-def _subject_of(shot_id: int, document: dict[str, Any], wanted: SubjectRequest) -> Callable[[], Subject]:
+def _subject_of(shot_id: int, document: Variant, wanted: SubjectRequest) -> Callable[[], Subject]:
     """What is looked at, decoded now; it is interpreted within the job that evaluates it."""
     context = app_context()
-    variant = context.resolve_paths(patched(document, wanted.patch))
+    variant = context.resolve_paths(document)
     opened = context.open(shot_id, variant, wanted.frame)
     image = context.comparison_image(wanted.picture) if wanted.picture else None
     return lambda: Subject(opened.interpret(), variant, wanted.station, wanted.pass_name, image)
@@ -94,8 +94,8 @@ def _evaluate_subjects(
     context = app_context()
     with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        document, shot_id = row.document, row.shot_id
-    subjects = [_subject_of(shot_id, document, each) for each in wanted]
+        documents, shot_id = [previewed(session, row, each.base, each.patch) for each in wanted], row.shot_id
+    subjects = [_subject_of(shot_id, *each) for each in zip(documents, wanted, strict=True)]
     return context.evaluator_pool.evaluate(
         lambda: work(*(make() for make in subjects)), priority, viewer, client_name()
     )
