@@ -308,7 +308,7 @@ class DeliveriesTest(HostileTest):
     def test_a_delivery_is_listed_with_how_it_ended_and_its_files(self) -> None:
         variant = self.open_grid()
         self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json={"format": "png"}).get_json())
-        with mock.patch("escala.delivery.frames.deliver_frame", side_effect=OSError(28, "full", "/x")):
+        with mock.patch("escala.delivery.frames.write_frame", side_effect=OSError(28, "full", "/x")):
             self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json={}).get_json())
         failed, done = self.client.get(f"/api/variants/{variant}/deliveries").json["deliveries"]
         self.assertEqual((done["state"], len(done["files"]), done["frames"]), ("done", 1, 1))

@@ -43,9 +43,10 @@ def bench_deliver() -> Figure:
         store = folder / "frames"
 
         def frames() -> None:
-            order = Order(0, render, variant, wanted_frames(render, ()), Delivery(folder / "out.####.exr"))
-            for _ in deliver_frames(EvaluatorPool(store, _STORE_BYTES), order):
-                pass
+            with EvaluatorPool(store, _STORE_BYTES) as pool:
+                file = Delivery(folder / "out.####.exr")
+                for _ in deliver_frames(pool, Order(0, render, variant, wanted_frames(render, ()), file, pool.place)):
+                    pass
 
         def pair() -> tuple[float, float]:
             shutil.rmtree(store, ignore_errors=True)  # every frame is decoded anew

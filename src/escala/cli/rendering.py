@@ -39,7 +39,7 @@ def render_frames(options: argparse.Namespace) -> None:
             print(f"escala: {sentence}", file=sys.stderr)
         pixel_type = "float" if options.float else "half"
         file = Delivery(options.out, options.space, as_view, pixel_type, options.bits, options.station)
-        order = Order(SHOT, render, variant, tuple(frames_of(render, options.frames)), file)
+        order = Order(SHOT, render, variant, tuple(frames_of(render, options.frames)), file, evaluator_pool.place)
         for _ in deliver_frames(evaluator_pool, order):
             evaluator_pool.trim()
 

@@ -40,7 +40,7 @@ class Delivery:
     station: str = "display"
 
 
-def deliver_frame(evaluator: Evaluator, variant: Variant, delivery: Delivery, progress: Progress = no_progress) -> None:
+def write_frame(evaluator: Evaluator, variant: Variant, delivery: Delivery, progress: Progress = no_progress) -> None:
     """Evaluate a frame at full size and write it; `progress` reports the fraction done, and may raise to cancel.
 
     Raises `BadSource` for an extension that is not written, `UnknownChoice` for a station that is not there.

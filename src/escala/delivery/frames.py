@@ -1,21 +1,21 @@
-"""A delivery: frames of a variant written one by one, by whoever ordered them."""
+"""Frames of a variant written to files, one after another in this process or each in any other."""
 
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 
 from escala.core.errors import BadSource
-from escala.engine.evaluator_pool import EvaluatorPool, OpenedFrame
+from escala.engine.evaluator_pool import EvaluatorPool, OpenedFrame, StorePlace
 from escala.engine.progress import Progress, no_progress, subrange
 from escala.engine.worker import LONG
 from escala.media.prefetch import read_ahead
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .deliver import Delivery, deliver_frame
+from .deliver import Delivery, write_frame
 
 # So many frames are read while one is written.
 _AHEAD = 2
@@ -23,13 +23,17 @@ _AHEAD = 2
 
 @dataclass(frozen=True)
 class Order:
-    """Frames of a variant to be written; `file` says what each holds, its name becomes that of each frame."""
+    """Frames of a variant to be written; `file` says what each holds, its name becomes that of each frame.
+
+    It can be pickled: another process writes the same bits. `store`: where decoded frames are kept.
+    """
 
     shot: int
     render: Render
     variant: Variant
     frames: tuple[int, ...]
     file: Delivery
+    store: StorePlace
 
     def path_of(self, number: int) -> Path:
         """The file of a frame."""
@@ -68,9 +72,23 @@ def deliver_frames(evaluator_pool: EvaluatorPool, order: Order, progress: Progre
             yield order.path_of(number)
 
 
+def deliver_frame(order: Order, number: int, progress: Progress = no_progress) -> Path:
+    """Write one frame of an order in a process that does nothing else. Returns its file. Raises as `write_frame`."""
+    evaluator_pool = _own_pool(order.store)
+    opened = evaluator_pool.open(order.shot, order.render, order.variant, number, is_cacheable=False)
+    evaluator_pool.evaluate(partial(_deliver, opened, order, number, progress), LONG)
+    return order.path_of(number)
+
+
+@lru_cache(maxsize=1)
+def _own_pool(store: StorePlace) -> EvaluatorPool:
+    """The evaluator pool of this process, for all frames of an order."""
+    return EvaluatorPool(store.folder, store.limit, store.roots)
+
+
 def _deliver(opened: OpenedFrame, order: Order, number: int, progress: Progress) -> None:
     file = replace(order.file, path=order.path_of(number))
-    deliver_frame(opened.interpret(), order.variant, file, progress)
+    write_frame(opened.interpret(), order.variant, file, progress)
 
 
 def _named(progress: Progress, number: int) -> Progress:

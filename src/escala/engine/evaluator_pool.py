@@ -32,6 +32,15 @@ _MOST_RESIDENT = 1280 * 2**20
 Result = TypeVar("Result")
 
 
+@dataclass(frozen=True)
+class StorePlace:
+    """Where decoded frames are kept, in `limit` bytes, and where their files may lie."""
+
+    folder: Path
+    limit: int
+    roots: Roots = EVERYWHERE
+
+
 @dataclass
 class _Kept:
     """The evaluator of a frame as it was recognised, and those of it as variants interpret it, the newest last."""
@@ -99,6 +108,11 @@ class EvaluatorPool:
         # One door for each of many shots and frames: what shares one only waits a little longer.
         self._doors = [threading.Lock() for _ in range(_DOORS)]
         self._lock = threading.Lock()
+
+    @property
+    def place(self) -> StorePlace:
+        """Where another process finds the decoded frames of this one."""
+        return StorePlace(self.store, self.store_limit, self.roots)
 
     def __enter__(self) -> "EvaluatorPool":
         return self
