@@ -20,7 +20,7 @@ import ShotWorkspace from './ShotWorkspace.vue'
 const shots = useShot()
 const workspace = useWorkspace()
 const holds = useHolds()
-const shelf = useMattes()
+const mattes = useMattes()
 const notifications = useNotifications()
 const jobs = useJobs()
 const delivering = ref(false)
@@ -103,7 +103,7 @@ function onKey(event: KeyboardEvent) {
 function closeOne() {
   const open = [delivering, showingHistory, showingKeys].find((panel) => panel.value)
   if (open) open.value = false
-  else if (shelf.open) shelf.close()
+  else if (mattes.open) mattes.close()
   else if (workspace.fullScreen) void toggleFullScreen()
   else if (workspace.station === 'source' && !workspace.sheetOpen) workspace.showSheet()
 }
@@ -114,7 +114,7 @@ const KEYS: Record<string, () => void> = {
   t: () => (workspace.viewsStation = !workspace.viewsStation),
   b: () => (workspace.benchOpen = !workspace.benchOpen),
   l: () => (workspace.lowerOpen = !workspace.lowerOpen),
-  m: () => shots.shot && (shelf.open ? shelf.close() : shelf.show()),
+  m: () => shots.shot && (mattes.open ? mattes.close() : mattes.show()),
   h: () => (showingHistory.value = !showingHistory.value),
   k: () =>
     shots.document &&

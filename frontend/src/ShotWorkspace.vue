@@ -58,17 +58,17 @@ watch(
   () => {
     Object.assign(workspace, { frame: null, pins: [], chosenPin: 0, chosen: null, chosenPasses: [] })
     holds.clear()
-    shelf.close()
+    mattes.close()
   },
 )
 const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
-const shelf = useMattes()
-const measures = computed(() => workspace.station !== 'source' && !shelf.open)
-const lower = computed(() => (shelf.open ? MattePanel : LOWER[workspace.station]))
+const mattes = useMattes()
+const measures = computed(() => workspace.station !== 'source' && !mattes.open)
+const lower = computed(() => (mattes.open ? MattePanel : LOWER[workspace.station]))
 const lowerName = computed(() =>
-  shelf.open ? 'mattes' : workspace.station === 'balance' ? 'board' : 'difference',
+  mattes.open ? 'mattes' : workspace.station === 'balance' ? 'board' : 'difference',
 )
-watch(() => workspace.station, shelf.close)
+watch(() => workspace.station, mattes.close)
 </script>
 
 <template>
@@ -122,9 +122,9 @@ watch(() => workspace.station, shelf.close)
         </button>
         <button
           type="button"
-          :aria-pressed="shelf.open"
+          :aria-pressed="mattes.open"
           title="The mattes of this variant"
-          @click="shelf.open ? shelf.close() : shelf.show()"
+          @click="mattes.open ? mattes.close() : mattes.show()"
         >
           Mattes
         </button>
@@ -133,7 +133,7 @@ watch(() => workspace.station, shelf.close)
         </button>
       </div>
       <JobLine v-for="job in proofs" :key="job.id" class="proof" :job="job" />
-      <MatteBench v-if="shelf.open" />
+      <MatteBench v-if="mattes.open" />
       <component :is="bench" />
       <MeasurePanel v-if="measures && !workspace.measureOver" />
     </aside>

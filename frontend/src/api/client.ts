@@ -78,10 +78,10 @@ export interface ImageAnswer {
 /** A picture of a variant, as the file that the server sends; `signal` gives it up. */
 export async function fetchImage(
   variantId: number,
-  wish: ImageRequestBody,
+  request: ImageRequestBody,
   signal?: AbortSignal,
 ): Promise<ImageAnswer> {
-  const response = await postJson(`/api/variants/${variantId}/picture`, wish, signal)
+  const response = await postJson(`/api/variants/${variantId}/picture`, request, signal)
   const milliseconds = Number(response.headers.get('X-Milliseconds'))
   const [x, y, width, height] = (response.headers.get('X-Region') ?? '').split(' ').map(Number)
   const region = { x: x!, y: y!, width: width!, height: height! }
@@ -91,22 +91,22 @@ export async function fetchImage(
 /** The sheet of a board's small pictures, as an address for CSS; revoke it when it is replaced. */
 export async function fetchBoardSheet(
   variantId: number,
-  wish: Draft & { frame: number | null; lifted: boolean },
+  request: Draft & { frame: number | null; lifted: boolean },
 ) {
-  const response = await postJson(`/api/variants/${variantId}/board/sheet`, wish)
+  const response = await postJson(`/api/variants/${variantId}/board/sheet`, request)
   return URL.createObjectURL(await response.blob())
 }
 
 /** The sheet of the small pictures of mattes, as an address for CSS; revoke it when it is replaced. */
 export async function fetchShelfSheet(
   variantId: number,
-  wish: Draft & { frame: number | null; first: number; count: number },
+  request: Draft & { frame: number | null; first: number; count: number },
 ) {
-  const response = await postJson(`/api/variants/${variantId}/mattes/sheet`, wish)
+  const response = await postJson(`/api/variants/${variantId}/mattes/sheet`, request)
   return URL.createObjectURL(await response.blob())
 }
 
-export interface ScopeWish extends ViewSubject {
+export interface ScopeRequest extends ViewSubject {
   kind: 'waveform' | 'parade' | 'histogram' | 'overlay' | 'chromaticity'
   scale: 'stops' | 'display'
   columns: number
@@ -116,8 +116,8 @@ export interface ScopeWish extends ViewSubject {
 }
 
 /** A scope's picture, as an address; revoke it when it is replaced. */
-export async function fetchScope(variantId: number, wish: ScopeWish) {
-  const response = await postJson(`/api/variants/${variantId}/scope`, wish)
+export async function fetchScope(variantId: number, request: ScopeRequest) {
+  const response = await postJson(`/api/variants/${variantId}/scope`, request)
   return URL.createObjectURL(await response.blob())
 }
 
@@ -138,8 +138,8 @@ export function frameQuery(frame: number | null): string {
 }
 
 /** The numbers behind the pixels of a small region, by channel, row and column. */
-export async function fetchValues(variantId: number, wish: ViewSubject & { region: Region }) {
-  const response = await postJson(`/api/variants/${variantId}/values`, wish)
+export async function fetchValues(variantId: number, request: ViewSubject & { region: Region }) {
+  const response = await postJson(`/api/variants/${variantId}/values`, request)
   return ((await response.json()) as { channels: (number | null)[][][] }).channels
 }
 

@@ -12,7 +12,7 @@ const PAUSE_MS = 160
 const LONGEST_MS = 2000
 
 /**
- * Keep something loaded that follows every edit of the variant on the bench: one request at a time, the newest wish
+ * Keep something loaded that follows every edit of the variant on the bench: one request at a time, the newest request
  * after the one under way. `also`: what else it depends on.
  */
 export function useSteadily(

@@ -42,8 +42,8 @@ async function load() {
       frame: workspace.frame,
       station: 'display' as const,
     }
-    const wish = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
-    const image = await fetchImage(id, wish).catch(() => null) // one that cannot be shown stays dark
+    const request = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
+    const image = await fetchImage(id, request).catch(() => null) // one that cannot be shown stays dark
     if (isOver()) return
     if (image) show(kind.kind, URL.createObjectURL(image.file))
   }

@@ -15,7 +15,7 @@ import { useMatteTool } from './useMatteTool'
 import { useMatteFacts } from './useMatteFacts'
 
 /** The chosen matte: how it is looked at, what it is made of, how it is shaped; beside it what makes another one. */
-const shelf = useMattes()
+const mattes = useMattes()
 const shots = useShot()
 const workspace = useWorkspace()
 const { shelf: facts } = useMatteFacts()
@@ -27,13 +27,13 @@ const SEEN: { seen: Seen; words: string }[] = [
   { seen: 'hatched', words: 'Hatched' },
   { seen: 'alone', words: 'Matte only' },
 ]
-const fact = computed(() => facts.value?.mattes.find((one) => one.name === shelf.chosen))
-const rows = computed(() => (shelf.matte ? [...rowsOf(shelf.matte), ...COMMON] : []))
+const fact = computed(() => facts.value?.mattes.find((one) => one.name === mattes.chosen))
+const rows = computed(() => (mattes.matte ? [...rowsOf(mattes.matte), ...COMMON] : []))
 const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
-const keyed = computed(() => shelf.matte?.kind === 'shape' && Boolean(shelf.matte.keys))
+const keyed = computed(() => mattes.matte?.kind === 'shape' && Boolean(mattes.matte.keys))
 /** What is done to it, in words, while the rulers are folded. */
 const shaped = computed(() => {
-  const { grow_px: grown = 0, soften_px: soft = 0, gain = 1 } = shelf.matte ?? {}
+  const { grow_px: grown = 0, soften_px: soft = 0, gain = 1 } = mattes.matte ?? {}
   const px = (value: number) => `${Math.abs(value).toFixed(1)} px`
   return [
     grown > 0 ? `grow ${px(grown)}` : grown < 0 ? `shrink ${px(grown)}` : '',
@@ -46,7 +46,7 @@ const shaped = computed(() => {
 const users = computed(() => [...(fact.value?.uses ?? []), ...(fact.value?.joined_in ?? [])])
 
 watch(
-  () => shelf.chosen,
+  () => mattes.chosen,
   (name) => {
     typedName.value = name ?? ''
     dropping.value = false
@@ -55,7 +55,7 @@ watch(
 )
 
 function valueOf(row: MatteRow): number {
-  const value = (shelf.matte as unknown as Record<string, unknown>)[row.field]
+  const value = (mattes.matte as unknown as Record<string, unknown>)[row.field]
   return Number(value ?? NEUTRAL[row.field] ?? 0) / (row.factor ?? 1)
 }
 const NEUTRAL: Record<string, number> = { gain: 1, angle: 45, soft: 0, high: 1, least_saturation: 0.1 }
@@ -65,38 +65,38 @@ function fieldsOf(row: MatteRow, value: number): object {
 }
 
 function settle(row: MatteRow, value: number) {
-  shelf.change(fieldsOf(row, value), `${row.label.toLowerCase()} ${readout(row.scale(value), value)}`)
+  mattes.change(fieldsOf(row, value), `${row.label.toLowerCase()} ${readout(row.scale(value), value)}`)
 }
 
 function rename() {
-  const [from, to] = [shelf.chosen!, typedName.value.trim()]
-  if (!to || to === from || to in shelf.mattes) return void (typedName.value = from)
-  const patch = renamedMatte(shelf.mattes, facts.value?.mattes ?? [], from, to)
-  shelf.choose(null)
-  void shots.edit(patch, `Matte ${from}: renamed ${to}`).then(() => shelf.choose(to))
+  const [from, to] = [mattes.chosen!, typedName.value.trim()]
+  if (!to || to === from || to in mattes.mattes) return void (typedName.value = from)
+  const patch = renamedMatte(mattes.mattes, facts.value?.mattes ?? [], from, to)
+  mattes.choose(null)
+  void shots.edit(patch, `Matte ${from}: renamed ${to}`).then(() => mattes.choose(to))
 }
 
 function drop() {
-  const name = shelf.chosen!
+  const name = mattes.chosen!
   if (users.value.length && !dropping.value) return void (dropping.value = true)
-  const patch = withoutMatte(shelf.mattes, facts.value?.mattes ?? [], name)
-  shelf.choose(null)
+  const patch = withoutMatte(mattes.mattes, facts.value?.mattes ?? [], name)
+  mattes.choose(null)
   void shots.edit(patch, `Matte ${name} removed`)
 }
 
 /** A drawn outline moves over frames: it has points for each of some of them. */
 function toggleKeys() {
-  const shape = shelf.matte as Shape
+  const shape = mattes.matte as Shape
   const points = pointsAt(shape, number.value)
   const next = keyed.value
     ? { points, keys: null }
     : { points: null, keys: { [String(number.value)]: points } }
-  shelf.change(next, keyed.value ? 'animate off' : 'animate on')
+  mattes.change(next, keyed.value ? 'animate off' : 'animate on')
 }
 </script>
 
 <template>
-  <section v-if="shelf.matte && shelf.chosen" class="bench-part" aria-label="Selected matte">
+  <section v-if="mattes.matte && mattes.chosen" class="bench-part" aria-label="Selected matte">
     <div class="bench-head">
       <input v-model="typedName" aria-label="Matte name" maxlength="120" @change="rename" />
       <button type="button" @click="drop">Remove</button>
@@ -107,7 +107,7 @@ function toggleKeys() {
       <button type="button" @click="dropping = false">Cancel</button>
     </p>
     <p class="quiet">
-      {{ matteWords(shelf.matte) }}
+      {{ matteWords(mattes.matte) }}
       <template v-if="fact?.waits.length"> · Missing input: {{ fact.waits.join(', ') }}</template>
     </p>
     <div class="seen" role="group" aria-label="Matte view">
@@ -115,28 +115,30 @@ function toggleKeys() {
         v-for="one in SEEN"
         :key="one.seen"
         type="button"
-        :aria-pressed="shelf.seen === one.seen"
-        @click="shelf.seen = one.seen"
+        :aria-pressed="mattes.seen === one.seen"
+        @click="mattes.seen = one.seen"
       >
         {{ one.words }}
       </button>
       <button
         type="button"
-        :aria-pressed="shelf.matte.invert ?? false"
-        @click="shelf.change({ invert: !shelf.matte.invert }, `invert ${shelf.matte.invert ? 'off' : 'on'}`)"
+        :aria-pressed="mattes.matte.invert ?? false"
+        @click="
+          mattes.change({ invert: !mattes.matte.invert }, `invert ${mattes.matte.invert ? 'off' : 'on'}`)
+        "
       >
         Invert
       </button>
     </div>
-    <MatteNames v-if="shelf.matte.kind === 'object'" :matte="shelf.matte" />
-    <div v-if="shelf.matte.kind === 'shape'" class="seen">
+    <MatteNames v-if="mattes.matte.kind === 'object'" :matte="mattes.matte" />
+    <div v-if="mattes.matte.kind === 'shape'" class="seen">
       <button
         type="button"
-        :aria-pressed="shelf.matte.smooth ?? true"
+        :aria-pressed="mattes.matte.smooth ?? true"
         @click="
-          shelf.change(
-            { smooth: !(shelf.matte.smooth ?? true) },
-            `smooth ${(shelf.matte.smooth ?? true) ? 'off' : 'on'}`,
+          mattes.change(
+            { smooth: !(mattes.matte.smooth ?? true) },
+            `smooth ${(mattes.matte.smooth ?? true) ? 'off' : 'on'}`,
           )
         "
       >
@@ -153,15 +155,15 @@ function toggleKeys() {
         :label="one.label"
         :scale="one.scale(valueOf(one))"
         :value="valueOf(one)"
-        @moving="shelf.change(fieldsOf(one, $event), null)"
+        @moving="mattes.change(fieldsOf(one, $event), null)"
         @settled="settle(one, $event)"
       />
     </details>
   </section>
-  <MattePass v-else-if="shelf.way === 'pass'" />
+  <MattePass v-else-if="mattes.way === 'pass'" />
   <section v-else class="bench-part">
     <p class="quiet">Select a matte, or create one in the image.</p>
-    <MatteNames v-if="shelf.way === 'object'" :matte="null" />
+    <MatteNames v-if="mattes.way === 'object'" :matte="null" />
   </section>
 </template>
 

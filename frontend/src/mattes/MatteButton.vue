@@ -2,15 +2,15 @@
 import { computed } from 'vue'
 import { useMattes, type MatteTarget } from '@/stores/mattes'
 
-/** The word that ends whatever can be limited: where it counts. It opens the shelf. */
+/** The word that ends whatever can be limited: where it counts. It opens the mattes. */
 const props = defineProps<{ what: MatteTarget }>()
-const shelf = useMattes()
+const mattes = useMattes()
 const matte = computed(() => props.what.matte())
-const open = computed(() => shelf.open && shelf.limited?.key === props.what.key)
+const open = computed(() => mattes.open && mattes.limited?.key === props.what.key)
 
 function toggle() {
-  if (open.value) shelf.close()
-  else shelf.show(props.what)
+  if (open.value) mattes.close()
+  else mattes.show(props.what)
 }
 </script>
 

@@ -8,13 +8,13 @@ import { useSelectedNames } from './useSelectedNames'
 
 /** The names of a matte of objects: those in it, and typing narrows those that the render has. */
 const props = defineProps<{ matte: Extract<Matte, { kind: 'object' }> | null }>()
-const shelf = useMattes()
+const mattes = useMattes()
 const { layers, layersState } = useObjectPicker()
 const { takeNames } = useSelectedNames()
 const typed = ref('')
 const MOST = 24
 const taken = computed(() => props.matte?.names ?? [])
-const shown = computed(() => layers.value.filter((one) => !shelf.layer || one.name === shelf.layer))
+const shown = computed(() => layers.value.filter((one) => !mattes.layer || one.name === mattes.layer))
 const matching = computed(() => {
   const pattern = typed.value.trim()
   const all = [...new Set(shown.value.flatMap((layer) => layer.names))]
@@ -46,7 +46,7 @@ function take(name: string) {
         {{ name }} ×
       </button>
     </div>
-    <select v-if="layers.length > 1" v-model="shelf.layer" aria-label="Names layer">
+    <select v-if="layers.length > 1" v-model="mattes.layer" aria-label="Names layer">
       <option :value="null">All layers</option>
       <option v-for="layer in layers" :key="layer.name" :value="layer.name">{{ layer.name }}</option>
     </select>

@@ -7,10 +7,10 @@ import { useShot } from '@/stores/shot'
 import { useMatteTool } from './useMatteTool'
 import { useObjectPicker, type Outline } from './useObjectPicker'
 
-/** Over the picture while the shelf is open: outlines, what is pointed at, handles of what is drawn. */
+/** Over the picture while the mattes is open: outlines, what is pointed at, handles of what is drawn. */
 const workspace = useWorkspace()
 const shots = useShot()
-const shelf = useMattes()
+const mattes = useMattes()
 const pointing = useObjectPicker()
 const hand = useMatteTool()
 onScopeDispose(hand.take())
@@ -23,7 +23,7 @@ const turned = computed(
 const pathOf = (lines: Outline[]) =>
   lines.map((line) => `M${line.map(([x, y]) => `${x} ${y}`).join('L')}Z`).join('')
 const chosen = computed(() => pathOf(outline.value))
-const under = computed(() => (shelf.way === 'object' ? pathOf(pointing.under.value.outline) : ''))
+const under = computed(() => (mattes.way === 'object' ? pathOf(pointing.under.value.outline) : ''))
 const near = computed(() => workspace.hover && pointing.under.value.found.length > 0)
 const label = computed(() => {
   const { x, y, scale } = workspace.imageTransform
@@ -42,8 +42,8 @@ const drag = computed(() => {
 
 let busy = false
 async function load(): Promise<void> {
-  const [id, name] = [shots.variant?.id, shelf.chosen]
-  if (id === undefined || !name || !shelf.matte) return void (outline.value = [])
+  const [id, name] = [shots.variant?.id, mattes.chosen]
+  if (id === undefined || !name || !mattes.matte) return void (outline.value = [])
   if (busy) return
   busy = true
   try {
@@ -58,16 +58,16 @@ async function load(): Promise<void> {
   } finally {
     busy = false
   }
-  if (name !== shelf.chosen) await load()
+  if (name !== mattes.chosen) await load()
 }
-watch(() => [shelf.chosen, shelf.matte, workspace.frame, shots.variant?.id], load, { immediate: true })
+watch(() => [mattes.chosen, mattes.matte, workspace.frame, shots.variant?.id], load, { immediate: true })
 </script>
 
 <template>
   <svg class="over-picture" aria-hidden="true">
     <g :transform="turned">
-      <path v-if="shelf.seen === 'outline'" :d="chosen" class="shade" />
-      <path v-if="shelf.seen === 'outline'" :d="chosen" class="line" data-outline="chosen" />
+      <path v-if="mattes.seen === 'outline'" :d="chosen" class="shade" />
+      <path v-if="mattes.seen === 'outline'" :d="chosen" class="line" data-outline="chosen" />
       <path :d="under" class="shade" />
       <path :d="under" class="line under" data-outline="under" />
       <polyline v-if="openLine" :points="openLine" class="line" />

@@ -6,15 +6,15 @@ import MatteTile from './MatteTile.vue'
 import { PAGE, useMatteFacts } from './useMatteFacts'
 
 /** The mattes of the variant in a row, and the ways of making one in the picture. */
-const shelf = useMattes()
+const mattes = useMattes()
 const { shelf: facts, sheet, first } = useMatteFacts()
 const joining = ref<{ one: string; other: string } | null>(null)
 const tile = computed(() => ({
   width: facts.value?.tile_width ?? 112,
   height: facts.value?.tile_height ?? 63,
 }))
-const hint = computed(() => WAYS.find((way) => way.way === shelf.way)!.hint)
-const title = computed(() => (shelf.limited ? `Matte for ${shelf.limited.words}` : 'Mattes'))
+const hint = computed(() => WAYS.find((way) => way.way === mattes.way)!.hint)
+const title = computed(() => (mattes.limited ? `Matte for ${mattes.limited.words}` : 'Mattes'))
 
 const HOWS = [
   { how: 'any', words: 'Union' },
@@ -26,9 +26,9 @@ function join(how: string) {
   if (!joining.value) return
   const { one, other } = joining.value
   const words = how === 'minus' ? `${one} minus ${other}` : how === 'all' ? `${one} and ${other}` : `${one} or ${other}` // prettier-ignore
-  const name = shelf.freeName(words.slice(0, 80))
+  const name = mattes.freeName(words.slice(0, 80))
   joining.value = null
-  void shelf.keep(name, { kind: 'join', how, of: [one, other] }, `Matte ${name}: mattes combined`)
+  void mattes.keep(name, { kind: 'join', how, of: [one, other] }, `Matte ${name}: mattes combined`)
 }
 </script>
 
@@ -37,16 +37,16 @@ function join(how: string) {
     <div class="head">
       <h2>{{ title }}</h2>
       <p class="quiet">{{ hint }}</p>
-      <button type="button" class="close" @click="shelf.close()">Close</button>
+      <button type="button" class="close" @click="mattes.close()">Close</button>
     </div>
     <div class="ways" role="group" aria-label="Create a matte">
       <button
         v-for="way in WAYS"
         :key="way.way"
         type="button"
-        :aria-pressed="shelf.way === way.way"
+        :aria-pressed="mattes.way === way.way"
         :title="way.hint"
-        @click="shelf.make(way.way)"
+        @click="mattes.make(way.way)"
       >
         {{ way.words }}
       </button>
@@ -58,11 +58,11 @@ function join(how: string) {
     </div>
     <div class="row">
       <button
-        v-if="shelf.limited && !shelf.limited.needed"
+        v-if="mattes.limited && !mattes.limited.needed"
         type="button"
         class="everywhere"
-        :aria-pressed="shelf.limited.matte() === null"
-        @click="shelf.limit(null)"
+        :aria-pressed="mattes.limited.matte() === null"
+        @click="mattes.limit(null)"
       >
         None (whole image)
       </button>
@@ -72,8 +72,8 @@ function join(how: string) {
         :matte="matte"
         :sheet="sheet"
         :tile="tile"
-        :chosen="shelf.chosen === matte.name"
-        @choose="shelf.limited ? shelf.limit(matte.name) : shelf.choose(matte.name)"
+        :chosen="mattes.chosen === matte.name"
+        @choose="mattes.limited ? mattes.limit(matte.name) : mattes.choose(matte.name)"
         @dropped="joining = { one: $event, other: matte.name }"
       />
       <template v-if="facts && facts.total > PAGE">

@@ -4,7 +4,7 @@ import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
 
 /** A matte from a pass: as it masks, or by the numbers in it. */
-const shelf = useMattes()
+const mattes = useMattes()
 const shots = useShot()
 const DATA = new Set(['mask', 'alpha', 'shadow', 'occlusion', 'variance', 'other'])
 const passes = computed(() => shots.variant?.reading.passes ?? [])
@@ -12,13 +12,13 @@ const masks = computed(() => passes.value.filter((p) => DATA.has(p.role)))
 const ids = computed(() => passes.value.filter((p) => p.role === 'id'))
 
 function mask(pass: string) {
-  const name = shelf.freeName(pass)
-  void shelf.keep(name, { kind: 'channel', pass }, `${name}, a pass`)
+  const name = mattes.freeName(pass)
+  void mattes.keep(name, { kind: 'channel', pass }, `${name}, a pass`)
 }
 
 function numbered(pass: string) {
-  const name = shelf.freeName(pass)
-  void shelf.keep(name, { kind: 'id', pass, values: [] }, `Matte ${name}: IDs from ${pass}`)
+  const name = mattes.freeName(pass)
+  void mattes.keep(name, { kind: 'id', pass, values: [] }, `Matte ${name}: IDs from ${pass}`)
 }
 </script>
 

@@ -29,11 +29,11 @@ interface Pull {
   last: { by: ImagePoint; at: ImagePoint } | null
 }
 
-/** The hand in the picture while the shelf is open: it points at things, pulls, draws; each gesture makes or changes a matte. */
+/** The hand in the picture while the mattes is open: it points at things, pulls, draws; each gesture makes or changes a matte. */
 export const useMatteTool = createSharedComposable(() => {
   const shots = useShot()
   const workspace = useWorkspace()
-  const shelf = useMattes()
+  const mattes = useMattes()
   const notifications = useNotifications()
   const pointing = useObjectPicker()
   const valuesAt = useValues()
@@ -43,13 +43,13 @@ export const useMatteTool = createSharedComposable(() => {
   const open = ref<[number, number][]>([])
   const frame = shallowRef<{ from: ImagePoint; to: ImagePoint } | null>(null)
   const number = computed(() => workspace.frame ?? firstFrame())
-  const handles = computed(() => (shelf.matte ? handlesOf(shelf.matte, number.value) : []))
+  const handles = computed(() => (mattes.matte ? handlesOf(mattes.matte, number.value) : []))
   let held: string | null = null
   let begun: ImagePoint | null = null
   let pulled: Pull | null = null
   let made: Made | null = null
 
-  watch(() => [shelf.way, shelf.open], () => (open.value = [])) // prettier-ignore
+  watch(() => [mattes.way, mattes.open], () => (open.value = [])) // prettier-ignore
 
   function firstFrame(): number {
     const numbers = Object.keys(shots.shot?.render.frames ?? {}).map(Number)
@@ -64,17 +64,17 @@ export const useMatteTool = createSharedComposable(() => {
     begun = at
     made = null
     const handle = handleAt(handles.value, at, NEAR_PX / workspace.imageTransform.scale)
-    held = handle && (shelf.way === 'shape' || shelf.way === 'ellipse') ? handle.name : null
-    pulled = isPull(shelf.way)
-      ? { way: shelf.way, first: numbersAt(shelf.way, at), name: '', last: null }
+    held = handle && (mattes.way === 'shape' || mattes.way === 'ellipse') ? handle.name : null
+    pulled = isPull(mattes.way)
+      ? { way: mattes.way, first: numbersAt(mattes.way, at), name: '', last: null }
       : null
   }
 
   function move(by: ImagePoint, _fine: boolean, at: ImagePoint) {
     if (!begun) return
-    if (shelf.way === 'object') frame.value = { from: begun, to: at }
+    if (mattes.way === 'object') frame.value = { from: begun, to: at }
     else if (held !== null) show(dragged(held, at))
-    else if (shelf.way === 'ellipse') show(oval(begun, at))
+    else if (mattes.way === 'ellipse') show(oval(begun, at))
     else if (pulled) {
       pulled.last = { by, at }
       void follow(pulled)
@@ -82,8 +82,8 @@ export const useMatteTool = createSharedComposable(() => {
   }
 
   function dragged(handle: string, at: ImagePoint): Made {
-    const name = shelf.chosen!
-    const value = withHandle(shelf.matte as Shape | Ellipse, handle, at, number.value)
+    const name = mattes.chosen!
+    const value = withHandle(mattes.matte as Shape | Ellipse, handle, at, number.value)
     return { name, value, label: `Matte ${name}: redrawn` }
   }
 
@@ -146,8 +146,8 @@ export const useMatteTool = createSharedComposable(() => {
 
   function show(next: Made) {
     made = next
-    shelf.preview(next.name, next.value)
-    shelf.chosen = next.name
+    mattes.preview(next.name, next.value)
+    mattes.chosen = next.name
   }
 
   /** The hand may be quicker than the server: what it pulled is kept as soon as the numbers are there. */
@@ -159,17 +159,17 @@ export const useMatteTool = createSharedComposable(() => {
       return void (await taking.takeAll(drawn.from, drawn.to).catch((error) => notifications.show(error)))
     const last = mine ? await madeBy(mine) : made
     made = null
-    if (last) await shelf.keep(last.name, last.value, last.label)
+    if (last) await mattes.keep(last.name, last.value, last.label)
     else if (mine && !pulled) shots.preview([])
   }
 
   async function click(at: ImagePoint) {
     try {
-      if (shelf.way === 'object') {
+      if (mattes.way === 'object') {
         await taking.takeAt(at)
-      } else if (shelf.way === 'shape') await point(at)
-      else if (shelf.way === 'pass') await takeNumber(at)
-      else if (shelf.way !== 'ellipse') {
+      } else if (mattes.way === 'shape') await point(at)
+      else if (mattes.way === 'pass') await takeNumber(at)
+      else if (mattes.way !== 'ellipse') {
         begin(null, at)
         pulled!.last = { by: { x: 0, y: 0 }, at }
         await end()
@@ -187,24 +187,24 @@ export const useMatteTool = createSharedComposable(() => {
     if (!closes) return void (open.value = [...open.value, asPoint(at)])
     const points = open.value
     open.value = []
-    const fresh = shelf.freeName('shape')
-    await shelf.keep(fresh, { kind: 'shape', points }, `${fresh} drawn`)
+    const fresh = mattes.freeName('shape')
+    await mattes.keep(fresh, { kind: 'shape', points }, `${fresh} drawn`)
   }
 
   /** One more number, or colour, of a pass of ids. */
   async function takeNumber(at: ImagePoint) {
-    if (shelf.matte?.kind !== 'id') return
-    const there = await valuesAt(shelf.matte.pass, at)
+    if (mattes.matte?.kind !== 'id') return
+    const there = await valuesAt(mattes.matte.pass, at)
     const value = there.length >= 3 ? there.slice(0, 3) : there[0]!
-    const known = (shelf.matte.values ?? []) as unknown[]
+    const known = (mattes.matte.values ?? []) as unknown[]
     const same = (one: unknown) => JSON.stringify(one) === JSON.stringify(value)
     const values = known.some(same) ? known.filter((one) => !same(one)) : [...known, value]
-    shelf.change({ values }, 'IDs changed')
+    mattes.change({ values }, 'IDs changed')
   }
 
   function words(): string {
     const { found } = pointing.under.value
-    if (shelf.way !== 'object' || !found.length) return ''
+    if (mattes.way !== 'object' || !found.length) return ''
     const layer = found[0]!.layer
     const named = (one: (typeof found)[number]) =>
       one.coverage < 0.995 ? `${one.name} ${percent(one.coverage)}` : one.name
@@ -213,8 +213,8 @@ export const useMatteTool = createSharedComposable(() => {
     return others.length ? `${here} · ${others.join(', ')}` : here
   }
 
-  const hover = (at: ImagePoint | null) => void pointing.hover(shelf.way === 'object' ? at : null)
-  const doing = () => WAYS.find((way) => way.way === shelf.way)?.hint ?? ''
+  const hover = (at: ImagePoint | null) => void pointing.hover(mattes.way === 'object' ? at : null)
+  const doing = () => WAYS.find((way) => way.way === mattes.way)?.hint ?? ''
   const grip = { begin, move, end: () => void end(), words, doing, click: (at: ImagePoint) => void click(at), hover, everywhere: true } // prettier-ignore
   const take = () => usePointerTool().take(grip)
   return { take, open, frame, handles, number, words }

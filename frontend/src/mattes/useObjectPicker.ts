@@ -19,28 +19,28 @@ const NOTHING: PickResult = { found: [], outline: [] }
 export const useObjectPicker = createSharedComposable(() => {
   const shots = useShot()
   const workspace = useWorkspace()
-  const shelf = useMattes()
+  const mattes = useMattes()
   const under = shallowRef<PickResult>(NOTHING)
   const layers = shallowRef<ObjectLayer[]>([])
   const layersState = ref<'loading' | 'error' | 'ready'>('loading')
   const busy = ref(false)
-  let wish: { x: number; y: number } | null = null
+  let request: { x: number; y: number } | null = null
 
   async function ask(x: number, y: number, width = 1, height = 1): Promise<PickResult> {
     const params = { path: { variant_id: shots.variant!.id } }
-    const body = { base: null, x, y, width, height, layer: shelf.layer, frame: workspace.frame }
+    const body = { base: null, x, y, width, height, layer: mattes.layer, frame: workspace.frame }
     return (await unwrap(api.POST('/api/variants/{variant_id}/mattes/pick', { params, body }))) as PickResult
   }
 
   async function hover(place: { x: number; y: number } | null) {
-    wish = place
+    request = place
     if (!place) under.value = NOTHING
     if (busy.value) return
     busy.value = true
     try {
-      while (wish) {
-        const next: { x: number; y: number } = wish
-        wish = null
+      while (request) {
+        const next: { x: number; y: number } = request
+        request = null
         under.value = await ask(Math.floor(next.x), Math.floor(next.y))
       }
     } catch {

@@ -8,18 +8,18 @@ const LONGEST_LABEL = 190
 
 /** What a gesture makes: the chosen matte where that is of its kind, else a new one of that name. */
 export function useTarget() {
-  const shelf = useMattes()
-  return function target(kind: Matte['kind'], wish: string): { name: string; before: object } {
-    const same = shelf.matte?.kind === kind && shelf.chosen
+  const mattes = useMattes()
+  return function target(kind: Matte['kind'], request: string): { name: string; before: object } {
+    const same = mattes.matte?.kind === kind && mattes.chosen
     return same
-      ? { name: same, before: shelf.matte! }
-      : { name: shelf.freeName(wish.slice(0, LONGEST_NAME)), before: {} }
+      ? { name: same, before: mattes.matte! }
+      : { name: mattes.freeName(request.slice(0, LONGEST_NAME)), before: {} }
   }
 }
 
 /** Names of objects taken into the chosen matte, and given back. */
 export function useSelectedNames() {
-  const shelf = useMattes()
+  const mattes = useMattes()
   const pointing = useObjectPicker()
   const target = useTarget()
 
@@ -33,9 +33,9 @@ export function useSelectedNames() {
       ? before.filter((one) => !names.includes(one))
       : [...before, ...names.filter((one) => !before.includes(one))]
     const label = `Matte ${aim.name}: ${names.join(', ')} ${gone ? 'removed' : 'added'}`
-    const layer = shelf.layer ? { layer: shelf.layer } : {}
+    const layer = mattes.layer ? { layer: mattes.layer } : {}
     const value = { ...aim.before, kind: 'object', ...layer, names: next }
-    await shelf.keep(aim.name, value, label.slice(0, LONGEST_LABEL))
+    await mattes.keep(aim.name, value, label.slice(0, LONGEST_LABEL))
   }
 
   /** All that lies in the frame of a drag, of the layer that is nearest. */

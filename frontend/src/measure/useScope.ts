@@ -1,12 +1,12 @@
 import { createSharedComposable } from '@vueuse/core'
 import { computed, onScopeDispose, ref, shallowRef } from 'vue'
-import { fetchScope, type ScopeWish } from '@/api/client'
+import { fetchScope, type ScopeRequest } from '@/api/client'
 import type { Draft } from '@/api/types'
 import { useWorkspace } from '@/stores/workspace'
 import { useObjectPicker } from '@/mattes/useObjectPicker'
 import { useSteadily } from '@/composables/useSteadily'
 
-export type ScopeKind = Exclude<ScopeWish['kind'], 'overlay'>
+export type ScopeKind = Exclude<ScopeRequest['kind'], 'overlay'>
 /** Over what a scope counts: the whole picture, the part in view, or an object by its name. */
 export type Within = { what: 'whole' } | { what: 'view' } | { what: 'object'; name: string }
 
@@ -17,7 +17,7 @@ const ROWS: Record<ScopeKind, number> = { waveform: 144, parade: 144, histogram:
 export const useScope = createSharedComposable(() => {
   const workspace = useWorkspace()
   const kind = ref<ScopeKind>('waveform')
-  const scale = ref<ScopeWish['scale']>('stops')
+  const scale = ref<ScopeRequest['scale']>('stops')
   const within = shallowRef<Within>({ what: 'whole' })
   const picture = ref('')
 

@@ -95,10 +95,10 @@ export const useMattes = defineStore('shelf', () => {
   }
 
   /** A name that no matte has yet. */
-  function freeName(wish: string): string {
+  function freeName(request: string): string {
     const known = shots.base?.mattes ?? {}
     for (let number = 1; ; number += 1) {
-      const name = number === 1 ? wish : `${wish} ${number}`
+      const name = number === 1 ? request : `${request} ${number}`
       if (!(name in known)) return name
     }
   }

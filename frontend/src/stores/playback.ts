@@ -7,7 +7,7 @@ import { useNotifications } from './notifications'
 
 /** Where pictures come from and go to. */
 export interface ReelScreen {
-  wish: (frame: number) => ImageRequest | null
+  request: (frame: number) => ImageRequest | null
   show: (frame: number, bitmap: ImageBitmap, region: Region) => void
 }
 
@@ -84,12 +84,12 @@ export const usePlayback = defineStore('playback', () => {
   }
 
   function missing(): number | null {
-    const wish = screen?.wish(frames[current]!)
-    if (!wish) return null
-    const now = JSON.stringify([wish.variantId, { ...wish.body, frame: 0 }])
+    const request = screen?.request(frames[current]!)
+    if (!request) return null
+    const now = JSON.stringify([request.variantId, { ...request.body, frame: 0 }])
     if (now !== state) forget()
     state = now
-    const workspace = roomFor(wish)
+    const workspace = roomFor(request)
     for (let ahead = 0; ahead < Math.min(frames.length, workspace); ahead += 1) {
       const number = frames[(current + ahead) % frames.length]!
       if (!kept.has(number)) return number
@@ -98,25 +98,25 @@ export const usePlayback = defineStore('playback', () => {
   }
 
   async function make(number: number) {
-    const wish = screen?.wish(number)
-    if (!wish) return
+    const request = screen?.request(number)
+    if (!request) return
     const asked = state
-    const answer = await fetchImage(wish.variantId, { ...wish.body, viewer: '', live: true })
+    const answer = await fetchImage(request.variantId, { ...request.body, viewer: '', live: true })
     const bitmap = await createImageBitmap(answer.file)
     if (asked !== state || !playing.value) return bitmap.close()
     kept.set(number, { bitmap, region: answer.region })
     prepared.value = kept.size
-    letGo(wish)
+    letGo(request)
   }
 
-  /** How many pictures of a wish's size may be kept. */
+  /** How many pictures of a request's size may be kept. */
   function roomFor({ body }: ImageRequest): number {
     return Math.max(2, Math.floor(BUDGET / (body.out_width * body.out_height * BYTES_PER_PIXEL)))
   }
 
   /** Beyond the budget, what was shown longest ago goes. */
-  function letGo(wish: ImageRequest) {
-    const workspace = roomFor(wish)
+  function letGo(request: ImageRequest) {
+    const workspace = roomFor(request)
     for (let behind = 1; kept.size > workspace && behind < frames.length; behind += 1) {
       const number = frames[(current - behind + frames.length) % frames.length]!
       kept.get(number)?.bitmap.close()

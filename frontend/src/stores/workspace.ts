@@ -41,7 +41,7 @@ export const useWorkspace = defineStore('workspace', () => {
   const imageTransform = shallowRef({ x: 0, y: 0, scale: 1 })
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
-  /** Whether the exact picture was stopped before it was there; a new wish object asks for it once more. */
+  /** Whether the exact picture was stopped before it was there; a new request object asks for it once more. */
   const stopped = ref(false)
   const exactRequest = shallowRef({})
   /** The work of the server on the last picture before the one that is asked for. */

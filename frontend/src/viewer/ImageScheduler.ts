@@ -10,7 +10,7 @@ export interface Shown {
 }
 
 export interface LoopHooks {
-  shown: (picture: Shown, wish: ImageRequest, settled: boolean) => void
+  shown: (picture: Shown, request: ImageRequest, settled: boolean) => void
   failed: (error: unknown) => void
 }
 
@@ -30,7 +30,7 @@ const SUPERSEDED_MS = 50
  * is still decoded. A late answer never replaces a newer one, and the newest request is repeated if it is superseded.
  */
 export class ImageScheduler {
-  private wanted: { wish: ImageRequest; moving: boolean } | null = null
+  private wanted: { request: ImageRequest; moving: boolean } | null = null
   private busy = false
   private settling: AbortController | null = null
   private rest: ReturnType<typeof setTimeout> | undefined
@@ -52,8 +52,8 @@ export class ImageScheduler {
   }
 
   /** Ask for a picture; `moving` while something is still dragged. */
-  want(wish: ImageRequest, moving: boolean): void {
-    this.wanted = { wish, moving }
+  request(request: ImageRequest, moving: boolean): void {
+    this.wanted = { request, moving }
     this.moving = moving
     this.number += 1
     clearTimeout(this.rest)
@@ -63,27 +63,27 @@ export class ImageScheduler {
 
   private async next(): Promise<void> {
     if (this.busy || this.stopped || !this.wanted) return
-    const { wish, moving } = this.wanted
+    const { request, moving } = this.wanted
     this.wanted = null
     this.busy = true
-    const shown = await this.fetch(wish, true)
+    const shown = await this.fetch(request, true)
     this.busy = false
     if (this.wanted) return this.next()
-    if (shown && !moving) this.settle(wish)
+    if (shown && !moving) this.settle(request)
   }
 
-  private settle(wish: ImageRequest): void {
+  private settle(request: ImageRequest): void {
     clearTimeout(this.rest)
     this.rest = setTimeout(async () => {
       const given = (this.settling = new AbortController())
-      await this.fetch(wish, false, given.signal)
+      await this.fetch(request, false, given.signal)
       if (!given.signal.aborted && this.wanted) void this.next()
     }, REST_MS)
   }
 
   private async unpack(
     answer: ImageAnswer,
-    wish: ImageRequest,
+    request: ImageRequest,
     settled: boolean,
     order: number,
     signal?: AbortSignal,
@@ -92,30 +92,30 @@ export class ImageScheduler {
       const bitmap = await createImageBitmap(answer.file)
       if (this.stopped || order < this.unpacked || signal?.aborted) return bitmap.close()
       this.unpacked = order
-      this.hooks.shown({ bitmap, milliseconds: answer.milliseconds, region: answer.region }, wish, settled)
+      this.hooks.shown({ bitmap, milliseconds: answer.milliseconds, region: answer.region }, request, settled)
     } catch (error) {
       if (!this.stopped) this.hooks.failed(error)
     }
   }
 
   /** Repeat a request after a delay, unless something newer is wanted by then. */
-  private async again(wish: ImageRequest, delay: number): Promise<void> {
+  private async again(request: ImageRequest, delay: number): Promise<void> {
     const number = this.number
     await new Promise((done) => setTimeout(done, delay))
-    if (!this.stopped && number === this.number) this.wanted = { wish, moving: this.moving }
+    if (!this.stopped && number === this.number) this.wanted = { request, moving: this.moving }
   }
 
-  private async fetch(wish: ImageRequest, live: boolean, signal?: AbortSignal): Promise<boolean> {
+  private async fetch(request: ImageRequest, live: boolean, signal?: AbortSignal): Promise<boolean> {
     try {
-      const body = { ...wish.body, viewer: this.viewer, live }
-      const answer = await fetchImage(wish.variantId, body, signal)
-      void this.unpack(answer, wish, !live, ++this.answers, signal)
+      const body = { ...request.body, viewer: this.viewer, live }
+      const answer = await fetchImage(request.variantId, body, signal)
+      void this.unpack(answer, request, !live, ++this.answers, signal)
       return true
     } catch (error) {
       const { status, title } = error instanceof Problem ? error : { status: 0, title: '' }
       if (this.stopped || signal?.aborted) return false
-      if (status === BUSY) await this.again(wish, BUSY_MS)
-      else if (title === SUPERSEDED && !this.wanted) await this.again(wish, SUPERSEDED_MS)
+      if (status === BUSY) await this.again(request, BUSY_MS)
+      else if (title === SUPERSEDED && !this.wanted) await this.again(request, SUPERSEDED_MS)
       else if (status !== REPLACED) this.hooks.failed(error)
       return false
     }

@@ -1,7 +1,7 @@
 import { Problem } from '@/api/client'
 import type { Region } from '@/api/types'
 import type { Framing } from './framing'
-import type { Asked, Painted, Told, ImageRequest } from './imageMessages'
+import type { WorkerRequest, Painted, WorkerMessage, ImageRequest } from './imageMessages'
 
 export interface ThreadHooks {
   painted: (painted: Painted) => void
@@ -15,13 +15,13 @@ export class ImageThread {
   private readonly worker = new Worker(new URL('./image.worker.ts', import.meta.url), { type: 'module' })
 
   constructor(canvas: HTMLCanvasElement, hooks: ThreadHooks) {
-    this.worker.onmessage = ({ data }: MessageEvent<Told>) => {
-      if (data.tells === 'painted') hooks.painted(data.painted)
+    this.worker.onmessage = ({ data }: MessageEvent<WorkerMessage>) => {
+      if (data.type === 'painted') hooks.painted(data.painted)
       else hooks.failed(new Problem(data.status, data.sentence))
     }
     this.worker.onerror = () => hooks.failed(new Problem(0, 'The image could not be drawn. Reload the page.'))
     const drawn = canvas.transferControlToOffscreen()
-    this.ask({ does: 'begin', canvas: drawn, viewer: this.viewer }, [drawn])
+    this.post({ type: 'begin', canvas: drawn, viewer: this.viewer }, [drawn])
   }
 
   destroy(): void {
@@ -29,25 +29,25 @@ export class ImageThread {
   }
 
   frame(framing: Framing): void {
-    this.ask({ does: 'frame', framing })
+    this.post({ type: 'frame', framing })
   }
 
   /** Ask for a picture; `moving` while something is still dragged. */
-  want(key: string, wish: ImageRequest, moving: boolean): void {
-    this.ask({ does: 'want', key, wish, moving })
+  request(key: string, request: ImageRequest, moving: boolean): void {
+    this.post({ type: 'request', key, request, moving })
   }
 
   /** Show a picture that is at hand; it is handed over. */
   show(key: string, bitmap: ImageBitmap, region: Region): void {
-    this.ask({ does: 'show', key, bitmap, region }, [bitmap])
+    this.post({ type: 'show', key, bitmap, region }, [bitmap])
   }
 
   /** Let go of pictures but the present one and those of some keys. */
   keep(keys: string[]): void {
-    this.ask({ does: 'keep', keys })
+    this.post({ type: 'keep', keys })
   }
 
-  private ask(asked: Asked, handedOver: Transferable[] = []): void {
-    this.worker.postMessage(asked, handedOver)
+  private post(request: WorkerRequest, transferred: Transferable[] = []): void {
+    this.worker.postMessage(request, transferred)
   }
 }

@@ -25,7 +25,7 @@ const shots = useShot()
 const workspace = useWorkspace()
 const holds = useHolds()
 const pointerTools = usePointerTool()
-const shelf = useMattes()
+const mattes = useMattes()
 const canvas = ref<HTMLCanvasElement>()
 const sheet = ref<HTMLCanvasElement>()
 const pinMarks = ref<Mark[]>([])
@@ -95,7 +95,7 @@ watch(
   () => [
     [shots.variant?.id, shots.variant?.head, shots.draft, shots.renderKey],
     [workspace.viewStation, workspace.frame, workspace.aids, workspace.passShown],
-    [shelf.open && shelf.seen, shelf.chosen],
+    [mattes.open && mattes.seen, mattes.chosen],
     [holds.shown, holds.mode, holds.gain, holds.measure],
   ],
   pictures.ask,
@@ -111,10 +111,10 @@ watch(
 )
 watch(
   () => workspace.zoomCommand,
-  (wish) => {
-    if (!frame || !wish) return
-    if (wish.to === 'fit') frame.fit()
-    else frame.zoom(wish.to === 'one' ? 1 : frame.scale * (wish.to === 'closer' ? 2 : 0.5))
+  (request) => {
+    if (!frame || !request) return
+    if (request.to === 'fit') frame.fit()
+    else frame.zoom(request.to === 'one' ? 1 : frame.scale * (request.to === 'closer' ? 2 : 0.5))
   },
 )
 
@@ -148,7 +148,7 @@ const hand = useImagePointer(() => frame, canvas, size, { pin: pinMark, wipe: wi
       @keydown="hand.onKey"
     />
     <canvas v-if="workspace.scale >= LEGIBLE" ref="sheet" class="values" aria-hidden="true" />
-    <MatteOverlay v-if="shelf.open" />
+    <MatteOverlay v-if="mattes.open" />
     <ImageOverlays v-else />
     <div
       v-for="mark in pinMarks"

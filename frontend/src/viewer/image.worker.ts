@@ -2,12 +2,12 @@
 import { Problem } from '@/api/client'
 import { FramePainter } from './FramePainter'
 import { NOW } from './framing'
-import { viewerOf, type Asked, type Told } from './imageMessages'
+import { viewerOf, type WorkerRequest, type WorkerMessage } from './imageMessages'
 import { ImageScheduler } from './ImageScheduler'
 
 const page = self as unknown as {
-  onmessage: (event: MessageEvent<Asked>) => void
-  postMessage: (unwrap: Told) => void
+  onmessage: (event: MessageEvent<WorkerRequest>) => void
+  postMessage: (message: WorkerMessage) => void
 }
 const loops = new Map<string, ImageScheduler>()
 let painter: FramePainter | null = null
@@ -17,14 +17,14 @@ function loopOf(key: string): ImageScheduler {
   const known = loops.get(key)
   if (known) return known
   const made = new ImageScheduler(viewerOf(key, viewer), {
-    shown: ({ bitmap, milliseconds, region }, wish, settled) =>
+    shown: ({ bitmap, milliseconds, region }, request, settled) =>
       painter?.show(key, bitmap, region, (at) =>
-        page.postMessage({ tells: 'painted', painted: { key, wish, settled, milliseconds, at } }),
+        page.postMessage({ type: 'painted', painted: { key, request, settled, milliseconds, at } }),
       ),
     failed(error) {
       const status = error instanceof Problem ? error.status : 0
       const sentence = error instanceof Error ? error.message : String(error)
-      page.postMessage({ tells: 'failed', status, sentence })
+      page.postMessage({ type: 'failed', status, sentence })
     },
   })
   loops.set(key, made)
@@ -41,11 +41,11 @@ function keep(keys: string[]) {
 }
 
 page.onmessage = ({ data }) => {
-  if (data.does === 'begin') {
+  if (data.type === 'begin') {
     painter = new FramePainter(data.canvas)
     viewer = data.viewer
-  } else if (data.does === 'frame') painter?.frame(data.framing)
-  else if (data.does === 'want') loopOf(data.key).want(data.wish, data.moving)
-  else if (data.does === 'show') painter?.show(data.key, data.bitmap, data.region)
+  } else if (data.type === 'frame') painter?.frame(data.framing)
+  else if (data.type === 'request') loopOf(data.key).request(data.request, data.moving)
+  else if (data.type === 'show') painter?.show(data.key, data.bitmap, data.region)
   else keep(data.keys)
 }

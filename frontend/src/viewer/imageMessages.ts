@@ -15,17 +15,17 @@ export function viewerOf(key: string, page: string): string {
 }
 
 /** What the page tells the thread that fetches and draws pictures. */
-export type Asked =
-  | { does: 'begin'; canvas: OffscreenCanvas; viewer: string }
-  | { does: 'frame'; framing: Framing }
-  | { does: 'want'; key: string; wish: ImageRequest; moving: boolean }
-  | { does: 'show'; key: string; bitmap: ImageBitmap; region: Region }
+export type WorkerRequest =
+  | { type: 'begin'; canvas: OffscreenCanvas; viewer: string }
+  | { type: 'frame'; framing: Framing }
+  | { type: 'request'; key: string; request: ImageRequest; moving: boolean }
+  | { type: 'show'; key: string; bitmap: ImageBitmap; region: Region }
   /** Pictures of other keys are let go, and no longer asked for. */
-  | { does: 'keep'; keys: string[] }
+  | { type: 'keep'; keys: string[] }
 
 export interface Painted {
   key: string
-  wish: ImageRequest
+  request: ImageRequest
   settled: boolean
   /** How long the server took. */
   milliseconds: number
@@ -34,5 +34,5 @@ export interface Painted {
 }
 
 /** What that thread tells the page. */
-export type Told =
-  { tells: 'painted'; painted: Painted } | { tells: 'failed'; status: number; sentence: string }
+export type WorkerMessage =
+  { type: 'painted'; painted: Painted } | { type: 'failed'; status: number; sentence: string }

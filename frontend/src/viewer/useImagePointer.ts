@@ -9,7 +9,7 @@ import { wipeAxes, type Place } from './framing'
 const NEAR_PIN = 14
 const NEAR_WIPE = 8
 
-type Doing = 'pan' | 'wipe' | 'grip'
+type Gesture = 'pan' | 'wipe' | 'grip'
 
 interface Marks {
   pin: Ref<Place | null>
@@ -28,14 +28,14 @@ export function useImagePointer(
   const pointerTools = usePointerTool()
   const gripping = ref(false)
   let takes = pointerThrottle()
-  let down: { at: Place; last: Place; moved: boolean; does: Doing } | null = null
+  let down: { at: Place; last: Place; moved: boolean; gesture: Gesture } | null = null
 
   function placeOf(event: MouseEvent): Place {
     const box = canvas.value!.getBoundingClientRect()
     return { x: event.clientX - box.left, y: event.clientY - box.top }
   }
 
-  function purpose(at: Place): Doing {
+  function purpose(at: Place): Gesture {
     if (nearWipe(at)) return 'wipe'
     // A picture that is seen whole has nowhere to pan to.
     if (pointerTools.grip?.everywhere) return 'grip'
@@ -83,7 +83,7 @@ export function useImagePointer(
     if (event.button > 1 || !canvas.value || !frame()) return
     canvas.value.setPointerCapture(event.pointerId)
     const at = placeOf(event)
-    down = { at, last: at, moved: false, does: event.button === 1 ? 'pan' : purpose(at) }
+    down = { at, last: at, moved: false, gesture: event.button === 1 ? 'pan' : purpose(at) }
     takes = pointerThrottle()
   }
 
@@ -94,15 +94,15 @@ export function useImagePointer(
     workspace.hover = down ? null : pixelAt(at)
     if (!down) return pointerTools.grip?.hover?.(picture.toPicture(at))
     if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start()
-    if (down.does === 'wipe') moveWipe(at, event.shiftKey)
-    else if (down.moved && down.does !== 'grip') picture.pan(at.x - down.last.x, at.y - down.last.y)
+    if (down.gesture === 'wipe') moveWipe(at, event.shiftKey)
+    else if (down.moved && down.gesture !== 'grip') picture.pan(at.x - down.last.x, at.y - down.last.y)
     else if (down.moved && takes(event)) follow(at, event.shiftKey)
     down.last = at
   }
 
   /** What is gripped follows the hand before the screen is drawn. */
   function onEarlyMove(event: PointerEvent) {
-    if (down?.moved && down.does === 'grip' && takes(event)) follow(placeOf(event), event.shiftKey)
+    if (down?.moved && down.gesture === 'grip' && takes(event)) follow(placeOf(event), event.shiftKey)
   }
 
   function follow(at: Place, fine: boolean) {
@@ -111,7 +111,7 @@ export function useImagePointer(
 
   function start() {
     down!.moved = true
-    if (down!.does !== 'grip') return
+    if (down!.gesture !== 'grip') return
     gripping.value = true
     const onIt = !pointerTools.grip?.everywhere && onPin(down!.at)
     pointerTools.grip?.begin(onIt ? null : pixelAt(down!.at), frame()!.toPicture(down!.at))
@@ -120,9 +120,9 @@ export function useImagePointer(
   function onUp(event: PointerEvent) {
     if (!down || !frame()) return
     const at = placeOf(event)
-    if (!down.moved && down.does === 'grip' && pointerTools.grip?.click)
+    if (!down.moved && down.gesture === 'grip' && pointerTools.grip?.click)
       pointerTools.grip.click(frame()!.toPicture(at))
-    else if (!down.moved && down.does !== 'wipe') workspace.putPin(pixelAt(at), event.shiftKey)
+    else if (!down.moved && down.gesture !== 'wipe') workspace.putPin(pixelAt(at), event.shiftKey)
     cancel()
   }
 

@@ -30,17 +30,17 @@ export function useImages(frame: () => FrameCanvas | null) {
   const jobs = useJobs()
   const first = computed(() => Math.min(...Object.keys(shots.shot?.render.frames ?? {}).map(Number)))
   const pace = new Pace()
-  const shelf = useMattes()
+  const mattes = useMattes()
   /** What the viewer alone does to the picture, with the matte that is looked at. */
   const aids = computed(() => {
-    const shown = shelf.open && shelf.seen !== 'outline' && shelf.chosen
-    return shown && shelf.seen !== 'outline'
-      ? { ...workspace.aids, matte: shown, matte_as: shelf.seen }
+    const shown = mattes.open && mattes.seen !== 'outline' && mattes.chosen
+    return shown && mattes.seen !== 'outline'
+      ? { ...workspace.aids, matte: shown, matte_as: mattes.seen }
       : workspace.aids
   })
   const moving = computed(() => shots.draft.patch.length > 0)
   let thread: ImageThread | null = null
-  /** When the newest wish was made: only its picture settles. */
+  /** When the newest request was made: only its picture settles. */
   let asked = 0
   let slow: ReturnType<typeof setTimeout> | undefined
   watch(moving, (on) => {
@@ -55,12 +55,15 @@ export function useImages(frame: () => FrameCanvas | null) {
     workspace.viewer = viewerOf(NOW, thread.viewer)
   }
 
-  function painted({ key, wish, settled, milliseconds, at }: Painted) {
+  function painted({ key, request, settled, milliseconds, at }: Painted) {
     if (key !== NOW) return
     const startTime = at - performance.timeOrigin
-    if (wish.body.patch.length && !settled) pace.took(startTime - wish.asked)
-    performance.mark(PAINTED, { startTime, detail: { settled, patch: wish.body.patch, asked: wish.asked } })
-    if (wish.asked !== asked) return
+    if (request.body.patch.length && !settled) pace.took(startTime - request.asked)
+    performance.mark(PAINTED, {
+      startTime,
+      detail: { settled, patch: request.body.patch, asked: request.asked },
+    })
+    if (request.asked !== asked) return
     if (!settled && !moving.value) slow = setTimeout(expectRenderUpdate, SLOW_MS)
     if (!settled) return
     clearTimeout(slow)
@@ -76,7 +79,7 @@ export function useImages(frame: () => FrameCanvas | null) {
     return { ...draft, frame: own === undefined ? workspace.frame : own, station, pass_name, picture }
   }
 
-  function wish(canvas: FrameCanvas, variantId: number): ImageRequest {
+  function request(canvas: FrameCanvas, variantId: number): ImageRequest {
     const region = canvas.region()
     const out = canvas.outSize(region, moving.value ? workspace.previewShare : 1)
     const size = { region, out_width: out.width, out_height: out.height }
@@ -108,7 +111,7 @@ export function useImages(frame: () => FrameCanvas | null) {
     const canvas = frame()
     if (!canvas || !shots.variant || playback.playing) return
     asked = performance.now()
-    const next = wish(canvas, shots.variant.id)
+    const next = request(canvas, shots.variant.id)
     const { gain, measure } = holds
     const against =
       holds.comparing && holds.mode === 'difference'
@@ -117,10 +120,10 @@ export function useImages(frame: () => FrameCanvas | null) {
     workspace.settled = workspace.stopped = false
     workspace.pictureBefore = jobs.pictureFor(workspace.viewer)?.id ?? 0
     clearTimeout(slow)
-    const want = (key: string, more: Partial<ImageRequest['body']>) =>
-      thread?.want(key, { ...next, body: { ...next.body, ...more } }, moving.value)
-    want(NOW, { against })
-    for (const hold of onScreen.value) want(hold.key, subjectOf(hold))
+    const requestImage = (key: string, more: Partial<ImageRequest['body']>) =>
+      thread?.request(key, { ...next, body: { ...next.body, ...more } }, moving.value)
+    requestImage(NOW, { against })
+    for (const hold of onScreen.value) requestImage(hold.key, subjectOf(hold))
   }
 
   /** Let go of the pictures of what is no longer held. */
@@ -137,10 +140,10 @@ export function useImages(frame: () => FrameCanvas | null) {
   watch(() => workspace.exactRequest, ask)
 
   playback.attach({
-    wish(number) {
+    request(number) {
       const canvas = frame()
       if (!canvas || !shots.variant) return null
-      const next = wish(canvas, shots.variant.id)
+      const next = request(canvas, shots.variant.id)
       return { ...next, body: { ...next.body, frame: number === first.value ? null : number } }
     },
     show(number, bitmap, region) {

@@ -19,6 +19,7 @@ from .beauty.light_sum import LightSum
 from .beauty.terms import Terms
 from .cache import ByteCache
 from .colour.pipeline import ColourPipeline, resolve_colour
+from .depth.reading import RenderDepth
 from .frame_context import FrameContext
 from .images import FindImage, no_images
 from .keys import CacheKeys
@@ -59,7 +60,8 @@ class Evaluator:
         self.terms = Terms(self.keys, cache)
         self.mattes = Mattes(self.terms)
         self.find_image = find_image
-        self.frame_context = FrameContext(self.mattes, find_image)
+        self.depth = RenderDepth(self.mattes)
+        self.frame_context = FrameContext(self.mattes, self.depth, find_image)
         self.light_sum = LightSum(self.terms, self.mattes, Surfaces(self.terms, self.mattes, find_image))
         self.pipeline = Pipeline(self.keys, cache, self.frame_context, self._beauty, self.light_sum.files, STAGES)
         self._colouring: tuple[ColourChoice, DisplayChoice, ColourPipeline] | None = None

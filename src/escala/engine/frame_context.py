@@ -1,23 +1,45 @@
-"""What a station of the pipeline may look at beside the picture: passes of the frame, mattes, pictures from outside."""
+"""Per-frame inputs of the stages after the beauty, beside the picture: mattes, depth, and images from outside."""
 
 from dataclasses import dataclass
+from typing import Protocol
 
 from escala.core.lens.geometry import FramePart
-from escala.core.planes import Matte, Planes, as_planes
+from escala.core.planes import Matte, Planes
 from escala.model.render import Render
+from escala.model.variant import Variant
 
 from .beauty.terms import Terms
 from .images import FindImage
 from .mattes.mattes import Mattes
 from .request import EvaluationRequest
-from .viewer.viewport import Viewport, sample_pass
+from .viewer.viewport import Viewport
+
+
+class DepthInput(Protocol):
+    """Where the pixels of a picture lie in the scene, and how they move."""
+
+    def distance(self, request: EvaluationRequest, alpha: Planes | None) -> Planes | None:
+        """Distances as they are measured, (H, W) in scene units, infinite where nothing is; None where not known."""
+
+    def axial_distance(self, request: EvaluationRequest, alpha: Planes | None) -> Planes | None:
+        """As `distance`, along the axis of the camera where its field of view is known."""
+
+    def position(self, request: EvaluationRequest) -> Planes | None:
+        """Places in the scene, (3, H, W); None where not known."""
+
+    def motion(self, request: EvaluationRequest) -> Planes | None:
+        """Motion vectors in pixels of the full-resolution render, (2, H, W); None where there are none."""
+
+    def longest_motion(self, variant: Variant) -> tuple[float, float] | None:
+        """The largest extents of the motion vectors of the whole frame, across and down."""
 
 
 @dataclass(frozen=True)
 class FrameContext:
-    """Per-frame inputs of the stages after the beauty: passes, mattes, and external images."""
+    """What a stage may read beside its picture."""
 
     mattes: Mattes
+    depth: DepthInput
     find_image: FindImage
 
     @property
@@ -27,15 +49,8 @@ class FrameContext:
 
     @property
     def render(self) -> Render:
-        """The render as it is read."""
+        """The interpreted render."""
         return self.terms.render
-
-    def data(self, name: str, request: EvaluationRequest) -> Planes:
-        """A data pass at a viewport by its nearest pixels, (C, H, W)."""
-        key = self.terms.keys.for_pixels("pass", name, request.viewport, True)
-        return self.terms.kept(
-            key, lambda: as_planes(sample_pass(self.terms.frame, name, request.viewport, True)), request
-        )
 
     def matte(self, name: str | None, request: EvaluationRequest) -> Matte | None:
         """A matte of the variant at a viewport; None where none is named."""
@@ -43,8 +58,13 @@ class FrameContext:
 
     def part_of_frame(self, viewport: Viewport) -> FramePart:
         """Where the pixels of a viewport lie in the displayed picture."""
-        (left, top), display = self.render.offset, self.render.display
-        return FramePart(viewport.x - left, viewport.y - top, 1.0 / viewport.scale, display.width, display.height)
+        return part_of_frame(self.render, viewport)
+
+
+def part_of_frame(render: Render, viewport: Viewport) -> FramePart:
+    """Where the pixels of a viewport lie in the displayed picture of a render."""
+    (left, top), display = render.offset, render.display
+    return FramePart(viewport.x - left, viewport.y - top, 1.0 / viewport.scale, display.width, display.height)
 
 
 def first_pixel(viewport: Viewport) -> tuple[int, int]:

@@ -8,13 +8,13 @@ import { useEntries } from '@/composables/useEntries'
 
 /** Things taken away: what a matte covers goes from every pass and from the alpha. */
 const removals = useEntries<Removal>('/beauty/removed')
-const shelf = useMattes()
+const mattes = useMattes()
 const shots = useShot()
 const nameOf = (removal: Removal) => removal.matte ?? 'everything'
 
 /** Nothing is taken before it is known where: the first matte makes the entry. */
 function takeAway() {
-  shelf.show({
+  mattes.show({
     key: 'removed object',
     words: 'the removed object',
     matte: () => null,
@@ -24,7 +24,7 @@ function takeAway() {
 }
 
 function drop(removal: Removal) {
-  shelf.close()
+  mattes.close()
   void shots.edit([{ op: 'remove', path: `/beauty/removed/${removal.id}` }], `${nameOf(removal)} restored`)
 }
 </script>

@@ -11,7 +11,7 @@ import { useHazeTool } from './useHazeTool'
 
 /** What the camera and the air would have done: focus, haze, motion. */
 const { survey } = useDepth()
-const shelf = useMattes()
+const mattes = useMattes()
 type Doing = 'focus' | 'haze'
 const HANDS: { doing: Doing; words: string }[] = [
   { doing: 'focus', words: 'Set focus' },
@@ -21,7 +21,7 @@ const doing = ref<Doing>('focus')
 let hand: { stop: () => void } | null = null
 onScopeDispose(() => hand?.stop())
 watch(
-  [doing, () => shelf.open, () => !!survey.value?.found],
+  [doing, () => mattes.open, () => !!survey.value?.found],
   ([next, shelfIsOpen, found]) => {
     hand?.stop()
     hand = shelfIsOpen || !found ? null : next === 'focus' ? useFocusTool() : useHazeTool()

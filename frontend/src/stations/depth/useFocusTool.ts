@@ -8,18 +8,18 @@ export function useFocusTool() {
   const { defocus, placeAt, switchedOn } = useDepth()
   const marks = useOverlays()
   const notifications = useNotifications()
-  let wish: ImagePoint | null = null
+  let request: ImagePoint | null = null
   let busy = false
 
   async function hover(at: ImagePoint | null) {
-    wish = at
+    request = at
     if (!at) marks.clear()
     if (busy) return
     busy = true
     try {
-      while (wish) {
-        const next: ImagePoint = wish
-        wish = null
+      while (request) {
+        const next: ImagePoint = request
+        request = null
         const found = await placeAt(next)
         const radius = Math.abs(found.radius_px ?? 0)
         const blur = defocus.now.value.on ? `, blur radius ${radius.toFixed(1)} px` : ''

@@ -10,24 +10,24 @@ import { heldOf } from './handles'
 
 const NEAR = 14
 
-interface Told {
+interface Callbacks {
   moving: (name: EffectName, change: object) => void
   settled: (name: EffectName, change: object) => void
 }
 
 /** The handles of the effect that is open, in the picture itself. */
-export function useLensTool(open: Ref<EffectName | null>, lens: Ref<Lens>, unwrap: Told) {
+export function useLensTool(open: Ref<EffectName | null>, lens: Ref<Lens>, callbacks: Callbacks) {
   const shots = useShot()
   const workspace = useWorkspace()
   const marks = useOverlays()
-  const shelf = useMattes()
+  const mattes = useMattes()
   const pointerTools = usePointerTool()
   let held: { effect: EffectName; handle: string; from: ImagePoint } | null = null
   let change: object | null = null
 
   const now = () => {
     const display = shots.shot?.render.display
-    return open.value && display && !shelf.open ? heldOf(open.value, lens.value, display) : null
+    return open.value && display && !mattes.open ? heldOf(open.value, lens.value, display) : null
   }
 
   function begin(_pixel: unknown, at: ImagePoint) {
@@ -43,18 +43,18 @@ export function useLensTool(open: Ref<EffectName | null>, lens: Ref<Lens>, unwra
     if (!held || !found) return
     const step = (fine ? 0.1 : 1) / workspace.imageTransform.scale
     change = found.move(held.handle, { x: held.from.x + by.x * step, y: held.from.y + by.y * step })
-    unwrap.moving(held.effect, change)
+    callbacks.moving(held.effect, change)
   }
 
   function end() {
-    if (held && change) unwrap.settled(held.effect, change)
+    if (held && change) callbacks.settled(held.effect, change)
     held = change = null
   }
 
   const words = () => ''
   let letGo = () => {}
   watch(
-    [open, () => shelf.open],
+    [open, () => mattes.open],
     () => {
       letGo()
       letGo = now()
@@ -64,7 +64,7 @@ export function useLensTool(open: Ref<EffectName | null>, lens: Ref<Lens>, unwra
     { immediate: true },
   )
   watch(
-    [open, lens, () => shelf.open],
+    [open, lens, () => mattes.open],
     () => {
       const found = now()
       const handles = found?.handles.map((handle) => ({ kind: 'handle' as const, ...handle })) ?? []

@@ -8,7 +8,7 @@ import { UvGrid } from './uvGrid'
 
 export type Doing = 'move' | 'turn' | 'scale'
 
-interface Told {
+interface Callbacks {
   moving: (change: object) => void
   settled: (change: object, label: string) => void
 }
@@ -27,7 +27,7 @@ interface Start {
 }
 
 /** A label placed on the surface itself: it follows the hand by the uv under it; sideways it turns, or grows. */
-export function useLabelTool(label: () => Label, unwrap: Told) {
+export function useLabelTool(label: () => Label, callbacks: Callbacks) {
   const shots = useShot()
   const workspace = useWorkspace()
   const pointerTools = usePointerTool()
@@ -79,7 +79,7 @@ export function useLabelTool(label: () => Label, unwrap: Told) {
 
     function show(next: object) {
       change = next
-      unwrap.moving(next)
+      callbacks.moving(next)
     }
 
     async function end() {
@@ -87,7 +87,7 @@ export function useLabelTool(label: () => Label, unwrap: Told) {
       let kept = change
       start = change = last = null
       if (begun && ended && doing === 'move') kept = (await exactly(begun, ended.place, ended.step)) ?? kept
-      if (kept) unwrap.settled(kept, WORDS[doing])
+      if (kept) callbacks.settled(kept, WORDS[doing])
     }
 
     /** Moved by the uv of the very pixels where the hand began and let go; null where it is not on the surface. */

@@ -7,7 +7,7 @@ from typing import TypeVar
 import numpy as np
 
 from escala.core.beauty.recipes import Recipe, Term, fold_recipe, one_pass, term_planes
-from escala.core.planes import Planes
+from escala.core.planes import Planes, as_planes
 from escala.media.store import StoredFrame
 from escala.model.render import Render
 
@@ -145,6 +145,11 @@ class Terms:
     def cover(self, recipe: Recipe, request: EvaluationRequest) -> Planes | None:
         """The alpha for terms that are laid over; None where none is."""
         return self.alpha(request) if any(term.operator == "over" for term in recipe.terms) else None
+
+    def data(self, name: str, request: EvaluationRequest) -> Planes:
+        """A data pass at a viewport by its nearest pixels, (C, H, W)."""
+        key = self.keys.for_pixels("pass", name, request.viewport, True)
+        return self.kept(key, lambda: as_planes(sample_pass(self.frame, name, request.viewport, True)), request)
 
     def kept(self, key: Key, make: Callable[[], Value], request: EvaluationRequest) -> Value:
         """What is kept under a key, where the evaluation keeps anything."""

@@ -13,9 +13,10 @@ from escala.model.variant import Variant
 
 from ..beauty.removal import left_by_removals
 from ..beauty.terms import Terms
-from ..effects import EffectContext
+from ..frame_context import part_of_frame
 from ..mattes.kinds import pass_of_role
-from ..pipeline import Picture
+from ..mattes.mattes import Mattes
+from ..request import EvaluationRequest
 
 
 @dataclass(frozen=True)
@@ -61,41 +62,64 @@ def motion_pass(render: Render, variant: Variant, there: Mapping[str, object]) -
     return name if name in there else None
 
 
-def distance_at(picture: Picture, context: EffectContext) -> Planes | None:
-    """Distances as the pass measures them, (H, W), infinite where nothing is; None where there is no pass.
+@dataclass(frozen=True)
+class RenderDepth:
+    """The depth input of a render: its passes, as a variant reads them. What the variant removes is nothing."""
 
-    What is taken out of the CG is nothing.
-    """
-    terms, request = context.frame_context.terms, context.request
-    reading = request.variant.depth.reading
-    found = detected_depth(terms, reading.pass_)
-    if found is None:
-        return None
-    depth = context.frame_context.data(found.name, request)[0]
-    kind = reading.kind or found.kind
-    distance = distance_of(depth, picture.alpha, kind, reading.near, reading.far, reading.scale)
-    left = left_by_removals(request, context.frame_context.mattes)
-    return distance if left is None else np.where(left > 0, distance, np.float32(np.inf))
+    mattes: Mattes
 
+    @property
+    def terms(self) -> Terms:
+        """The passes of the frame."""
+        return self.mattes.terms
 
-def axial_at(picture: Picture, context: EffectContext) -> Planes | None:
-    """As `distance_at`, along the camera's axis where the header tells its field of view."""
-    distance = distance_at(picture, context)
-    if distance is None or kind_of(context) != "ray":
-        return distance
-    slope = field_of_view(context.frame_context.render)
-    if slope is None:
-        return distance
-    part = context.frame_context.part_of_frame(context.request.viewport)
-    x, y = part.from_place(distance, part.middle)
-    return axial_of_ray(distance, x[None] * (2.0 / part.width), y[:, None] * (2.0 / part.height), slope)
+    def distance(self, request: EvaluationRequest, alpha: Planes | None) -> Planes | None:
+        """As `DepthInput.distance`."""
+        reading = request.variant.depth.reading
+        found = detected_depth(self.terms, reading.pass_)
+        if found is None:
+            return None
+        depth = self.terms.data(found.name, request)[0]
+        distance = distance_of(depth, alpha, reading.kind or found.kind, reading.near, reading.far, reading.scale)
+        left = left_by_removals(request, self.mattes)
+        return distance if left is None else np.where(left > 0, distance, np.float32(np.inf))
 
+    def axial_distance(self, request: EvaluationRequest, alpha: Planes | None) -> Planes | None:
+        """As `DepthInput.axial_distance`."""
+        distance = self.distance(request, alpha)
+        if distance is None or self.kind(request.variant) != "ray":
+            return distance
+        slope = field_of_view(self.terms.render)
+        if slope is None:
+            return distance
+        part = part_of_frame(self.terms.render, request.viewport)
+        x, y = part.from_place(distance, part.middle)
+        return axial_of_ray(distance, x[None] * (2.0 / part.width), y[:, None] * (2.0 / part.height), slope)
 
-def kind_of(context: EffectContext) -> str | None:
-    """How the depth pass is read."""
-    reading = context.request.variant.depth.reading
-    found = detected_depth(context.frame_context.terms, reading.pass_)
-    return reading.kind or (found.kind if found else None)
+    def position(self, request: EvaluationRequest) -> Planes | None:
+        """As `DepthInput.position`."""
+        name = pass_of_role(self.terms.render, Role.POSITION)
+        return None if name is None else self.terms.data(name, request)[:3]
+
+    def motion(self, request: EvaluationRequest) -> Planes | None:
+        """As `DepthInput.motion`."""
+        name = motion_pass(self.terms.render, request.variant, self.terms.frame.passes)
+        return None if name is None else self.terms.data(name, request)[:2]
+
+    def longest_motion(self, variant: Variant) -> tuple[float, float] | None:
+        """As `DepthInput.longest_motion`: from the statistics of the frame's pass."""
+        name = motion_pass(self.terms.render, variant, self.terms.frame.passes)
+        found = self.terms.render.find_pass(name) if name is not None else None
+        if found is None:
+            return None
+        low, high = found.statistics.low, found.statistics.high
+        return max(abs(low[0]), abs(high[0])), max(abs(low[1]), abs(high[1]))
+
+    def kind(self, variant: Variant) -> str | None:
+        """How the depth pass is read."""
+        reading = variant.depth.reading
+        found = detected_depth(self.terms, reading.pass_)
+        return reading.kind or (found.kind if found else None)
 
 
 def field_of_view(render: Render) -> tuple[float, float] | None:

@@ -11,17 +11,14 @@ from escala.core.depth.motion import FARTHEST, motion_blur, shutter_times
 from escala.core.depth.preview import defocus_coarsely, motion_blur_coarsely
 from escala.core.errors import TooLarge
 from escala.core.planes import Matte, Planes
-from escala.core.roles import Role
 from escala.model.depth import Defocus, Haze, Motion
 from escala.model.variant import Variant
 
 from ..effects import Effect, EffectContext
 from ..frame_context import first_pixel
-from ..mattes.kinds import pass_of_role
 from ..pipeline import Picture
 from ..request import Quality
 from ..viewer.viewport import whole_viewport
-from .reading import axial_at, distance_at, motion_pass
 
 # Blocks of pixels that are spread as one are chosen by what lies around them: so many pixels, and so many radii.
 _AROUND_PX, _AROUND_RADII = 16, 4
@@ -45,18 +42,16 @@ def _through(picture: Picture, haze: Haze, context: EffectContext) -> Matte | No
 
     Where nothing is, and no air is wanted in the background, all of it.
     """
-    distance = distance_at(picture, context)
+    depth, request = context.frame_context.depth, context.request
+    distance = depth.distance(request, picture.alpha)
     if distance is None:
         return None
     share = None
     if haze.height is not None:
-        position = pass_of_role(context.frame_context.render, Role.POSITION)
+        position, height = depth.position(request), haze.height
         if position is None:
             return None
-        height = haze.height
-        share = height_share(
-            context.frame_context.data(position, context.request)[:3], height.base, height.thickness, height.up
-        )
+        share = height_share(position, height.base, height.thickness, height.up)
     through = transmittance(distance, haze.density, haze.start, share)
     if haze.background or picture.alpha is None:
         return through
@@ -68,7 +63,7 @@ def _opening(lens: Defocus) -> Opening:
 
 
 def _defocus(picture: Picture, lens: Defocus, context: EffectContext) -> Picture:
-    distance = axial_at(picture, context)
+    distance = context.frame_context.depth.axial_distance(context.request, picture.alpha)
     if distance is None:
         return picture
     scale = context.request.viewport.scale
@@ -87,14 +82,14 @@ def _defocus_reach(lens: Defocus, context: EffectContext) -> float:
 
 
 def _motion(picture: Picture, motion: Motion, context: EffectContext) -> Picture:
-    render, request = context.frame_context.render, context.request
-    name = motion_pass(render, request.variant, context.frame_context.terms.frame.passes)
-    if name is None:
+    depth, request = context.frame_context.depth, context.request
+    stored = depth.motion(request)
+    if stored is None:
         return picture
-    _check_motion_cost(name, motion, context)
-    vectors = _vectors(context.frame_context.data(name, request), motion, request.viewport.scale)
+    _check_motion_cost(motion, context)
+    vectors = _scaled(stored, motion, request.viewport.scale)
     times = shutter_times(motion.shutter, motion.centre)
-    distance = distance_at(picture, context)
+    distance = depth.distance(request, picture.alpha)
     facts = picture.colour, picture.alpha, vectors, distance, times, first_pixel(request.viewport)
     colour, alpha = (
         motion_blur_coarsely(*facts)
@@ -104,7 +99,7 @@ def _motion(picture: Picture, motion: Motion, context: EffectContext) -> Picture
     return Picture(colour, lambda: alpha)
 
 
-def _check_motion_cost(name: str, motion: Motion, context: EffectContext) -> None:
+def _check_motion_cost(motion: Motion, context: EffectContext) -> None:
     """Raises `TooLarge` before an exact image is blurred that nobody would wait for.
 
     The work of a pixel grows with the length of its way; their mean is that of a small image of the vectors. Bands of
@@ -116,7 +111,10 @@ def _check_motion_cost(name: str, motion: Motion, context: EffectContext) -> Non
     is_band = context.request.quality is Quality.EXPORT
     pixels = raster.width * raster.height if is_band else viewport.out_width * viewport.out_height
     small = context.request.at(whole_viewport(context.frame_context.render))
-    length = np.hypot(*_vectors(context.frame_context.data(name, small), motion, viewport.scale * motion.shutter))
+    stored = context.frame_context.depth.motion(small)
+    if stored is None:
+        return
+    length = np.hypot(*_scaled(stored, motion, viewport.scale * motion.shutter))
     mean = float(np.minimum(np.nan_to_num(length, posinf=0.0), FARTHEST).mean())
     if mean * pixels > _MAX_WAYS:
         raise TooLarge(
@@ -126,19 +124,15 @@ def _check_motion_cost(name: str, motion: Motion, context: EffectContext) -> Non
         )
 
 
-def _vectors(stored: Planes, motion: Motion, scale: float) -> Planes:
-    return stored[:2] * np.array(motion.scale, np.float32)[:, None, None] * np.float32(scale)
+def _scaled(vectors: Planes, motion: Motion, scale: float) -> Planes:
+    return vectors * np.array(motion.scale, np.float32)[:, None, None] * np.float32(scale)
 
 
 def _motion_reach(motion: Motion, context: EffectContext) -> float:
     """Twice as far as the longest vector goes, for what lies behind is looked for as far again."""
-    render = context.frame_context.render
-    name = motion_pass(render, context.request.variant, context.frame_context.terms.frame.passes)
-    found = render.find_pass(name) if name is not None else None
-    if found is None:
+    longest = context.frame_context.depth.longest_motion(context.request.variant)
+    if longest is None:
         return 0.0
-    statistics = found.statistics
-    longest = [max(abs(low), abs(high)) for low, high in zip(statistics.low[:2], statistics.high[:2], strict=True)]
     most = max(size * abs(scale) for size, scale in zip(longest, motion.scale, strict=True))
     opened, closed = shutter_times(motion.shutter, motion.centre)
     way = min(most * max(abs(opened), abs(closed), closed - opened), FARTHEST / context.request.viewport.scale)

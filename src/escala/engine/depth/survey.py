@@ -10,12 +10,10 @@ from escala.core.planes import Planes
 from escala.model.numbers import Triple
 from escala.model.variant import Variant
 
-from ..effects import EffectContext
 from ..evaluator import Evaluator
-from ..pipeline import Picture
-from ..request import EvaluationRequest, Quality
+from ..request import Quality
 from ..viewer.viewport import full_viewport, whole_viewport
-from .reading import DetectedDepth, axial_at, detected_depth, distance_at, field_of_view, kind_of, waiting_passes
+from .reading import DetectedDepth, detected_depth, field_of_view, waiting_passes
 
 _BINS = 96
 _COUNTED_ON = 640
@@ -55,17 +53,14 @@ class DepthPlace:
 def survey_depth(evaluator: Evaluator, variant: Variant) -> Survey:
     """The depth of a frame as a variant reads it."""
     request = evaluator.make_request(variant, whole_viewport(evaluator.render, _COUNTED_ON))
-    context = EffectContext(request, evaluator.frame_context)
     waits = waiting_passes(evaluator.render, _with_all(variant), evaluator.frame.passes)
-    distance = distance_at(_bare(evaluator, request), context)
+    distance, kind = evaluator.depth.distance(request, evaluator.alpha(request)), evaluator.depth.kind(request.variant)
     found = detected_depth(evaluator.terms, variant.depth.reading.pass_)
     edges, counts, nothing = _counted(distance)
     sky, air = _far_light(distance, evaluator.terms.plain(request))
-    is_told = kind_of(context) != "ray" or field_of_view(evaluator.render) is not None
+    is_told = kind != "ray" or field_of_view(evaluator.render) is not None
     moves = not any(place.startswith("depth/motion") for place, _ in waits)
-    return Survey(
-        found, kind_of(context), edges, counts, nothing, sky, air, not is_told, moves, tuple(name for _, name in waits)
-    )
+    return Survey(found, kind, edges, counts, nothing, sky, air, not is_told, moves, tuple(name for _, name in waits))
 
 
 def _with_all(variant: Variant) -> Variant:
@@ -73,14 +68,6 @@ def _with_all(variant: Variant) -> Variant:
     depth = variant.depth
     on = {name: getattr(depth, name).model_copy(update={"on": True}) for name in ("haze", "defocus", "motion")}
     return variant.model_copy(update={"depth": depth.model_copy(update=on)})
-
-
-def _bare(evaluator: Evaluator, request: EvaluationRequest) -> Picture:
-    """A picture of which only the alpha is asked."""
-    return Picture(
-        np.zeros((3, request.viewport.out_height, request.viewport.out_width), np.float32),
-        lambda: evaluator.alpha(request),
-    )
 
 
 def _counted(distance: Planes | None) -> tuple[tuple[float, ...], tuple[float, ...], float]:
@@ -109,8 +96,7 @@ def depth_at(evaluator: Evaluator, variant: Variant, x: int, y: int) -> DepthPla
     raster = render.raster
     column, row = min(max(x + across, 0), raster.width - 1), min(max(y + down, 0), raster.height - 1)
     request = evaluator.make_request(variant, full_viewport(column, row, 1, 1), Quality.EXPORT)
-    context = EffectContext(request, evaluator.frame_context)
-    distance = axial_at(_bare(evaluator, request), context)
+    distance = evaluator.depth.axial_distance(request, evaluator.alpha(request))
     if distance is None:
         return DepthPlace(None, None)
     lens = variant.depth.defocus
