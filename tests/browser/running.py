@@ -15,7 +15,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
-from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Locator, Page, Response, expect, sync_playwright
 
 from escala.stage.render import StageJob, render_frame
 from escala.web.demo import ARRIVAL, FINISHED
@@ -125,6 +125,12 @@ def the_context() -> BrowserContext:
     return the_browser().new_context(viewport={"width": 1280, "height": 800})
 
 
+def print_refused(answer: Response) -> None:
+    """Say which requests are refused: where that was not expected, a test fails for it later."""
+    if answer.status >= 400:
+        print(answer.status, answer.request.method, answer.url, (answer.request.post_data or "")[:1000], flush=True)
+
+
 def started_server(folder: Path) -> RunningServer:
     """A server with the small demo, whose media lie in `folder`/media."""
     (folder / "media").mkdir()
@@ -171,6 +177,7 @@ class BrowserTest(unittest.TestCase):
         self.addCleanup(page.evaluate, "localStorage.clear()")
         errors: list[str] = []
         page.on("pageerror", lambda error: errors.append(str(error)))
+        page.on("response", print_refused)
         self.addCleanup(lambda: self.assertEqual(errors, []))
         page.goto(self.server.address)
         return page

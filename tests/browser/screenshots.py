@@ -16,7 +16,7 @@ from escala.media.configs import SOFT, colour_config
 from escala.media.stills import encode_png
 from escala.stage.render import StageJob
 from escala.web.settings import default_home
-from tests.browser.running import CHROMIUM, FLAGS, BrowserTest, RunningServer
+from tests.browser.running import CHROMIUM, FLAGS, BrowserTest, RunningServer, print_refused
 
 TARGET = Path(__file__).parents[2] / "docs" / "screenshots"
 # Stations, and words that are there once a station has what it shows.
@@ -50,6 +50,7 @@ def main() -> None:
 
 def _take_all(page: Page, server: RunningServer) -> None:
     helper = BrowserTest()
+    page.on("response", print_refused)
     page.goto(server.address)
     page.evaluate("localStorage.setItem('escala-hints', '[\"all\"]')")
     page.reload()
@@ -89,6 +90,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("complementary", name="Export").get_by_role("button", name="Export").click()
     page.locator("aside.deliver a").wait_for()
     page.screenshot(path=TARGET / "export.png")
+    page.on("response", print_refused)
     page.goto(server.address)
     page.locator("button.shot", has_text="Night arrival").click()
     page.get_by_role("slider", name="Frame").press("End")

@@ -241,18 +241,26 @@ class LateAnswerTest(BrowserTest):
             amount.fill("2")
             amount.press("Enter")
             expect(corrections.locator(".sentence")).to_contain_text("contrast 2.00")
+            opacity = corrections.get_by_label("Opacity, number")
+            opacity.fill("50")
+            with page.expect_response(lambda answer: "/opacity" in (answer.request.post_data or "")) as shown:
+                opacity.press("Enter")
+            self.assertEqual(shown.value.status, 200)
         self.at_rest(page)
         kept = self.state()["document"]["finish"]["corrections"]
-        self.assertEqual([(one["id"], one["amount"]) for one in kept], [("contrast1", 2.0)])
+        self.assertEqual([(one["id"], one["amount"], one["opacity"]) for one in kept], [("contrast1", 2.0, 0.5)])
         self.assertEqual(page.get_by_role("alert").all_inner_texts(), [""])
 
     def test_an_image_request_that_comes_after_the_save_of_its_edit(self) -> None:
         page = self.page
         self.go(page, "Finish")
         corrections = page.get_by_role("region", name="Corrections")
-        with self.held_back("**/picture") as held:
-            corrections.get_by_role("button", name="Contrast", exact=True).click()
+        with self.held_back("**/picture"):
+            with (
+                self.held_back("**/edits"),
+                page.expect_request(lambda r: r.url.endswith("/picture") and '"contrast1"' in (r.post_data or "")),
+            ):
+                corrections.get_by_role("button", name="Contrast", exact=True).click()
             expect(page.locator(".saved")).not_to_contain_text("Saving")
-            self.assertTrue(any('"contrast1"' in (route.request.post_data or "") for route in held))
         self.at_rest(page)
         self.assertEqual(page.get_by_role("alert").all_inner_texts(), [""])

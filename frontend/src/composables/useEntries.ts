@@ -25,9 +25,10 @@ export function useEntries<Kept extends Entry>(place: string) {
   })
 
   const at = (id: string) => `${place}/${pointerStep(id)}`
+  // An entry that is not saved yet may lack fields that have defaults: to add one replaces it where it is there.
   const patch = (id: string, change: object): PatchStep[] =>
     Object.entries(change).map(([field, value]) => ({
-      op: 'replace',
+      op: 'add',
       path: `${at(id)}/${field}`,
       value: value as unknown,
     }))

@@ -8,7 +8,7 @@ const placeOf = (name: string) => `/mattes/${pointerStep(name)}`
 /** The edit that takes a matte away: what it limited counts everywhere, what was joined from it goes on without. */
 export function withoutMatte(mattes: Mattes, facts: ShelfMatte[], name: string): PatchStep[] {
   const found = facts.find((one) => one.name === name)
-  const freed = (found?.uses ?? []).map((use) => ({ op: 'replace' as const, path: `/${use}`, value: null }))
+  const freed = (found?.uses ?? []).map((use) => ({ op: 'add' as const, path: `/${use}`, value: null }))
   const joins = (found?.joined_in ?? []).flatMap((joined) => {
     const join = mattes[joined]
     if (join?.kind !== 'join') return []
@@ -29,7 +29,7 @@ export function renamedMatte(mattes: Mattes, facts: ShelfMatte[], name: string, 
     const of = join.of.map((member) => (member === name ? to : member))
     return [{ op: 'replace' as const, path: `${placeOf(joined)}/of`, value: of }]
   })
-  const uses = (found?.uses ?? []).map((use) => ({ op: 'replace' as const, path: `/${use}`, value: to }))
+  const uses = (found?.uses ?? []).map((use) => ({ op: 'add' as const, path: `/${use}`, value: to }))
   const made = { op: 'add' as const, path: placeOf(to), value: mattes[name] }
   return [made, ...joins, ...uses, { op: 'remove', path: placeOf(name) }]
 }
