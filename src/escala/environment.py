@@ -1,6 +1,8 @@
-"""Environment variables that libraries read when they are loaded; set by entry points, before anything computes."""
+"""The environment: variables that libraries read when they are loaded, and the cache folder of the user."""
 
 import os
+import tempfile
+from pathlib import Path
 
 _DEFAULTS = {
     # Matrices are small: threads of the linear algebra library would only be started, and wait by spinning.
@@ -12,6 +14,17 @@ _DEFAULTS = {
 
 
 def prepare_environment() -> None:
-    """Set the variables that the user has not set."""
+    """Set the variables that the user has not set; entry points do so before anything computes."""
     for name, value in _DEFAULTS.items():
         os.environ.setdefault(name, value)
+
+
+def user_cache() -> Path:
+    """The folder for what can be computed again (XDG Base Directory Specification)."""
+    base = os.environ.get("XDG_CACHE_HOME", "")
+    if os.path.isabs(base):
+        return Path(base) / "escala"
+    try:
+        return Path.home() / ".cache" / "escala"
+    except RuntimeError:  # a user without a home, as in some containers
+        return Path(tempfile.gettempdir()) / f"escala-{os.getuid()}"

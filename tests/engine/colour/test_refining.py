@@ -29,16 +29,39 @@ def is_refining() -> bool:
 class RefinerTest(FolderTest):
     def test_the_table_is_that_of_the_view_refined_here(self) -> None:
         own = str(write_config(self.folder))
-        refiner, view, here = Refiner(), view_of(own), view_of(own)
+        refiner, view, here = Refiner(self.folder / "views"), view_of(own), view_of(own)
         refiner.add(view)
         here.refine()
         refiner.wait()
         for found, expected in zip(view.table, here.table, strict=True):
             np.testing.assert_array_equal(found, expected)
         self.assertGreater(view.table[1].size, view_of(own).table[1].size)
+        again = view_of(own)
+        with mock.patch.object(refining.subprocess, "Popen", side_effect=AssertionError):
+            other = Refiner(self.folder / "views")
+            other.add(again)
+            other.wait()
+        np.testing.assert_array_equal(again.table[1], here.table[1])
+
+    def test_a_damaged_or_unwritable_cache_only_costs_time(self) -> None:
+        own, folder = str(write_config(self.folder)), self.folder / "views"
+        for _ in range(2):
+            refiner, view = Refiner(folder), view_of(own)
+            before = view.table
+            refiner.add(view)
+            refiner.wait()
+            self.assertIsNot(view.table, before)
+            for file in folder.glob("*.npz"):
+                file.write_bytes(b"no table")
+        (self.folder / "file").touch()
+        refiner, view = Refiner(self.folder / "file"), view_of(own)
+        before = view.table
+        refiner.add(view)
+        refiner.wait()
+        self.assertIsNot(view.table, before)
 
     def test_a_view_that_is_no_longer_used_is_skipped(self) -> None:
-        refiner, kept, released = Refiner(), view_of(SOFT), threading.Event()
+        refiner, kept, released = Refiner(self.folder / "views"), view_of(SOFT), threading.Event()
         with mock.patch.object(refining.subprocess, "Popen") as start:
             start.return_value.communicate.side_effect = lambda _: (released.wait(), b"")
             refiner.add(kept)
@@ -48,7 +71,7 @@ class RefinerTest(FolderTest):
         start.assert_called_once()
 
     def test_closing_ends_the_child_process_at_once(self) -> None:
-        refiner, view = Refiner(), view_of("ACES 2")
+        refiner, view = Refiner(self.folder / "views"), view_of("ACES 2")
         before = view.table
         refiner.add(view)
         while not is_refining():

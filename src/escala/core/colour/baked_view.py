@@ -45,6 +45,11 @@ class BakedView:
         own = np.ascontiguousarray(corners).reshape(-1)
         self.table: Table = cell_words(np.arange(CELLS**3) * 8, 1), own
 
+    @property
+    def key(self) -> str:
+        """Identifies what the table holds; the same in every process."""
+        return self._config.view_key(self._lattice, self._view)
+
     def refine(self) -> None:
         """Divide the cells that are off: some seconds of work."""
         bent = self._off(np.arange(CELLS**3), _anywhere(12), _anywhere(64), _DIVIDED)

@@ -251,6 +251,10 @@ class ColourConfig:
         self._view_processor(self.space(source), self.check_view(view)).applyRGB(out)
         return out
 
+    def view_key(self, source: str, view: View) -> str:
+        """Identifies the exact processor of a view by the contents of all its steps; the same in every process."""
+        return str(self._view_processor(self.space(source), self.check_view(view)).getCacheID())
+
     def transform(self, planes: Planes, name: str, space: str, inverse: bool = False) -> Planes:
         """Pixels of `space` through a look or a named transform of the config; (3, H, W). Raises `UnknownChoice`."""
         if name not in self.looks and name not in self.named_transforms:

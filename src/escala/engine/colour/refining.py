@@ -1,28 +1,44 @@
-"""Baked views refined in the background, one after another, in a child process.
+"""Baked views refined in the background: read from the user's cache folder, else computed in a child process.
 
 A thread of low priority would not do: while it waits for a processor it may hold the interpreter's lock, for which
 everything else in the process then waits.
 """
 
 import atexit
+import hashlib
 import os
 import pickle
 import subprocess
 import sys
 import threading
+import time
+from contextlib import suppress
+from functools import cache
+from pathlib import Path
 from queue import Queue
 from weakref import ref
 
-from escala.core.colour.baked_view import BakedView
-from escala.environment import prepare_environment
+import numpy as np
+
+from escala.core.colour import baked_view, view_cells
+from escala.core.colour.baked_view import BakedView, Table
+from escala.core.errors import EscalaError
+from escala.environment import prepare_environment, user_cache
+from escala.media.atomic_write import write_atomically
 
 _NICENESS = 15
+# Tables that are kept: some ten megabytes each.
+_MOST_KEPT = 6
 
 
 class Refiner:
-    """Refines views in the order in which they are added; a view that is no longer used is skipped."""
+    """Refines views in the order in which they are added; a view that is no longer used is skipped.
 
-    def __init__(self) -> None:
+    `folder`: where refined tables are kept for other processes.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self._tables = _Tables(folder)
         self._waiting: Queue[ref[BakedView]] = Queue()
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
@@ -57,9 +73,18 @@ class Refiner:
 
     def _refine(self, view: BakedView) -> None:
         """Use the refined table, unless the child process fails: the view then stays as it is."""
+        table = self._tables.get(view.key)
+        if table is None:
+            table = self._computed(view)
+            if table is not None:
+                self._tables.put(view.key, table)
+        if table is not None:
+            view.table = table
+
+    def _computed(self, view: BakedView) -> Table | None:
         with self._lock:
             if self._is_closed:
-                return
+                return None
             self._child = child = subprocess.Popen(
                 [sys.executable, "-m", __name__],
                 stdin=subprocess.PIPE,
@@ -69,17 +94,63 @@ class Refiner:
         answer, _ = child.communicate(pickle.dumps(view))
         with self._lock:
             self._child = None
-        if child.returncode == 0:
-            view.table = pickle.loads(answer)
+        table: Table | None = pickle.loads(answer) if child.returncode == 0 else None
+        return table
 
 
-REFINER = Refiner()
+class _Tables:
+    """Refined tables in a folder, the newest of them. What cannot be read or written there is computed again."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    def get(self, key: str) -> Table | None:
+        """The table of a view; None where there is none."""
+        file = self._file(key)
+        try:
+            with np.load(file) as kept:
+                table = kept["words"], kept["nodes"]
+            os.utime(file)
+        except (OSError, ValueError, KeyError, EOFError):
+            return None
+        return table
+
+    def put(self, key: str, table: Table) -> None:
+        """Keep a table, and remove the one that was unused for longest."""
+        with suppress(OSError, EscalaError):
+            self._folder.mkdir(parents=True, exist_ok=True)
+            words, nodes = table
+            write_atomically(self._file(key), lambda file: np.savez(file, words=words, nodes=nodes))
+            kept = sorted(self._folder.glob("*.npz"), key=lambda file: file.stat().st_mtime)
+            for file in kept[:-_MOST_KEPT]:
+                file.unlink()
+
+    def _file(self, key: str) -> Path:
+        return self._folder / f"{hashlib.sha256((key + _code_digest()).encode()).hexdigest()[:32]}.npz"
+
+
+@cache
+def _code_digest() -> str:
+    """Identifies the code that makes tables: those of another version are not used."""
+    sources = [Path(str(module.__file__)).read_bytes() for module in (baked_view, view_cells)]
+    return hashlib.sha256(b"".join(sources)).hexdigest()
+
+
+REFINER = Refiner(user_cache() / "views")
 atexit.register(REFINER.close)
+
+
+def _end_with(parent: int) -> None:
+    """End this process once its parent has ended, however that happened."""
+    while os.getppid() == parent:
+        time.sleep(0.5)
+    os._exit(1)
 
 
 def main() -> None:
     """Refine the pickled view on standard input, and write its table to standard output."""
     prepare_environment()
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     if sys.platform == "linux":
         os.nice(_NICENESS)
     view: BakedView = pickle.load(sys.stdin.buffer)
