@@ -149,7 +149,8 @@ def main() -> int:
     """Run what the command line names. Returns the exit status: 0 if every test passed."""
     parser = argparse.ArgumentParser(prog="python -m tests.runner", description=__doc__)
     parser.add_argument("names", nargs="*", default=[""], help="folders, modules or classes below tests")
-    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, help="number of processes")
+    # One more than there are processors: tests wait for servers and browsers.
+    parser.add_argument("--jobs", type=int, default=(os.cpu_count() or 1) + 1, help="number of processes")
     parser.add_argument("--slowest", type=int, default=15, help="number of slow tests to list")
     options = parser.parse_args()
     names = list(dict.fromkeys(one for name in options.names for one in found(name.removeprefix("tests."))))

@@ -46,7 +46,7 @@ KINDS: list[dict[str, Any]] = [
 
 
 class Tour:
-    """What a user does at one station after the other, as the page asks for it."""
+    """What a user does at one station after the other, as the page requests it."""
 
     def __init__(self, folder: Path, render: Path) -> None:
         self.emblem = write_emblems(folder)[0]

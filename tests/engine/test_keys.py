@@ -388,7 +388,7 @@ class EveryChangeTest(FolderTest):
         ]
         places = [(place, value) for place, value in places if not SHARED.fullmatch(place)]
         self.assertGreater(len(places), 200)
-        for place, value in sampled(places, 3):
+        for place, value in sampled(places, 4):
             with self.subTest(place=place):
                 other = with_change(self.variant, place, self.other(place, value))
                 changes_interpretation = place.startswith(("source", "tally", "recipe"))

@@ -356,7 +356,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether so many bytes can be imported: asked before they are sent. */
+        /** Whether so many bytes can be imported; requested before they are sent. */
         get: operations["uploads_upload_capacity_uploads_capacity_get"];
         put?: never;
         post?: never;
@@ -1133,7 +1133,7 @@ export interface components {
         };
         /**
          * BoardRequest
-         * @description The board. `lifted`: dark pictures brighter, each by the stops that its cell tells.
+         * @description The board. `lifted`: dark pictures brighter, each by the stops given in its cell.
          */
         BoardRequest: {
             /**
@@ -3274,7 +3274,7 @@ export interface components {
         };
         /**
          * PointRequest
-         * @description A rectangle of pixels of the displayed picture, and the cryptomatte layer that is asked; all by default.
+         * @description A rectangle of pixels of the displayed picture, and the cryptomatte layer that is searched; all by default.
          */
         PointRequest: {
             /**
@@ -3704,7 +3704,7 @@ export interface components {
         };
         /**
          * Render
-         * @description Files that belong together, read and recognised. `stamp` tells their state when they were read.
+         * @description Files that belong together, read and recognised. `stamp` identifies their state when they were read.
          *
          *     `alpha_ignored`: colour is taken as it stands, as if all of it were solid.
          */
@@ -3943,7 +3943,7 @@ export interface components {
         };
         /**
          * ScopeRequest
-         * @description A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked.
+         * @description A scope of a picture, its scale, and its size in pixels; of a region or of one object, where one is named.
          */
         ScopeRequest: {
             /**
@@ -4261,7 +4261,7 @@ export interface components {
         };
         /**
          * SourceChoice
-         * @description How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
+         * @description How the files are read: roles set manually, by pass; repairs in order; which of noisy and denoised twins.
          *
          *     `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
          *     frames a second where the header is wrong or silent.
@@ -4679,7 +4679,7 @@ export interface components {
          * ValuesOut
          * @description Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number.
          *
-         *     `region`: over which they are spread, a little more than was asked for perhaps.
+         *     `region`: over which they are spread, perhaps a little more than was requested.
          */
         ValuesOut: {
             /** Channels */

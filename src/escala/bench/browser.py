@@ -1,7 +1,7 @@
-"""A real browser for benchmarks of what a hand feels, spoken to over its own pipe.
+"""A real browser for benchmarks of latency, driven over its own pipe.
 
 What drives browsers for tests hears of every request and answer of a page; while pictures come one after another, that
-alone takes a third of a core from what is measured. Here only the hand is told to the browser, and asked for nothing.
+alone takes a third of a core from what is measured. Here only pointer events are sent to the browser, and nothing is read back.
 """
 
 import json
@@ -27,7 +27,7 @@ AT_REST = "canvas[data-settled=true]"
 
 
 class Page:
-    """A page of a browser, and a hand on it."""
+    """A page of a browser, and the pointer on it."""
 
     def __init__(self, read: int, write: int) -> None:
         self._read, self._write = read, write

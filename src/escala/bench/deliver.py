@@ -53,7 +53,7 @@ def bench_deliver() -> Figure:
             return once(alone), once(frames)
 
         pair()
-        # In turn, so that whoever else uses the machine slows both alike.
+        # In turn, so that other load on the machine slows both alike.
         pairs = [pair() for _ in range(_PAIRS)]
     time = float(np.median([ours for _, ours in pairs])) / _FRAMES
     ratio = float(np.median([ours / plain for plain, ours in pairs]))

@@ -83,13 +83,13 @@ def _way(x: float, y: float, moves: int) -> list[tuple[float, float]]:
 
 
 def _latencies(seen: dict[str, Any]) -> list[float]:
-    """Milliseconds from the pointer's last event before a picture was asked for to the refresh in which it was painted.
+    """Milliseconds from the pointer's last event before an image request to the refresh in which it was painted.
 
-    An event counts from when the hand moved, and is before what was asked once the page has heard of it.
+    An event counts from when the pointer moved, and is before a request once the page has received it.
     """
     found = []
     for painted, request in seen["marks"]:
-        heard = [at for at, heard_at in seen["moves"] if heard_at <= request]
-        if heard:
-            found.append(float(painted - heard[-1]))
+        received = [at for at, received_at in seen["moves"] if received_at <= request]
+        if received:
+            found.append(float(painted - received[-1]))
     return found

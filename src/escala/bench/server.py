@@ -1,4 +1,4 @@
-"""A server of its own for benchmarks, and what it is asked."""
+"""A separate server for benchmarks, and requests to it."""
 
 import json
 import os

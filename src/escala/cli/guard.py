@@ -20,7 +20,7 @@ def is_guarded() -> bool:
 
 
 def guarded(work: Callable[[], None], fell: Callable[[str], NoReturn]) -> NoReturn:
-    """Run work in a child and end as it does; `fell` is told how, when the system ended it.
+    """Run work in a child and end as it does; `fell` receives the signal, when the system ended it.
 
     Where a process cannot be divided the work runs here, and files are decoded by a reader of their own.
     """
@@ -56,7 +56,7 @@ def _be_the_child(work: Callable[[], None]) -> NoReturn:
         work()
     except SystemExit as stop:
         status = stop.code if isinstance(stop.code, int) else 1
-    except BaseException:  # a mistake of ours: whoever mends it wants to see where
+    except BaseException:  # a defect of the program: show where
         traceback.print_exc()
         status = 1
     try:

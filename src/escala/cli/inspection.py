@@ -1,4 +1,4 @@
-"""What `inspect` tells of a render."""
+"""The report of `inspect` on a render."""
 
 from typing import Any
 

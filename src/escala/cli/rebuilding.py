@@ -1,4 +1,4 @@
-"""What `rebuild` tells of a render."""
+"""The report of `rebuild` on a render."""
 
 from pathlib import Path
 from typing import Any

@@ -44,7 +44,7 @@ def add_commands(commands: Any) -> None:
 
 
 def run_render(options: argparse.Namespace) -> None:
-    """Render every frame asked for."""
+    """Render every requested frame."""
     from .rendering import render_frames
 
     render_frames(options)

@@ -25,7 +25,7 @@ from .guard import decoder
 
 
 def render_frames(options: argparse.Namespace) -> None:
-    """Render every frame asked for."""
+    """Render every requested frame."""
     as_view = bool(options.display or options.view) or (options.out.suffix.lower() != ".exr" and not options.space)
     if options.space and (options.display or options.view):
         raise BadSource("--output-space and --display/--view exclude each other: choose scene-linear or display output")
@@ -72,7 +72,7 @@ def _with_own_paths(variant: Variant, folder: Path) -> Variant:
 
 
 def frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:
-    """The frames in a range that are there; missing ones are told. Raises `BadSource` where there is none."""
+    """The frames in a range that are there; missing ones are reported. Raises `BadSource` where there is none."""
     if wanted is None:
         return sorted(render.frames)
     inside = range(wanted[0], wanted[1] + 1)

@@ -7,7 +7,7 @@ Value = TypeVar("Value")
 
 
 class EscalaError(Exception):
-    """Anything that is the input's fault or the user's choice, and is told in a sentence."""
+    """Anything that is the input's fault or the user's choice, and is reported in a sentence."""
 
 
 class ShapeError(EscalaError, ValueError):

@@ -35,7 +35,7 @@ def as_planes(array: ArrayLike) -> NDArray[np.float32]:
 def as_colour(array: ArrayLike, like: Planes | None = None) -> Planes:
     """As `as_planes`, of three channels, (3, H, W) or (3, N), and of the shape of `like` where that is given.
 
-    Raises `ShapeError`: a kernel reads three channels wherever it is told that they begin.
+    Raises `ShapeError`: a kernel reads three channels from the address that it is given.
     """
     planes = as_planes(array)
     if planes.ndim < 2 or planes.shape[0] != 3:

@@ -31,11 +31,11 @@ class RecordBroken(EscalaError):
 
 
 class ReadingSession(Session):
-    """A session that refuses to change anything: whoever wants to takes `Database.writing`."""
+    """A session that refuses changes; `Database.writing` is for those."""
 
 
 class Database:
-    """The database of a home. Whoever only looks takes `reading`; whoever changes anything takes `writing`."""
+    """The database of a home: `reading` for queries, `writing` for changes."""
 
     def __init__(self, file: Path) -> None:
         self._engine = open_database(file)

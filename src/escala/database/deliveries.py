@@ -1,4 +1,4 @@
-"""Deliveries: what was asked for, where it is written, and how it ended. The caller owns the session."""
+"""Deliveries: what was ordered, where it is written, and how it ended. The caller owns the session."""
 
 from collections.abc import Callable, Sequence
 from typing import Any

@@ -1,4 +1,4 @@
-"""Naming rules: what the hand said of a pass once is offered for every later render that has a pass of that name."""
+"""Naming rules: a role that was set manually is suggested for every later render with a pass of that name."""
 
 import re
 from collections.abc import Iterable

@@ -85,7 +85,7 @@ class VariantRow(Base):
     deleted: Mapped[bool] = mapped_column(default=False, server_default="0")
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
     shot: Mapped[ShotRow] = relationship(back_populates="variants", primaryjoin="VariantRow.shot_id == ShotRow.id")
-    # Thousands, perhaps: they are asked for by queries, and go with their variant in the database itself.
+    # Thousands, perhaps: they are read by queries, and are deleted with their variant in the database itself.
     revisions: WriteOnlyMapped["RevisionRow"] = relationship(
         back_populates="variant", cascade="all, delete-orphan", passive_deletes=True
     )
@@ -151,7 +151,7 @@ class PresetRow(Base):
 
 
 class NamingRuleRow(Base):
-    """What a pass of this name is, as the hand said it last; `name` is without case and separators."""
+    """What a pass of this name is, as it was last set manually; `name` is without case and separators."""
 
     __tablename__ = "naming_rule"
 

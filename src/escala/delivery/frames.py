@@ -50,7 +50,7 @@ def frame_path(out: Path, number: int, several: bool) -> Path:
 
 
 def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
-    """The frames asked for, each once; all when none is named. Raises `BadSource` for one that is not there."""
+    """The requested frames, each once; all when none is named. Raises `BadSource` for one that is not there."""
     numbers = tuple(dict.fromkeys(frames)) or tuple(sorted(render.frames))
     absent = next((number for number in numbers if number not in render.frames), None)
     if absent is not None:
@@ -92,5 +92,5 @@ def _deliver(opened: OpenedFrame, order: Order, number: int, progress: Progress)
 
 
 def _named(progress: Progress, number: int) -> Progress:
-    """What is told of a frame, with its number before what is done to it."""
+    """Progress of a frame, with its number before the step."""
     return lambda share, doing: progress(share, f"frame {number}{', ' if doing else ''}{doing}")

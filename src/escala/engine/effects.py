@@ -13,7 +13,7 @@ from .request import EvaluationRequest
 
 @dataclass(frozen=True)
 class EffectContext:
-    """Where an effect works: what is asked, what it may look at beside the picture, and its name."""
+    """Inputs of an effect beside its picture: the request, the frame, and its name."""
 
     request: EvaluationRequest
     frame_context: FrameContext

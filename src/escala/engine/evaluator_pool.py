@@ -189,7 +189,7 @@ class EvaluatorPool:
     def read(
         self, sources: Sequence[str | Path], fit: bool = False, progress: Progress = no_progress
     ) -> tuple[Render, StoredFrame]:
-        """Take in a render and recognise it, behind whoever waits for a picture. Raises as `read_render`."""
+        """Read a render and detect its roles, at a lower priority than images. Raises as `read_render`."""
         return read_render(
             sources, self.store, progress, fit, self.roots, lambda work: self.evaluate(work, LONG), self.decoder
         )

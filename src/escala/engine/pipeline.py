@@ -30,7 +30,7 @@ class _Known:
 
 @dataclass(frozen=True)
 class Picture:
-    """Working-space colour, (3, H, W), and its alpha, which is only read when somebody asks for it."""
+    """Working-space colour, (3, H, W), and its alpha, which is read when it is first used."""
 
     colour: Planes
     read_alpha: Callable[[], Planes | None]
@@ -88,7 +88,7 @@ def _no_reach(request: EvaluationRequest, frame_context: FrameContext) -> float:
 class Stage:
     """How a station of the pipeline makes its picture of the one before.
 
-    `name`: what is told of it while it works. `part`: what the document says to it; None while that changes nothing,
+    `name`: reported while it works. `part`: its settings in the document; None while that changes nothing,
     and the picture passes on untouched. `reach`: how far it looks around each pixel, in pixels of the full-resolution
     render. `made_of`: what its pictures are made of beside the part, as the contents of files and the mattes that it
     names; they are kept by both.
@@ -116,7 +116,7 @@ class Pipeline:
         """The picture after the first `count` links.
 
         Where one of them looks around itself, all is made pixel by pixel of the viewport's pyramid level, then resized:
-        places can then grow by whole pixels, and each pixel is the same whatever part of the picture is asked for.
+        places can then grow by whole pixels, and each pixel is the same whatever part of the picture is requested.
         """
         active = tuple(stage for stage in self.stages[:count] if stage.part(request.variant) is not None)
         if not request.viewport.is_level and any(stage.reach(request, self.frame_context) > 0 for stage in active):
@@ -135,7 +135,7 @@ class Pipeline:
         return all(stage.part(variant) is None for stage in self.stages)
 
     def _after(self, stages: tuple[Stage, ...], request: EvaluationRequest) -> Picture:
-        """The picture after stages that all change something; each is told as one step, after that of the beauty."""
+        """The picture after stages that all change something; each is reported as one step, after that of the beauty."""
         if not stages:
             request.progress(0.0, "beauty")
             return self.beauty(request)

@@ -76,7 +76,7 @@ class EvaluationThread:
     def run(self, job: Callable[[], Result], priority: int, viewer: str | None = None, client: str = "") -> Result:
         """The job's result. With `viewer`, older jobs of that viewer are given up and raise `Superseded`.
 
-        `client`: who asks; clients take turns. Raises `Overloaded` at once when too many wait already, unless the job
+        `client`: the client of the request; clients take turns. Raises `Overloaded` at once when too many wait already, unless the job
         is a long one, which waits; `Closed` once the thread has ended.
         """
         waiting = _Waiting(priority, next(self._count), viewer, viewer or client, job)
@@ -164,7 +164,7 @@ class EvaluationThread:
         try:
             self._check(found)
             found.future.set_result(found.job())
-        except BaseException as error:  # handed to the one who asked
+        except BaseException as error:  # raised where the job was requested
             found.future.set_exception(error)
         finally:
             _HERE.yield_to_urgent = before

@@ -72,13 +72,13 @@ def is_full(error: BaseException) -> bool:
 
 @cache
 def unfinished() -> str:
-    """How the name begins of what grows beside its place until it is whole: it tells whose it is."""
+    """How the name begins of what grows beside its place until it is whole: it identifies the process."""
     return f".escala-{owner()}-"
 
 
 @cache
 def owner() -> str:
-    """This process, told from any later one with the same number by when it began."""
+    """This process, distinguished from a later one of the same number by its start time."""
     return f"{os.getpid()}-{int(psutil.Process().create_time())}"
 
 

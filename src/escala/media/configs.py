@@ -87,7 +87,7 @@ class _FolderFiles:
 
     @property
     def is_unchanged(self) -> bool:
-        """Whether every file that was asked for is as it was then, those among them that were not there too."""
+        """Whether every file that was looked for is as it was then, those among them that were not there too."""
         # Another thread may be reading one more table just now.
         return all(_stamp(path) == stamp for path, stamp in self._stamps.copy().items())
 

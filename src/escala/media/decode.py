@@ -79,8 +79,8 @@ class _OpenFile:
 def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str | None = None) -> None:
     """Decode the files of one frame into `folder` of the store, in this process.
 
-    `key`: that of the files as they were asked for; raises `BeingWritten` when they are others by the end. Whatever a
-    file does to a library that reads it is told as `UnreadableFile`.
+    `key`: that of the files as they were requested; raises `BeingWritten` when they are others by the end. Whatever a
+    file does to a library that reads it is raised as `UnreadableFile`.
     """
     try:
         _decode(files, folder, progress, key)
@@ -191,7 +191,7 @@ def _split_alpha(opened: list[_OpenFile]) -> None:
 
 
 def _settle_sizes(opened: list[_OpenFile]) -> None:
-    """Files of other sizes than the first are refused with an explanation, or fitted where that was asked for."""
+    """Files of other sizes than the first are refused with an explanation, or fitted where that was requested."""
     first = opened[0]
     for file in opened[1:]:
         if (file.display.width, file.display.height) == (first.display.width, first.display.height):

@@ -18,7 +18,7 @@ Decoder = Callable[[Sequence[SourceFile], Path, Progress, str], None]
 
 
 class DecodeFailed(EscalaError, OSError):
-    """The child process told why a frame cannot be read, or fell."""
+    """The child process reported why a frame cannot be read, or crashed."""
 
 
 def import_frame(
@@ -29,7 +29,7 @@ def import_frame(
 ) -> StoredFrame:
     """The decoded frame of these files, from the store when it is there, else decoded now.
 
-    `progress` is told the share done, 0..1; `decoder`: how it is decoded, in a child where nothing is said. Raises
+    `progress` receives the share done, 0..1; `decoder`: how it is decoded, by default in a child process. Raises
     `DecodeFailed` or `BadSource` with a sentence for the user, and `BeingWritten` where the files change again and
     again: never is one frame made of two states.
     """
@@ -138,7 +138,7 @@ def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progres
         for answer in reader.answers({"files": named, "folder": str(folder), "key": key}):
             if "progress" in answer:
                 progress(float(str(answer["progress"])))
-    except BaseException:  # told to stop, perhaps: the child is in the middle of its work
+    except BaseException:  # cancelled, perhaps: the child is in the middle of its work
         reader.close()
         raise
     if "done" in answer:

@@ -71,7 +71,7 @@ def frame_key(files: Sequence[SourceFile]) -> str:
 
 def _state(path: Path) -> tuple[int, int, str]:
     """Size, time, and a digest of the first and last bytes: clocks are coarse, and copies keep times."""
-    if not is_file(path):  # a pipe would keep whoever opens it waiting
+    if not is_file(path):  # a pipe would block on opening
         raise UnreadableFile(path, "no such file")
     with path.open("rb") as file:
         state = os.fstat(file.fileno())
@@ -285,7 +285,7 @@ def open_stored(folder: Path) -> StoredFrame | None:
     with _FOLDERS:
         if not (folder / INDEX).is_file():
             return None
-        with suppress(OSError):  # it tells only which frame was used last
+        with suppress(OSError):  # it only records which frame was used last
             os.utime(folder / INDEX)
         return StoredFrame(folder)
 

@@ -83,7 +83,7 @@ class FoundRecipe(Document):
 
 
 class Render(Document):
-    """Files that belong together, read and recognised. `stamp` tells their state when they were read.
+    """Files that belong together, read and recognised. `stamp` identifies their state when they were read.
 
     `alpha_ignored`: colour is taken as it stands, as if all of it were solid.
     """

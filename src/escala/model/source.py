@@ -45,7 +45,7 @@ class Denoise(Document):
 
 
 class SourceChoice(Document):
-    """How the files are read: roles by hand, by pass; repairs in order; which of noisy and denoised twins.
+    """How the files are read: roles set manually, by pass; repairs in order; which of noisy and denoised twins.
 
     `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
     frames a second where the header is wrong or silent.

@@ -43,7 +43,7 @@ def film_to_contributions(film: Array, extras: Array, guides: Array, samples: in
     """(H, W, lights, slots, 3) sums to means, cleaned slot by slot; the albedo is kept out of the cleaning."""
     out = film / np.float32(samples)
     mean = extras[:, :, t.ALBEDO : t.ALBEDO + 3] / np.float32(samples)
-    # Where hardly any surface is seen, light cannot be told from colour: there is no diffuse light.
+    # Where hardly any surface is seen, light cannot be separated from colour: there is no diffuse light.
     seen = mean > 4 * _DARKEST
     out[:, :, :, list(COMPONENTS["diffuse"])] *= seen[:, :, None, None]
     if not clean:

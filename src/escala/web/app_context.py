@@ -28,7 +28,7 @@ from .event_log import EventLog
 from .job_manager import Job, JobManager
 from .settings import Settings
 
-# A page that shows a shot asks for events every second or so, and one in the background at least in this time.
+# A page that shows a shot requests events every second or so, and one in the background at least in this time.
 _LOOKING_SECONDS = 15.0
 _CHUNK = 1 << 20
 # A thread that is in the middle of something long is not waited for any longer.
@@ -112,7 +112,7 @@ class AppContext:
         return self.evaluator_pool.interpretation_of(shot_id, self.render_of(shot_id), variant)
 
     def prove(self, shot_id: int, variant: Variant) -> Render:
-        """As `interpretation_of`, told to the pages as long work that they can stop. Raises `Cancelled`."""
+        """As `interpretation_of`, listed as a job that pages can stop. Raises `Cancelled`."""
 
         def work(job: Job) -> Render:
             render = self.render_of(shot_id)
@@ -164,17 +164,17 @@ class AppContext:
         return self.jobs.start("importing", work)
 
     def _new_shot(self, job: Job, paths: list[str], name: str | None, fit: bool) -> int:
-        def told(share: float, doing: str) -> None:
+        def report(share: float, doing: str) -> None:
             self.jobs.report(job, share, doing)
 
-        render, _ = self.evaluator_pool.read(paths, fit, told)
+        render, _ = self.evaluator_pool.read(paths, fit, report)
         if name:
             render = render.model_copy(update={"name": name})
         with self.database.writing() as session:
             return add_shot(session, render, paths).id
 
     def take_over(self, shot_id: int, sources: list[str]) -> Job:
-        """Start reading a newer render in the place of a shot's; the result tells what changed."""
+        """Start reading a newer render in the place of a shot's; the result lists what changed."""
         paths = [str(self.roots.sources(source)) for source in sources]
 
         def work(job: Job) -> dict[str, Any]:
@@ -201,8 +201,8 @@ class AppContext:
             shot.render, shot.sources = render.as_json(), paths
         self.forget(shot_id)
         self.evaluator_pool.trim()
-        told = list(changes.sentences) if changes.is_news else []
-        self.events.tell("render", shot_id=shot_id, changes=told, renamed=changes.renamed)
+        sentences = list(changes.sentences) if changes.is_news else []
+        self.events.tell("render", shot_id=shot_id, changes=sentences, renamed=changes.renamed)
 
     def upload_image(self, name: str, stream: ByteStream) -> str:
         """Keep a picture that others are compared with, and name it. Raises errors that say what is wrong."""
@@ -257,5 +257,5 @@ APP_CONTEXT = "context"
 
 
 def app_context() -> AppContext:
-    """The context of the application that answers; routes ask for it first, and hand it on."""
+    """The context of the application that answers; routes get it first, and pass it on."""
     return cast(AppContext, current_app.extensions[APP_CONTEXT])

@@ -1,4 +1,4 @@
-"""Who asks: clients share the time of the evaluation thread in fair turns."""
+"""Clients share the time of the evaluation thread in fair turns."""
 
 from flask import request
 

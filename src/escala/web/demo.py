@@ -90,7 +90,7 @@ def _wait_for(context: AppContext, job: Job | None, is_enough: Callable[[], bool
 
 
 def _render(render: DemoRender, folder: Path, job: Job) -> None:
-    """Run the stand-in renderer as a process of its own, behind whoever works in the application."""
+    """Run the stand-in renderer as a process of its own, at a lower priority than the application."""
     options = [*render.options, "--for", str(os.getpid()), "--out", str(folder)]
     command = [sys.executable, "-m", "escala.cli", "stage", *options]
     if shutil.which("nice"):

@@ -54,7 +54,7 @@ class Job:
         return spent / self.share * (1 - self.share) if self.share > 0.05 and self.state == "running" else None
 
     def facts(self) -> dict[str, Any]:
-        """What pages are told."""
+        """The job as pages receive it."""
         return {
             "id": self.id,
             "what": self.what,
@@ -70,7 +70,7 @@ class Job:
 
 
 class JobManager:
-    """Starts jobs, remembers them, tells pages of their progress."""
+    """Starts and lists jobs, and publishes their progress."""
 
     def __init__(self, events: EventLog) -> None:
         self._hub = events

@@ -40,7 +40,7 @@ def defaults() -> dict[str, Any]:
 
 
 def main() -> None:
-    """Print what is asked for, keys sorted."""
+    """Print the requested description, keys sorted."""
     print(json.dumps(defaults() if "defaults" in sys.argv[1:] else api_document(), indent=1, sort_keys=True))
 
 

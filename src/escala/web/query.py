@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 
 class Query(BaseModel):
-    """The base of all queries. Flask-openapi3 asks for the schema of a query at each request: it is made once."""
+    """The base of all queries. Flask-openapi3 reads the schema of a query at each request: it is made once."""
 
     @classmethod
     def model_json_schema(cls, *options: Any, **more: Any) -> dict[str, Any]:

@@ -103,7 +103,7 @@ def serve(settings: Settings, demo: bool = False) -> None:
 def open_server(settings: Settings, app: Callable[..., Any]) -> Any:
     """The server, listening, not yet answering. Raises `BadSource` for a port that cannot be had."""
     _allow_connections(_CONNECTIONS)
-    # It tells of every request that waits for a thread for a moment.
+    # It logs every request that waits for a thread for a moment.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     # Bodies wait here until they are whole, on the disk on which they are kept.
     tempfile.tempdir = str(settings.incoming)

@@ -15,7 +15,7 @@ from .problems import sentence_of
 
 _LOG = logging.getLogger("escala")
 _LOOK_SECONDS = 0.5
-# A renderer that writes in place leaves a file unreadable for a while; only after so many looks it is told.
+# A renderer that writes in place leaves a file unreadable for a while; only after so many looks it is reported.
 _PATIENT_LOOKS = 12
 
 

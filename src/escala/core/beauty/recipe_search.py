@@ -347,7 +347,7 @@ class _Search:
             if cost == before or cost[0] <= enough:
                 break
         if not any(chosen) or cost[0] > _LOST_SHARE:
-            # Nothing comes near: the usual reading tells more than one that was trimmed to a smaller difference.
+            # Nothing comes near: the usual reading explains more than one that was trimmed to a smaller difference.
             chosen = [slot[0] for slot in slots]
         self._drop_idle(chosen, slots)
         cost = self.cost(chosen)

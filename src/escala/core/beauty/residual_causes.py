@@ -127,7 +127,7 @@ def _explained_by(difference: NDArray[np.float64], planes: NDArray[np.float64], 
 
 
 def _one_sided(difference: NDArray[np.float64]) -> list[Cause]:
-    """Nothing at hand explains it, but the sum is on one side of the beauty everywhere."""
+    """No known cause explains it, but the sum is on one side of the beauty everywhere."""
     over, under = (float((np.maximum(sign * difference, 0) ** 2).sum()) for sign in (-1, 1))
     total = over + under
     if total <= 0 or min(over, under) > _ONE_SIDED * total:

@@ -45,7 +45,7 @@ GAMUT_SPACES: dict[str, tuple[str, ...]] = {
 
 # A processor is taken for a matrix when it is one to this share of the largest channel.
 _MATRIX_SLACK = np.float32(2e-6)
-# One at a time asks the library for anything that it may have to read: it keeps its locks while it calls us back, and
+# One thread at a time requests anything that the library may have to read: it keeps its locks while it calls us back, and
 # waits for them without letting go of the interpreter, so that two threads would stop each other for ever.
 _LIBRARY = threading.RLock()
 _THREADS = ThreadPoolExecutor(max_workers=2, thread_name_prefix="colour")
@@ -82,7 +82,7 @@ class ConfigFiles(Protocol):
 class ColourConfig:
     """An OpenColorIO config: names of spaces, views and looks, and processors between them.
 
-    `source`: the `ocio://` name of a built-in one, or the files of any other. `key`: what tells it from all others.
+    `source`: the `ocio://` name of a built-in one, or the files of any other. `key`: identifies it.
     `context`: values of its variables; the process's own environment counts only with `environment`. `own`: whether it
     was made for the user's own files, so that its file rules speak of them.
     """
@@ -403,7 +403,7 @@ def refers_elsewhere(contents: bytes) -> bool:
 
 @dataclass(frozen=True)
 class Lut:
-    """A LUT file's contents. `kind`: its extension, which tells the format; `digest`: what tells it from all others."""
+    """A LUT file's contents. `kind`: its extension, which gives the format; `digest`: identifies it."""
 
     name: str = field(compare=False)
     kind: str
@@ -453,7 +453,7 @@ class _OneTable:
 
 
 class _Tables(ocio.PyConfigIOProxy):  # type: ignore[misc]
-    """What the library asks for, read by us. `refused`: why it was not given some of it."""
+    """Files that the library requests. `refused`: why some of them were refused."""
 
     def __init__(self, files: ConfigFiles) -> None:
         super().__init__()

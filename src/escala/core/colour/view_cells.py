@@ -22,7 +22,7 @@ LOWEST, HIGHEST = -128.0, 383.875
 # The shaper is the bit pattern of (value + offset): a logarithm made of straight pieces, exactly invertible.
 OFFSET = np.float32(2.0**-7)
 TOP = np.float32(2.0**7.5)
-# Half a cell below black, so that small negative values are told apart too.
+# Half a cell below black, so that small negative values are distinguished too.
 BOTTOM = np.float32(OFFSET * 0.5)
 
 

@@ -1,4 +1,4 @@
-"""What a depth pass measures: told from places in the scene where there are such, else from its values and name."""
+"""What a depth pass measures: detected from positions where there are any, else from its values and name."""
 
 import re
 

@@ -30,7 +30,7 @@ WEIGHT, ALPHA = 3, 4
 # Colour and weight are added up side by side, so that the processor takes them at once; alpha by itself.
 _SIDE_BY_SIDE = 4
 _TILE_ROWS, _MOST_ROWS, _TILE_ASPECT = 32, 256, 4
-# Pixels, in whole tiles, that are made before somebody is told again.
+# Pixels, in whole tiles, that are made between reports of progress.
 _TOGETHER = 1 << 19
 # Pixels of a row that are passed over together where none of them reaches far enough.
 _STRETCH = 64
@@ -125,7 +125,7 @@ def _spread(light, where, footprints, corner, reach, tile, jobs, has_alpha, out)
 
 @serial_kernel
 def _spread_box(light, where, footprints, box, reach, has_alpha, out):  # type: ignore[no-untyped-def]
-    """A box, one row after the other, which stays at hand: all that reaches it is added up, then combined."""
+    """A box, one row after the other, which stays in the cache: all that reaches it is added up, then combined."""
     top, bottom, left, right = box
     slices, prints, _ = where
     order, rows, found, parts, still = _gather(light, where, footprints, box, reach)
@@ -227,7 +227,7 @@ def _add_row(y, rows, found, parts, footprints, sums, covers):  # type: ignore[n
         down = y - rows[row, 0]
         if abs(down) > rows[row, 3]:
             continue
-        # An index that cannot be below 0 is not asked whether it is.
+        # An index that cannot be below 0 needs no check.
         for j in range(np.uint64(rows[row, 1]), np.uint64(rows[row, 2])):
             if abs(down) > radius[j]:
                 continue

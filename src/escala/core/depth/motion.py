@@ -12,7 +12,7 @@ from .footprints import PARTS, Footprints
 from .layers import SLICES
 from .spreading import spread_picture
 
-# Ways are told apart in quarters of a pixel up to 32 pixels, in steps twice as large up to twice as far, and so on:
+# Ways are distinguished in quarters of a pixel up to 32 pixels, in steps twice as large up to twice as far, and so on:
 # a picture has a bounded number of them. None goes farther than 255 pixels along an axis.
 _STEPS, _FINE, _MOST = 4, 128, 1020
 _SIDE = 2 * _MOST + 1

@@ -72,13 +72,13 @@ def _find(pixels, depth, codes, spread, steps, still, light, slices, prints):  #
     """Fill the second layer. Until all of it is there the first stays as it is: what is still to do is noted.
 
     The weight in the second layer is how much of a mixed pixel is its nearer side, 1 for all; and where the pixel is
-    told to lie on the farther side, the second layer has the slice and the footprint of the nearer.
+    known to lie on the farther side, the second layer has the slice and the footprint of the nearer.
     """
     height, width = depth.shape
     for row in prange(height):
         y = np.int64(row)
         places = np.empty((_WAYS, 3), np.int64)
-        # Most of a picture lies beside no edge, which is told of a whole row at once.
+        # Most of a picture lies beside no edge, which is found for a whole row at once.
         hides, nearest = np.zeros(width, np.uint8), depth[y].copy()
         for way in range(_WAYS):
             for x in range(width):
@@ -190,7 +190,7 @@ def _hide_behind(pixels, depth, codes, spread, ways, still, y, x, places, light,
 
 @serial_kernel
 def _part_far_side(pixels, depth, codes, still, y, x, way, light, slices, prints):  # type: ignore[no-untyped-def]
-    """Part a pixel of the farther side of an edge; False where nothing of the nearer is in it, or it cannot be told."""
+    """Part a pixel of the farther side of an edge; False where nothing of the nearer is in it, or it is not known."""
     own = depth[y, x]
     across, down = _DIRECTIONS[way, 0], _DIRECTIONS[way, 1]
     v, u = y + down, x + across

@@ -135,7 +135,7 @@ def _halve_rows(upper, lower, out):  # type: ignore[no-untyped-def]
         out[width // 2] = _HALF * (upper[width - 1] + lower[width - 1])
 
 
-# What is not finite is told by its bits, so that the sums may be taken in any order and become vector code.
+# What is not finite is detected by its bits, so that the sums may be taken in any order and become vector code.
 _any_order = kernel_with(fastmath={"reassoc", "nnan", "ninf", "nsz"})
 
 

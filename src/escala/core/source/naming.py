@@ -280,7 +280,7 @@ def _mark_before(words: list[tuple[str, int, int]], table: NamingTable) -> tuple
 
 
 def _as_written(rest: str, table: NamingTable) -> str:
-    """The rest of a name in its own spelling, without a last word that tells a noisy from a denoised twin."""
+    """The rest of a name in its own spelling, without a last word that marks a noisy or a denoised twin."""
     words = split_words(rest)
     while len(words) > 1 and table.words.get(words[-1][0], ("",))[0] == "twin":
         rest = rest[: words.pop()[1]]

@@ -1,4 +1,4 @@
-"""Dark pictures lifted to be seen: by whole stops, so that what is shown can be told in a number."""
+"""Dark pictures lifted to be seen: by whole stops, so that the change is one number."""
 
 from math import isfinite, log2
 

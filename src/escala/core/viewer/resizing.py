@@ -47,7 +47,7 @@ def _means(planes, top, rows, down, left, across, out):  # type: ignore[no-untyp
                 for x in range(source.size):
                     mixed[x] += weight * source[x]
             for x in range(width):
-                # An index that cannot be below 0 is not asked whether it is.
+                # An index that cannot be below 0 needs no check.
                 row[x] = across[0, x] * mixed[np.uint64(left[x])]
             for i in range(1, across.shape[0]):
                 weights = across[i]

@@ -63,7 +63,7 @@ def board_recipes(evaluator: Evaluator) -> list[Recipe]:
 def draw_board(evaluator: Evaluator, variant: Variant, lifted: bool = False) -> tuple[Board, bytes]:
     """The board of a variant and its sheet of pictures as JPEG, cell (row, column) at that place in tiles.
 
-    It is drawn once for a variant's state: the two are asked for one after the other. `lifted`: each picture as many
+    It is drawn once for a variant's state: the two are requested one after the other. `lifted`: each picture as many
     stops brighter as its cell says, to be seen.
     """
     files = evaluator.light_sum.files(evaluator.make_request(variant, whole_viewport(evaluator.render)))

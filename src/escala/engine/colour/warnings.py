@@ -19,7 +19,7 @@ from .pipeline import ColourPipeline
 _RAW_VIEW = re.compile(r"\braw\b|un-?tone-?mapped|\blinear\b|\bplain\b", re.IGNORECASE)
 _ENCODED = {"encoded", "encoded_twice"}
 _LOOKED_AT = 640
-# From this share of the lit picture on, colours beyond the gamut are told.
+# From this share of the lit picture on, colours beyond the gamut are reported.
 _MANY = 0.005
 # Colours that differ by this share of their brightest channel look different.
 _VISIBLE = 0.02

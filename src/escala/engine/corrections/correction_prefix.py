@@ -1,4 +1,4 @@
-"""A list of corrections under a hand that drags one of them: the picture before that one is kept."""
+"""A list of corrections while one of them is dragged: the picture before that one is cached."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

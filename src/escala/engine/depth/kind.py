@@ -1,4 +1,4 @@
-"""What the depth pass of a frame measures, told from some of its pixels."""
+"""What the depth pass of a frame measures, detected from some of its pixels."""
 
 from typing import Literal, cast
 

@@ -123,7 +123,7 @@ class RenderDepth:
 
 
 def field_of_view(render: Render) -> tuple[float, float] | None:
-    """Half of the frame's width and height at a distance of one, as the header tells it; None where it is silent.
+    """Half of the frame's width and height at a distance of one, from the header; None where it has none.
 
     From `worldToCamera` and `worldToNDC` (OpenEXR's standard attributes: row vectors, 0..1 over the display window), or
     from a field of view across, in degrees.

@@ -64,7 +64,7 @@ def survey_depth(evaluator: Evaluator, variant: Variant) -> Survey:
 
 
 def _with_all(variant: Variant) -> Variant:
-    """With every effect on, so that whatever one of them would wait for is told."""
+    """With every effect on, so that everything they would need is listed."""
     depth = variant.depth
     on = {name: getattr(depth, name).model_copy(update={"on": True}) for name in ("haze", "defocus", "motion")}
     return variant.model_copy(update={"depth": depth.model_copy(update=on)})

@@ -18,7 +18,7 @@ def dirt_image(variant: Variant, frame_context: FrameContext) -> OutsideImage | 
 
 
 def dirt_gain(context: EffectContext) -> Planes | None:
-    """`1 + amount · picture`, (3, H, W), at the look that is asked for; None where there is no dirt."""
+    """`1 + amount · picture`, (3, H, W), at a viewport; None where there is no dirt."""
     found, request, terms = (
         dirt_image(context.request.variant, context.frame_context),
         context.request,

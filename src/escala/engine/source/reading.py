@@ -1,4 +1,4 @@
-"""How a variant reads its render: roles by hand, repaired passes, and the recipe as changed on the tally."""
+"""How a variant reads its render: roles set manually, repaired passes, and the recipe as changed on the tally."""
 
 import hashlib
 import json
@@ -137,7 +137,7 @@ def edited_recipe(recipe: Recipe, tally: TallyChoice, render: Render) -> Recipe:
 def repaired_frame(frame: StoredFrame, render: Render, source: SourceChoice, store: Path) -> StoredFrame:
     """The frame with its repaired passes in place of the stored ones; they are made once and kept in the store.
 
-    `render` tells what was recognised. Colour that was stored unassociated is multiplied by the alpha.
+    `render` is the detected one. Colour that was stored unassociated is multiplied by the alpha.
     """
     fitting = [repair for repair in source.repairs if repair.pass_name in frame.passes]
     roles = {p.name: source.roles.get(p.name, p).role for p in render.passes}

@@ -44,7 +44,7 @@ class Recognised:
 def recognise_frame(
     frame: StoredFrame, corrected: Mapping[str, PassRole] | None = None, twin: str | None = None
 ) -> Recognised:
-    """Roles from names, as `corrected` by hand where it says so; recipes by proof on sampled pixels.
+    """Roles from names, as `corrected` manually where given; recipes by proof on sampled pixels.
 
     `twin`: use only this one where passes come noisy and denoised.
     """
@@ -70,9 +70,9 @@ def recognise_frame(
 
 
 def _fitting(p: StoredPass, said: PassRole | None, guessed: PassRole) -> PassRole:
-    """The role as the hand says it, else as guessed, if the pass's channels can hold it.
+    """The role as it was set, else as detected, if the pass's channels can hold it.
 
-    Raises `BadSource` for the hand; a name that promises more than is there is passed over.
+    Raises `BadSource` for a role that was set; a name that promises more than is there is passed over.
     """
     count = len(p.channels)
     if said is not None:

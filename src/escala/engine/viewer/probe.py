@@ -17,7 +17,7 @@ from .viewport import full_viewport
 MOST_PIXELS = 65
 
 Triple = tuple[float, float, float]
-# What is told: None for what is no number.
+# Values as they are sent: None for what is not a number.
 OptionalTriple = tuple[float | None, float | None, float | None]
 
 

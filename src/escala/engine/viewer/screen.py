@@ -66,7 +66,7 @@ class ViewerAids:
 
 NO_AIDS = ViewerAids()
 _BEFORE_LENS = "plate"
-# What is told of a picture when it is there, and only its view is missing.
+# The last step of a picture, when only its view is missing.
 _VIEW_FROM = 0.9
 
 
@@ -132,7 +132,7 @@ def difference_bytes(one: Planes, other: Planes, gain: float, size: tuple[int, i
 
 
 def _enlarged(pixels: NDArray[np.uint8], size: tuple[int, int] | None) -> NDArray[np.uint8]:
-    """Each pixel as many: after everything else, so that no size that is asked for costs more than its encoding."""
+    """Each pixel as many: after everything else, so that no requested size costs more than its encoding."""
     return pixels if size is None else np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_NEAREST), np.uint8)
 
 

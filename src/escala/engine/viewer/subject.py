@@ -25,7 +25,7 @@ class Subject:
     """A variant on a frame, and what of it is looked at.
 
     `image`: a comparison image in place of all of it. `viewer`: who looks, by any name; empty for nobody.
-    `progress`: who is told how far the picture is.
+    `progress`: reports how far the picture is.
     """
 
     evaluator: Evaluator

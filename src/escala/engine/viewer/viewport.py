@@ -41,7 +41,7 @@ class Viewport:
 
     @cached_property
     def level(self) -> int:
-        """The coarsest pyramid level that still has the pixels asked for."""
+        """The coarsest pyramid level that still has the requested pixels."""
         level, width, height = 0, self.width, self.height
         while width > 1 or height > 1:
             width, height = (width + 1) // 2, (height + 1) // 2

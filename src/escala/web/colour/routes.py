@@ -157,6 +157,6 @@ def _brought(context: AppContext) -> list[ConfigName]:
     """The configs that were imported."""
     found = []
     for folder in sorted(f for f in context.settings.configs.iterdir() if f.is_dir() and not f.name.startswith(".")):
-        with suppress(BadSource):  # a folder that somebody emptied or filled by hand
+        with suppress(BadSource):  # a folder that somebody emptied or filled manually
             found.append(ConfigName(source=str(find_config(folder)), title=folder.name))
     return found

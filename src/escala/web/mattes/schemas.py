@@ -29,7 +29,7 @@ class LayersOut(BaseModel):
 
 
 class PointRequest(Preview):
-    """A rectangle of pixels of the displayed picture, and the cryptomatte layer that is asked; all by default."""
+    """A rectangle of pixels of the displayed picture, and the cryptomatte layer that is searched; all by default."""
 
     x: Count
     y: Count

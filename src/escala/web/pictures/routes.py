@@ -138,7 +138,7 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
 
 
 def _as_job(work: Callable[[Progress], Result], viewer: str) -> Result:
-    """An exact image, which gives way to more urgent ones; pages are told of one that takes long, and can stop it."""
+    """An exact image, which gives way to more urgent ones; one that takes long is listed as a job, and can be stopped."""
     jobs = app_context().jobs
 
     def run(job: Job) -> Result:
@@ -238,7 +238,7 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
     return Response(_evaluate_subjects(path, [body], work, SMALL), mimetype="image/png")
 
 
-# The most pixels of which the numbers are told at once, and the longest side of a picture that a scope counts.
+# The most pixels whose values are sent at once, and the longest side of a picture that a scope counts.
 _MOST_VALUES = 4096
 _SCOPE_PIXELS = 640
 _TOLD_AFTER_SECONDS = 0.8
@@ -253,7 +253,7 @@ class _Size:
 
 
 def _enlarged(wanted: _Size, region: Region) -> tuple[int, int] | None:
-    """The size to enlarge a picture to, each pixel as many, after everything else; None where none is asked for."""
+    """The size to enlarge a picture to, each pixel as many, after everything else; None where none is requested."""
     if wanted.width <= region.width and wanted.height <= region.height:
         return None
     return wanted.width, wanted.height
@@ -266,7 +266,7 @@ def _shown(evaluator: Evaluator, viewport: Viewport) -> Region:
 
 
 def _viewport(evaluator: Evaluator, out: Region | _Size, region: Region) -> Viewport:
-    """The region asked for, cut to the displayed picture, in places of the raster, as so many pixels, never more.
+    """The requested region, cut to the displayed picture, in places of the raster, as so many pixels, never more.
 
     It is widened to the pixels of the level that it is sampled from.
     """

@@ -56,7 +56,7 @@ class PictureRequest(SubjectRequest):
 
 
 class BoardRequest(Preview):
-    """The board. `lifted`: dark pictures brighter, each by the stops that its cell tells."""
+    """The board. `lifted`: dark pictures brighter, each by the stops given in its cell."""
 
     lifted: bool = False
 
@@ -72,7 +72,7 @@ class ValuesRequest(SubjectRequest):
 class ValuesOut(BaseModel):
     """Numbers by channel, row and column: working-space light, or a data pass as stored; None: not a number.
 
-    `region`: over which they are spread, a little more than was asked for perhaps.
+    `region`: over which they are spread, perhaps a little more than was requested.
     """
 
     channels: list[list[list[float | None]]]
@@ -80,7 +80,7 @@ class ValuesOut(BaseModel):
 
 
 class ScopeRequest(SubjectRequest):
-    """A scope of a picture, its scale, and its size in pixels; of a region or of one object, where that is asked."""
+    """A scope of a picture, its scale, and its size in pixels; of a region or of one object, where one is named."""
 
     kind: Literal["waveform", "parade", "histogram", "overlay", "chromaticity"] = "waveform"
     scale: Literal["stops", "display"] = "stops"

@@ -19,7 +19,7 @@ routes = APIBlueprint("uploads", __name__, url_prefix="/api")
 
 @routes.get("/uploads/capacity")
 def upload_capacity(query: CapacityQuery) -> tuple[str, int]:
-    """Whether so many bytes can be imported: asked before they are sent."""
+    """Whether so many bytes can be imported; requested before they are sent."""
     context = app_context()
     if query.bytes > context.settings.upload_limit:
         raise TooLarge("the files", f"larger than the limit of {context.settings.upload_limit >> 20} MiB")

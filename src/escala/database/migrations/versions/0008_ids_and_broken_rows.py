@@ -49,7 +49,7 @@ def downgrade() -> None:
 
 
 def _store_kinds_of_depth(connection: sa.Connection) -> None:
-    """The kind of a depth pass was told in its reason only, and found again for every frame."""
+    """The kind of a depth pass was stored in its reason only, and found again for every frame."""
     for shot_id, text in connection.execute(sa.text("SELECT id, render FROM shot")).all():
         try:
             render = json.loads(text)
