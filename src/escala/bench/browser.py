@@ -1,7 +1,7 @@
 """A real browser for benchmarks of latency, driven over its own pipe.
 
 What drives browsers for tests hears of every request and answer of a page; while pictures come one after another, that
-alone takes a third of a core from what is measured. Here only pointer events are sent to the browser, and nothing is read back.
+alone takes a third of a core from what is measured. Here only pointer events are sent to the browser.
 """
 
 import json

@@ -135,7 +135,7 @@ class Pipeline:
         return all(stage.part(variant) is None for stage in self.stages)
 
     def _after(self, stages: tuple[Stage, ...], request: EvaluationRequest) -> Picture:
-        """The picture after stages that all change something; each is reported as one step, after that of the beauty."""
+        """The picture after stages that all change something; each is one step of the progress, after the beauty."""
         if not stages:
             request.progress(0.0, "beauty")
             return self.beauty(request)

@@ -76,8 +76,8 @@ class EvaluationThread:
     def run(self, job: Callable[[], Result], priority: int, viewer: str | None = None, client: str = "") -> Result:
         """The job's result. With `viewer`, older jobs of that viewer are given up and raise `Superseded`.
 
-        `client`: the client of the request; clients take turns. Raises `Overloaded` at once when too many wait already, unless the job
-        is a long one, which waits; `Closed` once the thread has ended.
+        `client`: the client of the request; clients take turns. Raises `Overloaded` at once when too many wait already,
+        unless the job is a long one, which waits; `Closed` once the thread has ended.
         """
         waiting = _Waiting(priority, next(self._count), viewer, viewer or client, job)
         with self._changed:

@@ -45,7 +45,7 @@ GAMUT_SPACES: dict[str, tuple[str, ...]] = {
 
 # A processor is taken for a matrix when it is one to this share of the largest channel.
 _MATRIX_SLACK = np.float32(2e-6)
-# One thread at a time requests anything that the library may have to read: it keeps its locks while it calls us back, and
+# One thread at a time requests what the library may have to read: it keeps its locks while it calls us back, and
 # waits for them without letting go of the interpreter, so that two threads would stop each other for ever.
 _LIBRARY = threading.RLock()
 _THREADS = ThreadPoolExecutor(max_workers=2, thread_name_prefix="colour")

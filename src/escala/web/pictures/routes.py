@@ -138,7 +138,7 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
 
 
 def _as_job(work: Callable[[Progress], Result], viewer: str) -> Result:
-    """An exact image, which gives way to more urgent ones; one that takes long is listed as a job, and can be stopped."""
+    """An exact image, which gives way to more urgent ones; one that takes long is a job that can be stopped."""
     jobs = app_context().jobs
 
     def run(job: Job) -> Result:
