@@ -4,6 +4,7 @@ What compiles is imported, and a loop compiled or loaded from the cache beside i
 a command that calls none pays for none.
 """
 
+import platform
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -148,20 +149,35 @@ def uint16_pointer(typing_context: Any, address: Any) -> Any:
 
 @intrinsic
 def half_as_float(typing_context: Any, bits: Any) -> Any:
-    """Kernel part: the bits (uint16) of a finite half as a float32 of 2^-112 times its value, without a branch."""
+    """Kernel part: the bits (uint16) of a half as a float32.
+
+    Finite values only where the processor has no instruction for it.
+    """
     from llvmlite import ir
     from numba.core import types
 
-    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+    def convert(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        return builder.fpext(builder.bitcast(args[0], ir.HalfType()), ir.FloatType())
+
+    def shift(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         def constant(value: int) -> Any:
             return ir.Constant(ir.IntType(32), value)
 
         wide = builder.zext(args[0], ir.IntType(32))
         size = builder.shl(builder.and_(wide, constant(0x7FFF)), constant(13))
         sign = builder.shl(builder.and_(wide, constant(0x8000)), constant(16))
-        return builder.bitcast(builder.or_(size, sign), ir.FloatType())
+        # The exponent of a float32 is biased by 112 more.
+        small = builder.bitcast(builder.or_(size, sign), ir.FloatType())
+        return builder.fmul(small, ir.Constant(ir.FloatType(), 2.0**112))
 
-    return types.float32(types.uint16), codegen
+    return types.float32(types.uint16), convert if _converts_halves() else shift
+
+
+def _converts_halves() -> bool:
+    """Whether the processor converts halves: all of ARM with 64 bits, those of x86 with F16C."""
+    from llvmlite.binding import get_host_cpu_features
+
+    return platform.machine() in ("aarch64", "arm64") or bool(get_host_cpu_features().get("f16c"))
 
 
 def addresses_of(arrays: list[NDArray[np.float32]]) -> NDArray[np.int64]:

@@ -20,8 +20,8 @@ from ..planes import Planes, as_planes
 
 # Pixels of one plane that are summed over all passes before the next block: small enough for the first cache.
 _BLOCK = 2048
-# What `half_as_float` leaves to the factor.
-_REBIAS = np.float32(2.0**112)
+# Rows of halves that are summed over all passes before the next ones: long runs are read from memory faster.
+_ROWS = 8
 
 
 def mix_planes(
@@ -51,14 +51,14 @@ def mix_stored(stored: Sequence[NDArray[np.float16]], factors: ArrayLike) -> Pla
     """`sum of factors[i] @ stored[i]`, straight from halves as they are stored: nothing of them is kept as float.
 
     `stored`: n arrays (3, H, W) of finite values, views of one shape and layout whose rows are contiguous; `factors`:
-    (n, 3, 3), a matrix on the channels of each, below 2^15. Returns (3, H, W). Raises `ShapeError` where arrays differ.
+    (n, 3, 3), a matrix on the channels of each. Returns (3, H, W). Raises `ShapeError` where arrays differ.
     """
     matrices = as_planes(factors).reshape(len(stored), 3, 3)
     first = stored[0]
     alike = all(each.shape == first.shape and each.strides == first.strides for each in stored)
     if not alike or first.ndim != 3 or first.shape[0] != 3 or first.strides[2] != 2:
         raise ShapeError(f"passes of shapes {sorted({each.shape for each in stored})} cannot be summed as stored")
-    out, matrices = np.empty(first.shape, np.float32), matrices * _REBIAS
+    out = np.empty(first.shape, np.float32)
     addresses = np.array([each.__array_interface__["data"][0] for each in stored], np.int64)
     off_diagonal = matrices[:, ~np.eye(3, dtype=bool)]
     if not off_diagonal.any():
@@ -71,18 +71,24 @@ def mix_stored(stored: Sequence[NDArray[np.float16]], factors: ArrayLike) -> Pla
 
 @kernel
 def _mix_halves(addresses, gains, plane_bytes, row_bytes, out):  # type: ignore[no-untyped-def]
-    rows = out.shape[1]
+    rows, columns = out.shape[1:]
+    blocks = (rows + _ROWS - 1) // _ROWS
     fours = addresses.size // 4 * 4
-    for job in prange(3 * rows):
-        channel, row = job // rows, job % rows
-        total, begin = out[channel, row], channel * plane_bytes + row * row_bytes
-        total[:] = np.float32(0.0)
+    for job in prange(3 * blocks):
+        channel, first = job // blocks, job % blocks * _ROWS
+        last = min(first + _ROWS, rows)
+        out[channel, first:last] = np.float32(0.0)
         for term in range(0, fours, 4):
-            _add_four_halves(addresses[term : term + 4] + begin, gains[term : term + 4, channel], total)
+            for row in range(first, last):
+                begin = channel * plane_bytes + row * row_bytes
+                _add_four_halves(addresses[term : term + 4] + begin, gains[term : term + 4, channel], out[channel, row])
         for term in range(fours, addresses.size):
-            source, gain = _half_row(addresses[term] + begin, total.size), gains[term, channel]
-            for x in range(total.size):
-                total[x] += gain * half_as_float(source[x])
+            gain = gains[term, channel]
+            for row in range(first, last):
+                source = _half_row(addresses[term] + channel * plane_bytes + row * row_bytes, columns)
+                total = out[channel, row]
+                for x in range(columns):
+                    total[x] += gain * half_as_float(source[x])
 
 
 @kernel
