@@ -149,15 +149,14 @@ def uint16_pointer(typing_context: Any, address: Any) -> Any:
 
 @intrinsic
 def half_as_float(typing_context: Any, bits: Any) -> Any:
-    """Kernel part: the bits (uint16) of a half as a float32.
-
-    Finite values only where the processor has no instruction for it.
-    """
+    """Kernel part: the bits (uint16) of a half as a float32 of the same value, by the processor's instruction."""
     from llvmlite import ir
     from numba.core import types
 
+    float32 = ir.FloatType()
+
     def convert(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        return builder.fpext(builder.bitcast(args[0], ir.HalfType()), ir.FloatType())
+        return builder.fpext(builder.bitcast(args[0], ir.HalfType()), float32)
 
     def shift(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         def constant(value: int) -> Any:
@@ -166,9 +165,13 @@ def half_as_float(typing_context: Any, bits: Any) -> Any:
         wide = builder.zext(args[0], ir.IntType(32))
         size = builder.shl(builder.and_(wide, constant(0x7FFF)), constant(13))
         sign = builder.shl(builder.and_(wide, constant(0x8000)), constant(16))
-        # The exponent of a float32 is biased by 112 more.
-        small = builder.bitcast(builder.or_(size, sign), ir.FloatType())
-        return builder.fmul(small, ir.Constant(ir.FloatType(), 2.0**112))
+        # The exponent of a float32 is biased by 112 more. An infinity is 65536 by now, a NaN more.
+        value = builder.fmul(builder.bitcast(builder.or_(size, sign), float32), ir.Constant(float32, 2.0**112))
+        length = builder.and_(builder.bitcast(value, ir.IntType(32)), constant(0x7FFFFFFF))
+        beyond = builder.icmp_unsigned(">=", length, constant(0x47800000))
+        infinite = builder.or_(constant(0x7F800000), builder.and_(length, constant(0x007FFFFF)))
+        special = builder.bitcast(builder.or_(infinite, sign), float32)
+        return builder.select(beyond, special, value)
 
     return types.float32(types.uint16), convert if _converts_halves() else shift
 

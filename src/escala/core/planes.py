@@ -6,15 +6,10 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from .errors import PixelTypeError, ShapeError
-from .kernels import kernel, prange, serial_kernel
+from .kernels import half_as_float, kernel, prange, serial_kernel
 
 Planes = Annotated[NDArray[np.float32], "(3, H, W) or (C, H, W), scene-linear unless said otherwise"]
 Matte = Annotated[NDArray[np.float32], "(H, W), 0..1"]
-
-# 2^112 moves a half's exponent bias (15) to a float's (127) when its bits are shifted into place.
-_REBIAS = np.float32(2.0**112)
-_HALF_OVERFLOW = np.float32(65536.0)
-_ONE, _INFINITY, _NAN = np.float32(1.0), np.float32(np.inf), np.float32(np.nan)
 
 
 def as_planes(array: ArrayLike) -> NDArray[np.float32]:
@@ -49,29 +44,23 @@ def widen_half(values: NDArray[np.float16], out: NDArray[np.float32] | None = No
     """Half to float32, the same values (subnormals, infinities, NaN), any shape; into `out` when it is given."""
     source = np.ascontiguousarray(values)
     out = np.empty(source.shape, np.float32) if out is None else out
-    _widen(source.view(np.uint16).reshape(-1), out.reshape(-1).view(np.uint32), out.reshape(-1))
+    _widen(source.view(np.uint16).reshape(-1), out.reshape(-1))
     return out
 
 
 @kernel
-def _widen(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
+def _widen(half_bits, floats):  # type: ignore[no-untyped-def]
     block = 8192
     for start in prange((half_bits.size + block - 1) // block):
         first, last = start * block, min(start * block + block, half_bits.size)
-        widen_row(half_bits[first:last], float_bits[first:last], floats[first:last])
+        widen_row(half_bits[first:last], floats[first:last])
 
 
 @serial_kernel
-def widen_row(half_bits, float_bits, floats):  # type: ignore[no-untyped-def]
-    """Kernel part: bits of halves to floats; `float_bits` and `floats` are two views of the same row."""
+def widen_row(half_bits, floats):  # type: ignore[no-untyped-def]
+    """Kernel part: bits of halves to floats."""
     for i in range(half_bits.size):
-        bits = np.uint32(half_bits[i])
-        float_bits[i] = ((bits & np.uint32(0x7FFF)) << np.uint32(13)) | ((bits & np.uint32(0x8000)) << np.uint32(16))
-    for i in range(half_bits.size):
-        value = floats[i] * _REBIAS
-        size = abs(value)
-        # An infinity of the half is 65536 by now, a NaN more: selected without a branch.
-        floats[i] = value * (_NAN if size > _HALF_OVERFLOW else (_INFINITY if size == _HALF_OVERFLOW else _ONE))
+        floats[i] = half_as_float(half_bits[i])
 
 
 def narrow_to_half(values: NDArray[np.float32]) -> NDArray[np.float16]:

@@ -57,7 +57,7 @@ def _split_half(band, order, nearest, top, full, small, figures):  # type: ignor
             for k in range(count):
                 _take(band, 2 * pair + k, c, half[k])
                 full[p, top + 2 * pair + k] = half[k]
-                widen_row(half[k], bits[k], wide[k])
+                widen_row(half[k], wide[k])
             measure_rows(wide[:count], bits[:count], figures[p, top // 2 + pair])
             place = top // 2 + pair
             if nearest[p]:
