@@ -10,6 +10,7 @@ import OpenEXR
 from numba.core import event
 
 from escala.compile_kernels import Tour, store_as_float
+from escala.core.kernels import compile_for_copies
 from escala.environment import prepare_environment
 from escala.stage.render import StageJob, render_frame
 
@@ -46,4 +47,5 @@ if __name__ == "__main__":
         tour = Tour(folder, other_render(folder))
         tour.walk()
         tour.close()
+    compile_for_copies()
     print("\n".join(compiled.names))

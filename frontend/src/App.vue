@@ -28,7 +28,7 @@ const showingKeys = ref(false)
 const showingHistory = ref(false)
 
 onMounted(start)
-onScopeDispose(listen(heard, () => shots.shot?.id ?? null))
+onScopeDispose(listen(onEvent, () => shots.shot?.id ?? null))
 
 async function start() {
   try {
@@ -42,7 +42,7 @@ async function start() {
   }
 }
 
-async function heard(event: ServerEvent) {
+async function onEvent(event: ServerEvent) {
   try {
     if (event.kind === 'job') await heardJob(event)
     else if (event.kind === 'shots') await shots.loadShots()

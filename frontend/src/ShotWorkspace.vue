@@ -73,7 +73,7 @@ watch(() => workspace.station, mattes.close)
 
 <template>
   <PathStrip v-if="!workspace.fullScreen" />
-  <div class="room" :class="{ wide: !workspace.benchOpen || workspace.fullScreen }">
+  <div class="layout" :class="{ wide: !workspace.benchOpen || workspace.fullScreen }">
     <div class="left">
       <ImageView />
       <div v-if="measures && workspace.measureOver && !workspace.fullScreen" class="measured">
@@ -151,13 +151,13 @@ watch(() => workspace.station, mattes.close)
 </template>
 
 <style scoped>
-.room {
+.layout {
   position: relative;
   display: grid;
   grid-template-columns: minmax(0, 1fr) 356px;
   min-height: 0;
 }
-.room.wide {
+.layout.wide {
   grid-template-columns: 1fr;
 }
 .left {

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import OpenEXR
 
+from escala.core.kernels import compile_for_copies
 from escala.environment import prepare_environment
 from escala.stage.emblems import write_emblems
 from escala.stage.render import StageJob, render_frame
@@ -183,6 +184,7 @@ def main() -> None:
                 tour.walk()
             finally:
                 tour.close()
+    compile_for_copies()
 
 
 def store_as_float(path: Path, **header: Any) -> None:

@@ -68,7 +68,7 @@ export interface ImageRequestBody extends ViewSubject {
   against?: { subject: ViewSubject; gain: number; measure: 'linear' | 'display' } | null
 }
 
-/** A picture, and the part of the displayed picture that it shows: a little more than was asked for, perhaps. */
+/** A picture, and the part of the displayed picture that it shows: perhaps a little more than was requested. */
 export interface ImageAnswer {
   file: Blob
   milliseconds: number

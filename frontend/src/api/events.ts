@@ -30,16 +30,16 @@ const UNANSWERED = 2500
 
 let hurry = () => {}
 
-/** Something was begun that the server is going to tell of: ask at once, and often for a while. */
+/** Something was begun whose events follow: poll at once, and often for a while. */
 export function expectRenderUpdate(): void {
   hurry()
 }
 
 /**
- * Hear what happens on the server until the returned function is called. The page asks again and again what came after
+ * Receive the events of the server until the returned function is called. The page polls for what came after
  * the last that it knows, so that it holds no connection open. `shown`: the shot before it, whose files are watched.
  */
-export function listen(heard: (event: ServerEvent) => Promise<void>, shown: () => number | null): () => void {
+export function listen(onEvent: (event: ServerEvent) => Promise<void>, shown: () => number | null): () => void {
   let mark = ''
   let timer: ReturnType<typeof setTimeout> | undefined
   let ended = false
@@ -49,31 +49,31 @@ export function listen(heard: (event: ServerEvent) => Promise<void>, shown: () =
     askNow()
   }
 
-  async function ask() {
+  async function poll() {
     timer = undefined
     let pause = UNANSWERED
     try {
       const query = { after: mark, shot: shown() }
       const answer = await unwrap<Answer>(api.GET('/api/events', { params: { query } }))
       mark = answer.mark
-      if (answer.missed) await heard({ kind: 'missed' })
-      for (const event of answer.events) await heard(event)
+      if (answer.missed) await onEvent({ kind: 'missed' })
+      for (const event of answer.events) await onEvent(event)
       pause = document.hidden ? UNSEEN : pace
       pace = Math.min(pace * SLOWER, answer.events.length ? BUSY : QUIET)
     } catch {
-      // Not now: the server is asked again in a while.
+      // Not now: the next poll follows.
     }
-    if (!ended) timer = setTimeout(ask, pause)
+    if (!ended) timer = setTimeout(poll, pause)
   }
 
   function askNow() {
     if (document.hidden || timer === undefined) return
     clearTimeout(timer)
-    void ask()
+    void poll()
   }
 
   document.addEventListener('visibilitychange', askNow)
-  void ask()
+  void poll()
   return () => {
     ended = true
     clearTimeout(timer)

@@ -3,7 +3,7 @@ import { api, unwrap } from '@/api/client'
 import type { MediaEntry } from '@/api/types'
 import { useShot } from '@/stores/shot'
 
-/** Pictures beside a shot's files and in the folders there; none where they cannot be asked for. */
+/** Pictures beside a shot's files and in the folders there; none where they cannot be listed. */
 export function useNearbyImages() {
   const shots = useShot()
   const offered = shallowRef<MediaEntry[]>([])

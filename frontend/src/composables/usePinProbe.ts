@@ -16,15 +16,15 @@ export const usePinProbe = createSharedComposable(() => {
   const answered = shallowRef<Map<string, Probe>>(new Map())
   /** Whether the values shown are older than pins, sample size, frame or document. */
   const loading = ref(false)
-  const asked = new Map<string, Promise<Probe>>()
+  const pending = new Map<string, Promise<Probe>>()
   const keyOf = (pin: Pin) => `${pin.x} ${pin.y}`
 
-  /** What is at a pixel of the open variant; all who ask for the same at the same time share one request. */
-  function ask(pin: Pin): Promise<Probe> {
+  /** The pixel values of the open variant at a pin; callers with the same question share one request. */
+  function probeAt(pin: Pin): Promise<Probe> {
     const { id, head } = shots.variant!
     const key = [id, head, keyOf(pin), workspace.probeSize, workspace.frame, shots.renderKey].join()
-    const known = asked.get(key) ?? fetchProbe(id, head, pin).finally(() => asked.delete(key))
-    asked.set(key, known)
+    const known = pending.get(key) ?? fetchProbe(id, head, pin).finally(() => pending.delete(key))
+    pending.set(key, known)
     return known
   }
 
@@ -54,7 +54,7 @@ export const usePinProbe = createSharedComposable(() => {
       const pins = workspace.pins
       loading.value = true
       try {
-        const found = await Promise.all(pins.map(ask))
+        const found = await Promise.all(pins.map(probeAt))
         if (!stale) answered.value = new Map(found.map((probe, i) => [keyOf(pins[i]!), probe]))
       } catch (error) {
         if (!stale) notifications.show(error)
@@ -67,5 +67,5 @@ export const usePinProbe = createSharedComposable(() => {
 
   const probes = computed(() => workspace.pins.map((pin) => answered.value.get(keyOf(pin)) ?? null))
   const probe = computed(() => probes.value[workspace.chosenPin] ?? null)
-  return { probe, probes, loading, ask }
+  return { probe, probes, loading, probeAt }
 })

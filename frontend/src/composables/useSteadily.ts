@@ -6,7 +6,7 @@ import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
 
-/** While something moves, what follows it waits for the hand to pause, so that the large picture has the machine. */
+/** While something moves, what follows it waits for a pause, so that the large image has the machine. */
 const PAUSE_MS = 160
 /** But not for longer than this. */
 const LONGEST_MS = 2000

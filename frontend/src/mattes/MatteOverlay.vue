@@ -12,8 +12,8 @@ const workspace = useWorkspace()
 const shots = useShot()
 const mattes = useMattes()
 const pointing = useObjectPicker()
-const hand = useMatteTool()
-onScopeDispose(hand.take())
+const tool = useMatteTool()
+onScopeDispose(tool.take())
 const outline = shallowRef<Outline[]>([])
 
 const turned = computed(
@@ -31,10 +31,10 @@ const label = computed(() => {
     ? { left: `${x + workspace.hover.x * scale + 16}px`, top: `${y + workspace.hover.y * scale + 12}px` }
     : {}
 })
-const openLine = computed(() => hand.open.value.map(([x, y]) => `${x},${y}`).join(' '))
+const openLine = computed(() => tool.open.value.map(([x, y]) => `${x},${y}`).join(' '))
 const side = computed(() => 9 / workspace.imageTransform.scale)
 const drag = computed(() => {
-  const pulled = hand.frame.value
+  const pulled = tool.frame.value
   if (!pulled) return null
   const { from, to } = pulled
   return { x: Math.min(from.x, to.x), y: Math.min(from.y, to.y), width: Math.abs(to.x - from.x), height: Math.abs(to.y - from.y) } // prettier-ignore
@@ -72,7 +72,7 @@ watch(() => [mattes.chosen, mattes.matte, workspace.frame, shots.variant?.id], l
       <path :d="under" class="line under" data-outline="under" />
       <polyline v-if="openLine" :points="openLine" class="line" />
       <circle
-        v-for="([x, y], i) in hand.open.value"
+        v-for="([x, y], i) in tool.open.value"
         :key="i"
         :cx="x"
         :cy="y"
@@ -80,7 +80,7 @@ watch(() => [mattes.chosen, mattes.matte, workspace.frame, shots.variant?.id], l
         class="handle"
         :class="{ first: i === 0 }"
       />
-      <template v-for="handle in hand.handles.value" :key="handle.name">
+      <template v-for="handle in tool.handles.value" :key="handle.name">
         <rect
           v-if="handle.what === 'fade'"
           :x="handle.at.x - side / 2"
@@ -94,7 +94,7 @@ watch(() => [mattes.chosen, mattes.matte, workspace.frame, shots.variant?.id], l
       <rect v-if="drag" v-bind="drag" class="line" />
     </g>
   </svg>
-  <p v-if="near && hand.words()" class="named" :style="label" role="status">{{ hand.words() }}</p>
+  <p v-if="near && tool.words()" class="named" :style="label" role="status">{{ tool.words() }}</p>
 </template>
 
 <style scoped>

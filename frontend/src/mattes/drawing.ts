@@ -1,7 +1,7 @@
 import type { Matte } from '@/api/types'
 import type { Place } from '@/viewer/framing'
 
-/** Drawn mattes as the hand knows them: handles in the picture, and what dragging one makes. */
+/** Drawn mattes as handles in the image, and what dragging one makes. */
 
 export type Shape = Extract<Matte, { kind: 'shape' }>
 export type Ellipse = Extract<Matte, { kind: 'ellipse' }>

@@ -29,7 +29,7 @@ interface Pull {
   last: { by: ImagePoint; at: ImagePoint } | null
 }
 
-/** The hand in the picture while the mattes is open: it points at things, pulls, draws; each gesture makes or changes a matte. */
+/** The pointer in the image while the mattes are open: it picks, drags and draws; each gesture makes or changes a matte. */
 export const useMatteTool = createSharedComposable(() => {
   const shots = useShot()
   const workspace = useWorkspace()
@@ -150,7 +150,7 @@ export const useMatteTool = createSharedComposable(() => {
     mattes.chosen = next.name
   }
 
-  /** The hand may be quicker than the server: what it pulled is kept as soon as the numbers are there. */
+  /** The pointer may be quicker than the server: its drag is kept as soon as the numbers are there. */
   async function end() {
     const [drawn, mine] = [frame.value, pulled]
     begun = pulled = null

@@ -26,7 +26,7 @@ export const useObjectPicker = createSharedComposable(() => {
   const busy = ref(false)
   let request: { x: number; y: number } | null = null
 
-  async function ask(x: number, y: number, width = 1, height = 1): Promise<PickResult> {
+  async function pick(x: number, y: number, width = 1, height = 1): Promise<PickResult> {
     const params = { path: { variant_id: shots.variant!.id } }
     const body = { base: null, x, y, width, height, layer: mattes.layer, frame: workspace.frame }
     return (await unwrap(api.POST('/api/variants/{variant_id}/mattes/pick', { params, body }))) as PickResult
@@ -41,7 +41,7 @@ export const useObjectPicker = createSharedComposable(() => {
       while (request) {
         const next: { x: number; y: number } = request
         request = null
-        under.value = await ask(Math.floor(next.x), Math.floor(next.y))
+        under.value = await pick(Math.floor(next.x), Math.floor(next.y))
       }
     } catch {
       under.value = NOTHING // nothing is named; a click says why
@@ -65,5 +65,5 @@ export const useObjectPicker = createSharedComposable(() => {
     },
     { immediate: true },
   )
-  return { under, layers, layersState, ask, hover }
+  return { under, layers, layersState, pick, hover }
 })

@@ -44,13 +44,13 @@ export function useSelectedNames() {
     const top = Math.floor(Math.min(from.y, to.y))
     const wide = Math.max(1, Math.round(Math.abs(to.x - from.x)))
     const high = Math.max(1, Math.round(Math.abs(to.y - from.y)))
-    const { found } = await pointing.ask(left, top, wide, high)
+    const { found } = await pointing.pick(left, top, wide, high)
     await takeNames(found.filter((one) => one.layer === found[0]?.layer).map((one) => one.name))
   }
 
   /** The object under a place; a second time it is given back. */
   async function takeAt(at: ImagePoint) {
-    const { found } = await pointing.ask(Math.floor(at.x), Math.floor(at.y))
+    const { found } = await pointing.pick(Math.floor(at.x), Math.floor(at.y))
     if (found[0]) await takeNames([found[0].name], true)
   }
 

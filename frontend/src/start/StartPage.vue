@@ -20,7 +20,7 @@ const MOST_SHOWN = 12
 const folder = ref('')
 const path = ref('')
 const bringing = ref('')
-const asked = ref<string[]>([])
+const failed = ref<string[]>([])
 const opening = ref<number | null>(null)
 const misfit = computed(() => jobs.find(opening.value)?.error_kind === 'SizesDiffer')
 const running = computed(() => jobs.jobs.filter((job) => job.state === 'running' && !job.viewer))
@@ -64,7 +64,7 @@ async function browse(to: string) {
 }
 
 async function open(sources: string[], fit = false) {
-  asked.value = sources
+  failed.value = sources
   try {
     opening.value = await jobs.begin(api.POST('/api/shots', { body: { sources, name: null, fit } }))
   } catch (error) {
@@ -148,7 +148,7 @@ function show(id: number) {
       </form>
       <p v-if="misfit">
         The files have different sizes.
-        <button type="button" @click="open(asked, true)">Resize to match the first file</button>
+        <button type="button" @click="open(failed, true)">Resize to match the first file</button>
       </p>
       <p class="quiet supported">
         Supported: OpenEXR (multi-channel or one file per pass), TIFF, PNG; stills and sequences. Drop files

@@ -2,7 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import type { PatchStep, StationName, Variant } from '@/api/types'
 
-/** What is kept for comparing. It is asked for like the present picture, with `patch` laid on the variant. */
+/** What is kept for comparing. It is requested like the current image, with `patch` laid on the variant. */
 export interface Hold {
   key: string
   name: string

@@ -25,7 +25,7 @@ function left({ seconds_left }: Job): string {
     : `about ${Math.ceil(seconds_left / 60)} min left`
 }
 
-/** Long work on the server, the newest first, as the server tells of it. */
+/** Long work on the server, the newest first, as the server reports it. */
 export const useJobs = defineStore('jobs', () => {
   const jobs = shallowRef<Job[]>([])
 
@@ -42,7 +42,7 @@ export const useJobs = defineStore('jobs', () => {
     return jobs.value.find((job) => job.id === id) ?? null
   }
 
-  /** Start long work: its number. It is known from now on, unless its end was heard of already. */
+  /** Start long work: its number. It is listed from now on, unless its end was received already. */
   async function begin(request: Promise<Answer>): Promise<number> {
     const job = await unwrap<Job>(request)
     if (!find(job.id)) hear(job)

@@ -21,7 +21,7 @@ const BUDGET = 512 * 2 ** 20
 const BYTES_PER_PIXEL = 4
 
 /**
- * Plays a sequence from pictures that were made ahead: each frame is asked for once, kept, and shown when its time
+ * Plays a sequence from pictures that were made ahead: each frame is requested once, kept, and shown when its time
  * comes. A frame that is not there yet is waited for, and the rate shown is the one that was reached.
  */
 export const usePlayback = defineStore('playback', () => {
@@ -100,10 +100,10 @@ export const usePlayback = defineStore('playback', () => {
   async function make(number: number) {
     const request = screen?.request(number)
     if (!request) return
-    const asked = state
+    const begun = state
     const answer = await fetchImage(request.variantId, { ...request.body, viewer: '', live: true })
     const bitmap = await createImageBitmap(answer.file)
-    if (asked !== state || !playing.value) return bitmap.close()
+    if (begun !== state || !playing.value) return bitmap.close()
     kept.set(number, { bitmap, region: answer.region })
     prepared.value = kept.size
     letGo(request)

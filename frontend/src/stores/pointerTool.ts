@@ -7,11 +7,11 @@ export interface ImagePoint {
   y: number
 }
 
-/** What the hand does in the picture, beside panning it: the bench that is open says so. */
+/** What the pointer does in the image beside panning: set by the open station. */
 export interface PointerTool {
   /** The drag begins: at a pixel of the picture, or on the pin that is there; `at`: the very place. */
   begin: (pixel: Pin | null, at: ImagePoint) => void
-  /** How far the hand is from where it began, in pixels of the screen; `at`: where it is in the picture. */
+  /** How far the pointer is from where it was pressed, in screen pixels; `at`: its place in the image. */
   move: (by: ImagePoint, fine: boolean, at: ImagePoint) => void
   end: () => void
   /** What is said beside the pin, or beside the pointer: of the place, and of the change under way or how to make one. */
@@ -21,7 +21,7 @@ export interface PointerTool {
   click?: (at: ImagePoint) => void
   /** Where the pointer is while nothing is held. */
   hover?: (at: ImagePoint | null) => void
-  /** Whether the hand pointerTools wherever it is, also where only a part of the picture is seen. */
+  /** Whether the pointer acts everywhere, also where only a part of the image is seen. */
   everywhere?: boolean
 }
 

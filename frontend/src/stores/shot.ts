@@ -48,7 +48,7 @@ export const useShot = defineStore('shot', () => {
   const savedAt = ref<number | null>(null)
   const waiting = ref(0)
   const saving = computed(() => waiting.value > 0)
-  /** Grows when the pixels behind the shot change, so that pictures are asked for again. */
+  /** Grows when the pixels behind the shot change, so that images are requested again. */
   const renderKey = ref(0)
   /** What changed with the newest files, in sentences, until it is put away. */
   const renderUpdate = shallowRef<RenderUpdate | null>(null)
@@ -118,7 +118,7 @@ export const useShot = defineStore('shot', () => {
     if (first) await openVariant(first.id)
   }
 
-  /** Open a variant of the shot; of several that are asked for, the last is opened. */
+  /** Open a variant of the shot; of several requested, the last is opened. */
   async function openVariant(id: number) {
     const mine = (wanted += 1)
     sendSteps()
@@ -162,7 +162,7 @@ export const useShot = defineStore('shot', () => {
     if (gone && found.variants[0]) await openVariant(found.variants[0].id)
   }
 
-  /** The pixels behind the shot are new: ask for every picture again. */
+  /** The pixels behind the shot are new: request every image again. */
   async function reloadRender(found: RenderUpdate) {
     if (found.sentences.length) renderUpdate.value = found
     await reloadShot()
@@ -267,7 +267,7 @@ export const useShot = defineStore('shot', () => {
     await reloadShot()
   }
 
-  /** Delete the open variant. Another one is opened first, so that no picture of a deleted variant is asked for. */
+  /** Delete the open variant. Another one is opened first, so that no image of a deleted variant is requested. */
   async function deleteVariant() {
     if (!shot.value || !variant.value) return
     sendSteps()

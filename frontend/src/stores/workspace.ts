@@ -31,7 +31,7 @@ export const useWorkspace = defineStore('workspace', () => {
   const lowerOpen = ref(true)
   /** Whether dark small pictures are lifted to be seen. */
   const lifted = ref(localStorage.getItem(AS_IT_IS) !== 'as they are')
-  /** At Source the sheet of passes has the picture's workspace, until one of them, or the picture, is looked at. */
+  /** At Source the contact sheet takes the place of the image, until a pass or the image is opened. */
   const sheetOpen = ref(true)
   const passShown = ref<string | null>(null)
   const scale = ref(1)
@@ -41,10 +41,10 @@ export const useWorkspace = defineStore('workspace', () => {
   const imageTransform = shallowRef({ x: 0, y: 0, scale: 1 })
   const milliseconds = ref<number | null>(null)
   const settled = ref(false)
-  /** Whether the exact picture was stopped before it was there; a new request object asks for it once more. */
+  /** Whether the exact image was stopped before it was there; a new request object requests it once more. */
   const stopped = ref(false)
   const exactRequest = shallowRef({})
-  /** The work of the server on the last picture before the one that is asked for. */
+  /** The time the server took for the last image. */
   const pictureBefore = ref(0)
   /** By what name the server knows who looks at the present picture. */
   const viewer = ref('')
@@ -60,7 +60,7 @@ export const useWorkspace = defineStore('workspace', () => {
   const probeSize = ref(5)
   /** The pixel under the pointer. */
   const hover = shallowRef<Pin | null>(null)
-  /** A zoom that was asked for elsewhere; a new object each time. */
+  /** A zoom that was requested elsewhere; a new object each time. */
   const zoomCommand = shallowRef<{ to: 'fit' | 'one' | 'closer' | 'wider' } | null>(null)
   /** Only the picture, on the whole screen. */
   const fullScreen = ref(false)

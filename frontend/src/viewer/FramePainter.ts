@@ -23,7 +23,7 @@ export class FramePainter {
     this.context = canvas.getContext('2d', { alpha: false })!
   }
 
-  /** Show a bitmap of a region under a key; the last good picture stays until then. `painted` tells when it is seen. */
+  /** Show a bitmap of a region under a key; the last good picture stays until then. `painted` is called when it is seen. */
   show(key: string, bitmap: ImageBitmap, region: Region, painted?: (at: number) => void): void {
     this.layers.get(key)?.bitmap.close()
     this.layers.set(key, { bitmap, region })
@@ -39,7 +39,7 @@ export class FramePainter {
     this.draw()
   }
 
-  /** Let go of all pictures but those of some keys, which stay at hand, so that turning to them is at once. */
+  /** Let go of all pictures but those of some keys, which are kept, so that they are shown at once. */
   keep(keys: string[]): void {
     for (const [key, layer] of this.layers) {
       if (keys.includes(key)) continue

@@ -32,7 +32,7 @@ const look: () => void = useThrottleFn(
         await unwrap<{ probe: Probe }>(api.POST('/api/variants/{variant_id}/probe', { params, body }))
       ).probe
     } catch {
-      probe.value = null // a glance; the pin tells what is wrong
+      probe.value = null // a glance; the probe reports what is wrong
     } finally {
       busy = false
     }

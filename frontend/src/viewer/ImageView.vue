@@ -80,10 +80,10 @@ onMounted(() => {
       placeMarks()
       values.paint()
     },
-    moved: pictures.ask,
+    moved: pictures.requestImages,
   })
   placeMarks()
-  pictures.ask()
+  pictures.requestImages()
 })
 onScopeDispose(() => frame?.destroy())
 
@@ -98,7 +98,7 @@ watch(
     [mattes.open && mattes.seen, mattes.chosen],
     [holds.shown, holds.mode, holds.gain, holds.measure],
   ],
-  pictures.ask,
+  pictures.requestImages,
 )
 watch(size, (next, before) => {
   if (next.width !== before.width || next.height !== before.height) frame?.setPicture(next)
@@ -118,7 +118,7 @@ watch(
   },
 )
 
-const hand = useImagePointer(() => frame, canvas, size, { pin: pinMark, wipe: wipeMark })
+const pointer = useImagePointer(() => frame, canvas, size, { pin: pinMark, wipe: wipeMark })
 </script>
 
 <template>
@@ -136,16 +136,16 @@ const hand = useImagePointer(() => frame, canvas, size, { pin: pinMark, wipe: wi
       role="img"
       aria-label="Image. Arrow keys move the pin, the wheel zooms, drag to pan."
       :data-settled="workspace.settled && !shots.saving"
-      :class="{ gripping: hand.gripping.value }"
-      @pointerdown="hand.onDown"
-      @pointermove="hand.onMove"
-      @pointerrawupdate="hand.onEarlyMove"
-      @pointerleave="hand.onLeave"
-      @pointerup="hand.onUp"
-      @pointercancel="hand.cancel"
+      :class="{ gripping: pointer.gripping.value }"
+      @pointerdown="pointer.onDown"
+      @pointermove="pointer.onMove"
+      @pointerrawupdate="pointer.onEarlyMove"
+      @pointerleave="pointer.onLeave"
+      @pointerup="pointer.onUp"
+      @pointercancel="pointer.cancel"
       @dblclick="frame?.fit()"
-      @wheel.prevent="hand.onWheel"
-      @keydown="hand.onKey"
+      @wheel.prevent="pointer.onWheel"
+      @keydown="pointer.onKey"
     />
     <canvas v-if="workspace.scale >= LEGIBLE" ref="sheet" class="values" aria-hidden="true" />
     <MatteOverlay v-if="mattes.open" />

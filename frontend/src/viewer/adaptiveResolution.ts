@@ -1,4 +1,4 @@
-/** Longer than this from the hand to the painted picture, and smaller pictures come; shorter, and larger ones. */
+/** Longer than this from the pointer to the painted image, and smaller pictures come; shorter, and larger ones. */
 const SLOW_MS = 40
 const QUICK_MS = 16
 const SHARES = [1, 0.7, 0.5]
@@ -6,7 +6,7 @@ const ENOUGH = 5
 const MUCH = 1.4
 
 /**
- * How large moving pictures are asked for, as a share of the screen's pixels: smaller where they came too late during
+ * How large previews are requested, as a share of the screen's pixels: smaller where they came too late during
  * the drag before. Within a drag the size stays, so that nothing is sampled anew.
  */
 export class Pace {
@@ -17,7 +17,7 @@ export class Pace {
     return SHARES[this.step]!
   }
 
-  /** A moving picture was painted so long after the hand moved. */
+  /** A preview was painted so long after the pointer moved. */
   took(milliseconds: number): void {
     this.times.push(milliseconds)
   }

@@ -101,7 +101,7 @@ export function regionOf(framing: Framing): Region {
   return { x, y, width: Math.max(1, right - x), height: Math.max(1, bottom - y) }
 }
 
-/** Pixels to ask for, so that one is one on the screen, or a share of them; never more than the picture has. */
+/** Pixels to request, so that one is one on the screen, or a share of them; never more than the picture has. */
 export function outSizeOf({ scale, ratio }: Framing, region: Region, share = 1): Size {
   const factor = Math.min(1, scale * ratio) * share
   return {

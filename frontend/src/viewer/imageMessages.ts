@@ -2,10 +2,10 @@ import type { ImageRequestBody } from '@/api/client'
 import type { Region } from '@/api/types'
 import type { Framing } from './framing'
 
-/** A picture of a variant that is wanted, and when it was asked for. */
+/** A requested image of a variant, and when it was requested. */
 export interface ImageRequest {
   variantId: number
-  asked: number
+  requestedAt: number
   body: Omit<ImageRequestBody, 'viewer' | 'live'>
 }
 
@@ -14,13 +14,13 @@ export function viewerOf(key: string, page: string): string {
   return `${key} ${page}`
 }
 
-/** What the page tells the thread that fetches and draws pictures. */
+/** Messages of the page to the worker that fetches and draws images. */
 export type WorkerRequest =
   | { type: 'begin'; canvas: OffscreenCanvas; viewer: string }
   | { type: 'frame'; framing: Framing }
   | { type: 'request'; key: string; request: ImageRequest; moving: boolean }
   | { type: 'show'; key: string; bitmap: ImageBitmap; region: Region }
-  /** Pictures of other keys are let go, and no longer asked for. */
+  /** Images of other keys are released, and no longer requested. */
   | { type: 'keep'; keys: string[] }
 
 export interface Painted {
@@ -33,6 +33,6 @@ export interface Painted {
   at: number
 }
 
-/** What that thread tells the page. */
+/** Messages of the worker to the page. */
 export type WorkerMessage =
   { type: 'painted'; painted: Painted } | { type: 'failed'; status: number; sentence: string }

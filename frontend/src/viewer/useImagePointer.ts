@@ -16,7 +16,7 @@ interface Marks {
   wipe: Ref<Place | null>
 }
 
-/** Pointer and keys on the picture: pan, zoom, the pin, the wipe, and what the open bench lets the hand grip. */
+/** Pointer and keys on the picture: pan, zoom, the pin, the wipe, and what the open station lets the pointer grip. */
 export function useImagePointer(
   frame: () => FrameCanvas | null,
   canvas: Ref<HTMLCanvasElement | undefined>,
@@ -54,7 +54,7 @@ export function useImagePointer(
     return Math.abs((at.x - middle.x) * across.x + (at.y - middle.y) * across.y) < NEAR_WIPE
   }
 
-  /** Move the line of the wipe under the hand; with Shift it leans towards it. */
+  /** Move the line of the wipe under the pointer; with Shift it leans towards it. */
   function moveWipe(at: Place, lean: boolean) {
     const middle = marks.wipe.value
     if (!middle) return
@@ -100,7 +100,7 @@ export function useImagePointer(
     down.last = at
   }
 
-  /** What is gripped follows the hand before the screen is drawn. */
+  /** What is gripped follows the pointer before the screen is drawn. */
   function onEarlyMove(event: PointerEvent) {
     if (down?.moved && down.gesture === 'grip' && takes(event)) follow(placeOf(event), event.shiftKey)
   }

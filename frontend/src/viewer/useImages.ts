@@ -41,7 +41,7 @@ export function useImages(frame: () => FrameCanvas | null) {
   const moving = computed(() => shots.draft.patch.length > 0)
   let thread: ImageThread | null = null
   /** When the newest request was made: only its picture settles. */
-  let asked = 0
+  let requestedAt = 0
   let slow: ReturnType<typeof setTimeout> | undefined
   watch(moving, (on) => {
     if (on) return performance.clearMarks(PAINTED)
@@ -58,12 +58,12 @@ export function useImages(frame: () => FrameCanvas | null) {
   function painted({ key, request, settled, milliseconds, at }: Painted) {
     if (key !== NOW) return
     const startTime = at - performance.timeOrigin
-    if (request.body.patch.length && !settled) pace.took(startTime - request.asked)
+    if (request.body.patch.length && !settled) pace.took(startTime - request.requestedAt)
     performance.mark(PAINTED, {
       startTime,
-      detail: { settled, patch: request.body.patch, asked: request.asked },
+      detail: { settled, patch: request.body.patch, requestedAt: request.requestedAt },
     })
-    if (request.asked !== asked) return
+    if (request.requestedAt !== requestedAt) return
     if (!settled && !moving.value) slow = setTimeout(expectRenderUpdate, SLOW_MS)
     if (!settled) return
     clearTimeout(slow)
@@ -90,7 +90,7 @@ export function useImages(frame: () => FrameCanvas | null) {
       station: workspace.viewStation,
       pass_name: shown,
     }
-    return { variantId, asked, body: { aids: aids.value, ...subject, ...size } }
+    return { variantId, requestedAt, body: { aids: aids.value, ...subject, ...size } }
   }
 
   /** The held pictures that are on the screen. */
@@ -107,10 +107,10 @@ export function useImages(frame: () => FrameCanvas | null) {
     return { kind: holds.mode === 'split' ? 'split' : 'side', keys: [NOW, ...keys] }
   })
 
-  function ask() {
+  function requestImages() {
     const canvas = frame()
     if (!canvas || !shots.variant || playback.playing) return
-    asked = performance.now()
+    requestedAt = performance.now()
     const next = request(canvas, shots.variant.id)
     const { gain, measure } = holds
     const against =
@@ -137,7 +137,7 @@ export function useImages(frame: () => FrameCanvas | null) {
       (workspace.stopped =
         job?.state === 'cancelled' && job.id > workspace.pictureBefore && !workspace.settled),
   )
-  watch(() => workspace.exactRequest, ask)
+  watch(() => workspace.exactRequest, requestImages)
 
   playback.attach({
     request(number) {
@@ -153,7 +153,7 @@ export function useImages(frame: () => FrameCanvas | null) {
   })
   watch(
     () => playback.playing,
-    (on) => !on && ask(),
+    (on) => !on && requestImages(),
   )
   onScopeDispose(() => {
     clearTimeout(slow)
@@ -161,7 +161,7 @@ export function useImages(frame: () => FrameCanvas | null) {
     thread?.destroy()
   })
   return {
-    begin, ask, keep, arrangement, onScreen, subjectOf,
+    begin, requestImages, keep, arrangement, onScreen, subjectOf,
     frame: (framing: Framing) => thread?.frame(framing),
   } // prettier-ignore
 }

@@ -6,7 +6,7 @@ import { pointerThrottle } from './pointerThrottle'
 import { blockOf, clampTo, graduations, placeOf, readout, typed, type RulerScale } from './ruler'
 
 const props = defineProps<{ label: string; value: number; scale: RulerScale; note?: string }>()
-/** `moving` while dragged or stepped, `settled` once when the hand rests: that is the edit to keep. */
+/** `moving` while dragged or stepped, `settled` once at its end: that is the edit to keep. */
 const emit = defineEmits<{ moving: [value: number]; settled: [value: number] }>()
 
 const ruler = ref<HTMLElement>()

@@ -1,10 +1,10 @@
-/** Moves that the browser tells of before it draws are taken no more often than this. */
+/** Moves that the browser reports before it draws are taken no more often than this. */
 const EVERY_MS = 8
 
 /**
- * Tells which events of a hand that moves, from pressing to letting go, to take. Those of `pointerrawupdate` come at
- * once, so that pictures are asked for early; those of `pointermove` come when the screen is drawn, and surely tell where
- * the hand came to. One that only repeats a place does not count: it would make the next come too soon, and wait for
+ * Decides which pointer events of a drag are taken. Those of `pointerrawupdate` come at
+ * once, so that images are requested early; those of `pointermove` come when the screen is drawn, and surely tell where
+ * the pointer came to. One that only repeats a place does not count: it would make the next come too soon, and wait for
  * the screen.
  */
 export function pointerThrottle(): (event: PointerEvent) => boolean {

@@ -21,7 +21,7 @@ _WATCH = """
   addEventListener('pointerrawupdate', (e) => moves.push([e.timeStamp, performance.now()]), true)
 """
 _READ = """({ moves, marks: performance.getEntriesByName('picture painted')
-  .filter((m) => !m.detail.settled && m.detail.patch.length).map((m) => [m.startTime, m.detail.asked]) })"""
+  .filter((m) => !m.detail.settled && m.detail.patch.length).map((m) => [m.startTime, m.detail.requestedAt]) })"""
 
 
 def bench_drag(shot: BigShot) -> Figure:

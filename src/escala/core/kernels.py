@@ -28,12 +28,16 @@ class Lazy:
         return self._make()
 
 
+_KERNELS: list["Kernel"] = []
+
+
 class Kernel(Lazy):
     """A loop, compiled or loaded when it is first called, with all the loops that it calls."""
 
     def __init__(self, function: FunctionType, options: dict[str, Any]) -> None:
         super().__init__(lambda: _numba().njit(nogil=True, cache=True, error_model="numpy", **options)(named(function)))
         update_wrapper(self, function)
+        _KERNELS.append(self)
 
     def __call__(self, *arguments: Any) -> Any:
         """What the compiled loop returns."""
@@ -97,6 +101,17 @@ def _absent(module: str) -> Iterator[None]:
     finally:
         if not is_there:
             del sys.modules[module]
+
+
+def compile_for_copies() -> None:
+    """Compile each loop that was used on arrays that are only read, as maps of files, also for copies of them."""
+    from numba.core.types import Array
+
+    for kernel in _KERNELS:
+        for signature in list(kernel.made.signatures) if "made" in vars(kernel) else ():
+            kernel.made.compile(
+                tuple(kind.copy(readonly=False) if isinstance(kind, Array) else kind for kind in signature)
+            )
 
 
 def thread_count() -> int:

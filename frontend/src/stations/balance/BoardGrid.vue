@@ -54,7 +54,7 @@ const strips = computed(() => {
     },
   ].filter((strip) => strip.cells.length)
 })
-/** Rows are as high as there is workspace for. */
+/** Rows are as high as the panel allows. */
 const frame = ref<HTMLElement>()
 const { width: across, height: space } = useElementSize(frame)
 
@@ -62,11 +62,11 @@ function heightOf(rowCount: number, used: number): number {
   return Math.floor((space.value - used) / Math.max(1, rowCount)) - 2
 }
 
-/** How many tiles stand in a row: as few, and so as large, as the rows below one another have workspace for. */
+/** How many tiles stand in a row: as few, and so as large, as the height allows. */
 const perRow = computed(() => {
-  const workspace = across.value - TITLE - FOLD + GAP
-  const most = Math.max(1, Math.floor(workspace / (NARROWEST + GAP)))
-  const fewest = Math.max(1, Math.floor(workspace / (WIDEST + GAP)))
+  const available = across.value - TITLE - FOLD + GAP
+  const most = Math.max(1, Math.floor(available / (NARROWEST + GAP)))
+  const fewest = Math.max(1, Math.floor(available / (WIDEST + GAP)))
   for (let count = Math.min(fewest, most); count < most; count += 1)
     if (stripHeight(count) >= LOWEST) return count
   return most
@@ -90,6 +90,13 @@ const size = computed(() => ({
 const extent = computed(() => ({
   columns: 1 + Math.max(0, ...(board.value?.cells.map((c) => c.column) ?? [])),
   rows: 1 + Math.max(0, ...(board.value?.cells.map((c) => c.row) ?? [])),
+}))
+/** What all tiles are drawn with. */
+const drawing = computed(() => ({
+  sheet: sheet.value,
+  tile: size.value,
+  extent: extent.value,
+  height: height.value,
 }))
 </script>
 
@@ -123,10 +130,7 @@ const extent = computed(() => ({
               :name="`${light}/${component}`"
               :label="`${displayName(light)}, ${component}`"
               :cell="cell(light, component)!"
-              :sheet="sheet"
-              :tile="size"
-              :extent="extent"
-              :height="height"
+              v-bind="drawing"
             />
           </td>
           <td class="whole">
@@ -136,10 +140,7 @@ const extent = computed(() => ({
               :name="light"
               :label="`${displayName(light)}, all components`"
               :cell="cell(light, ALL)!"
-              :sheet="sheet"
-              :tile="size"
-              :extent="extent"
-              :height="height"
+              v-bind="drawing"
               :full-screen="true"
             />
           </td>
@@ -161,10 +162,7 @@ const extent = computed(() => ({
             :name="strip.axis === 'lights' ? c.light : c.component"
             :label="displayName(strip.axis === 'lights' ? c.light : c.component)"
             :cell="c"
-            :sheet="sheet"
-            :tile="size"
-            :extent="extent"
-            :height="height"
+            v-bind="drawing"
             :full-screen="true"
           />
         </div>

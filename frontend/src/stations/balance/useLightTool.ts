@@ -28,7 +28,7 @@ export function useLightTool() {
   const shots = useShot()
   const workspace = useWorkspace()
   const notifications = useNotifications()
-  const { probe, ask } = usePinProbe()
+  const { probe, probeAt } = usePinProbe()
   const drag = shallowRef<Drag | null>(null)
   let known: Promise<void> = Promise.resolve()
 
@@ -44,7 +44,7 @@ export function useLightTool() {
     if (!place || !shots.variant) return
     const mine: Drag = { variant: shots.variant.id, dx: 0, dy: 0, fine: false, way: null, held: null }
     drag.value = mine
-    known = ask(place).then(
+    known = probeAt(place).then(
       (found) => {
         mine.held = dominant(found)
         if (drag.value === mine) show(mine)
@@ -81,7 +81,7 @@ export function useLightTool() {
     shots.preview(levelPatch(next.axis, next.name, next.level))
   }
 
-  /** The hand may be quicker than the server: what it pulled is saved as soon as it is known of what. */
+  /** The pointer may be quicker than the server: its drag is saved as soon as the light under it is known. */
   async function end() {
     const mine = drag.value
     drag.value = null

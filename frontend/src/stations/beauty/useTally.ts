@@ -6,7 +6,7 @@ import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
 
-/** The tally of the variant on the bench and the address of its pictures, asked for once by all who show it. */
+/** The tally of the variant on the bench and the address of its pictures, requested once for all who show it. */
 export const useTally = createSharedComposable(() => {
   const shots = useShot()
   const workspace = useWorkspace()

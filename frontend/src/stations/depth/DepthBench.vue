@@ -18,13 +18,13 @@ const HANDS: { doing: Doing; words: string }[] = [
   { doing: 'haze', words: 'Set haze range' },
 ]
 const doing = ref<Doing>('focus')
-let hand: { stop: () => void } | null = null
-onScopeDispose(() => hand?.stop())
+let tool: { stop: () => void } | null = null
+onScopeDispose(() => tool?.stop())
 watch(
   [doing, () => mattes.open, () => !!survey.value?.found],
-  ([next, shelfIsOpen, found]) => {
-    hand?.stop()
-    hand = shelfIsOpen || !found ? null : next === 'focus' ? useFocusTool() : useHazeTool()
+  ([next, mattesAreOpen, found]) => {
+    tool?.stop()
+    tool = mattesAreOpen || !found ? null : next === 'focus' ? useFocusTool() : useHazeTool()
   },
   { immediate: true },
 )

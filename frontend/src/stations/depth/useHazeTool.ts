@@ -62,7 +62,7 @@ export function useHazeTool() {
     return { change, label: `Haze from ${distanceText(near!)}, 50% at ${distanceText(far!)}` }
   }
 
-  /** The hand may be quicker than the server: what it pulled is kept as soon as the distances are there. */
+  /** The pointer may be quicker than the server: its drag is kept as soon as the distances are there. */
   async function end() {
     const mine = pulled
     pulled = null

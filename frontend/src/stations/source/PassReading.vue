@@ -6,7 +6,7 @@ import { useShot } from '@/stores/shot'
 import { ROLE_WORDS } from './meaning'
 import { useSourceEdits } from './useSourceEdits'
 
-/** The role, light, component and portion of the chosen passes, to be corrected by hand. */
+/** The role, light, component and portion of the chosen passes, to be corrected. */
 const props = defineProps<{ passes: RenderPass[] }>()
 const shots = useShot()
 const edits = useSourceEdits()

@@ -20,7 +20,7 @@ const chosen = computed(() => {
   return found.length ? found : all.value.slice(0, 1)
 })
 const pass = computed(() => chosen.value[0])
-/** What nobody is sure of may be confirmed by the hand. */
+/** Uncertain roles may be confirmed. */
 const SURE = 0.7
 const isGuess = computed(() => Boolean(pass.value && pass.value.sure < SURE && pass.value.role !== 'other'))
 const facts = computed(() =>

@@ -28,7 +28,7 @@ function withoutLeftovers(reading: PassReading): PassReading {
   }
 }
 
-/** Changing how the files are read: roles by hand, repairs, twins. Many passes at once are one edit. */
+/** Changing how the files are read: manual roles, repairs, twins. Many passes at once are one edit. */
 export function useSourceEdits() {
   const shots = useShot()
 
@@ -46,7 +46,7 @@ export function useSourceEdits() {
     )
   }
 
-  /** A guess is right: from now on it is said by hand. */
+  /** Confirm a detected role: it is set manually from now on. */
   const confirm = (pass: RenderPass) => readAs([pass], {}, `${ROLE_WORDS[pass.role] ?? pass.role}, confirmed`)
 
   function asRecognised(passes: RenderPass[]) {

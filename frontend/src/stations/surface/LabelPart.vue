@@ -29,14 +29,14 @@ const HANDS: { doing: Doing; words: string }[] = [
 const OUTSIDE = ['clip', 'repeat', 'mirror']
 const nameOf = (path: string) => path.split('/').at(-1)!
 
-const hand = useLabelTool(() => props.change, {
+const tool = useLabelTool(() => props.change, {
   moving: (change) => emit('moving', change),
   settled: (change, label) => emit('settled', change, label),
 })
 let letGo = () => {}
 watch(doing, (next) => {
   letGo()
-  letGo = next ? hand.take(next) : () => {}
+  letGo = next ? tool.take(next) : () => {}
 })
 onScopeDispose(() => letGo())
 

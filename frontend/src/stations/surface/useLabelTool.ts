@@ -22,11 +22,11 @@ interface Start {
   move: number[]
   scale: number[]
   turn: number
-  /** Null until it is there: while the hand moves nothing is asked of the server. */
+  /** Null until it is there: while the pointer moves nothing is requested. */
   grid: UvGrid | null
 }
 
-/** A label placed on the surface itself: it follows the hand by the uv under it; sideways it turns, or grows. */
+/** A label placed on the surface itself: it follows the pointer by the uv under it; sideways it turns, or grows. */
 export function useLabelTool(label: () => Label, callbacks: Callbacks) {
   const shots = useShot()
   const workspace = useWorkspace()
@@ -67,7 +67,7 @@ export function useLabelTool(label: () => Label, callbacks: Callbacks) {
       } else follow()
     }
 
-    /** To where the hand is, once it is known where that is on the surface. */
+    /** To the place of the pointer, once it is known where that is on the surface. */
     function follow() {
       const [from, to] = [start?.grid?.at(start.place), last && start?.grid?.at(last.place)]
       if (from && to) show(moved(start!, from, to, last!.step))
@@ -90,7 +90,7 @@ export function useLabelTool(label: () => Label, callbacks: Callbacks) {
       if (kept) callbacks.settled(kept, WORDS[doing])
     }
 
-    /** Moved by the uv of the very pixels where the hand began and let go; null where it is not on the surface. */
+    /** Moved by the uv of the very pixels where the pointer was pressed and released; null where it is not on the surface. */
     async function exactly(begun: Start, place: ImagePoint, step: number) {
       const [from, to] = await Promise.all([
         valuesAt(uvPass(), begun.place),

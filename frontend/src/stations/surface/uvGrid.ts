@@ -5,7 +5,7 @@ import type { Place } from '@/viewer/framing'
 type Uv = [u: number, v: number]
 type Channels = (number | null)[][][]
 
-/** So many places over the part in view, about as many across as down; the server tells no more at once. */
+/** So many places over the part in view, about as many across as down; the server sends no more at once. */
 const COLUMNS = 80
 const ROWS = 45
 /** Corners of a cell that differ more lie on two things, or across a seam. */
