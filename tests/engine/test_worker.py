@@ -14,6 +14,7 @@ from escala.engine.worker import (
     EvaluationThread,
     Overloaded,
     Superseded,
+    run_beside,
     yield_to_urgent,
 )
 
@@ -222,6 +223,51 @@ class StarvationTest(unittest.TestCase):
         with mock.patch.dict(worker._AGED_AFTER, {LONG: 0.2}), mock.patch.object(worker, "_MOST_YIELDED", 0.1):
             self.assertLess(self.took(LONG, 5), 3.0)
         self.assertGreater(self.made, 2)
+
+
+class BesideTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.thread = EvaluationThread()
+        self.addCleanup(self.thread.close)
+        self.begun, self.released = threading.Event(), threading.Event()
+        self.addCleanup(self.released.set)
+
+    def library(self) -> str:
+        self.begun.set()
+        self.assertTrue(self.released.wait(10))
+        return "smooth"
+
+    def test_an_image_is_made_while_a_library_works(self) -> None:
+        results: list[str] = []
+        job = threading.Thread(target=lambda: results.append(self.thread.run(lambda: run_beside(self.library), SMALL)))
+        job.start()
+        self.begun.wait(10)
+        self.assertEqual(self.thread.run(lambda: "image", PREVIEW), "image")
+        self.assertEqual(results, [])
+        self.released.set()
+        job.join()
+        self.assertEqual(results, ["smooth"])
+
+    def test_a_newer_request_of_the_viewer_does_not_wait_for_it(self) -> None:
+        errors: list[Superseded] = []
+
+        def older() -> None:
+            try:
+                self.thread.run(lambda: run_beside(self.library), EXACT, "viewer")
+            except Superseded as error:
+                errors.append(error)
+
+        job = threading.Thread(target=older)
+        job.start()
+        self.begun.wait(10)
+        self.assertEqual(self.thread.run(lambda: "newer", EXACT, "viewer"), "newer")
+        job.join()
+        self.assertEqual(len(errors), 1)
+
+    def test_its_errors_are_raised_and_outside_the_thread_it_is_called(self) -> None:
+        with self.assertRaises(ZeroDivisionError):
+            self.thread.run(lambda: run_beside(lambda: 1 // 0), SMALL)
+        self.assertEqual(run_beside(threading.get_ident), threading.get_ident())
 
 
 class CloseTest(unittest.TestCase):

@@ -4,7 +4,7 @@ import itertools
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import Future
+from concurrent.futures import Future, wait
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -21,6 +21,8 @@ _AGED_AFTER = {PREVIEW: 0.5, SMALL: 0.4, EXACT: 4.0, LONG: 8.0}
 _SHORT, _MAX_DEPTH = (PREVIEW, SMALL), 8
 # Seconds for which work under way lets others go before it does a piece of its own again.
 _MOST_YIELDED = 1.0
+# Seconds between two looks for urgent work while a library works in another thread.
+_BESIDE_SECONDS = 0.01
 
 
 class Superseded(EscalaError):
@@ -200,3 +202,26 @@ def yield_to_urgent() -> None:
     between = getattr(_HERE, "yield_to_urgent", None)
     if between is not None:
         between()
+
+
+def run_beside(work: Callable[[], Result]) -> Result:
+    """The result of work that cannot yield, as that of a library: it runs in another thread, and more urgent work here.
+
+    Raises as `yield_to_urgent`: the work then goes on to its end, and its result is dropped. Outside the evaluation
+    thread it is called directly.
+    """
+    if getattr(_HERE, "yield_to_urgent", None) is None:
+        return work()
+    future: Future[Result] = Future()
+
+    def run() -> None:
+        try:
+            future.set_result(work())
+        except BaseException as error:  # raised where the result is taken
+            future.set_exception(error)
+
+    threading.Thread(target=run, name="beside the evaluation").start()
+    yield_to_urgent()
+    while not wait([future], _BESIDE_SECONDS).done:
+        yield_to_urgent()
+    return future.result()

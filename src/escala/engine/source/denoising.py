@@ -17,7 +17,7 @@ from escala.model.source import Denoise
 from escala.model.strict_json import to_json
 
 from ..progress import Progress, no_progress
-from ..worker import yield_to_urgent
+from ..worker import run_beside
 
 
 def denoised_passes(render: Render, choice: Denoise) -> tuple[str, ...]:
@@ -69,10 +69,9 @@ def _smooth(
     folder = _folder(store, "denoised", frame, name, list(guides))
 
     def make() -> Planes:
-        yield_to_urgent()  # each pass takes seconds: pictures of others go in between
         progress(share, f"denoising {name}")
         made = {kind: _guide(frame, kind, of, store) for of, kind in guides.items()}
-        return denoise_colour(as_planes(frame.planes(name))[:3], **made)
+        return run_beside(lambda: denoise_colour(as_planes(frame.planes(name))[:3], **made))
 
     return _stored(frame, name, folder, make)
 
@@ -87,7 +86,9 @@ def _guides(render: Render, frame: StoredFrame) -> dict[str, str]:
 
 def _guide(frame: StoredFrame, kind: str, name: str, store: Path) -> Planes:
     folder = _folder(store, "guide", frame, name, [kind])
-    smooth = _stored(frame, name, folder, lambda: denoise_guide(as_planes(frame.planes(name))[:3], kind))
+    smooth = _stored(
+        frame, name, folder, lambda: run_beside(lambda: denoise_guide(as_planes(frame.planes(name))[:3], kind))
+    )
     return as_planes(smooth.planes(name))
 
 
