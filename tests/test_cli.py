@@ -57,7 +57,7 @@ class InspectTest(CommandTest):
         wanted = {"name", "role", "light", "component", "part", "file", "channels", "pixel_type", "diagnostics"}
         self.assertLessEqual(wanted, set(passes["lg_key"]))
 
-    def test_missing_frames_and_empty_passes_are_told(self) -> None:
+    def test_missing_frames_and_empty_passes_are_reported(self) -> None:
         for number in (1, 2, 4):
             write_layers(self.folder / f"q.{number:04d}.exr", {**LIT, "emission": np.zeros_like(KEY)})
         found = json.loads(self.run_command("inspect", self.folder / "q.####.exr", "--json"))
@@ -151,7 +151,7 @@ class RebuildTest(CommandTest):
                 self.assertTrue(report["exact"], report)
                 self.assertEqual({term["term"] for term in report["recipe"]}, {"key", "fill"})
 
-    def test_a_baked_exposure_is_told_as_a_factor(self) -> None:
+    def test_a_baked_exposure_is_reported_as_a_factor(self) -> None:
         baked = {**LIT, "": (LIT[""] * 2).astype(np.float16).astype(np.float32)}
         found = self.rebuilt(write_layers(self.folder / "b.exr", baked))
         self.assertFalse(found["exact"])
@@ -283,7 +283,7 @@ class RenderTest(CommandTest):
         self.assertEqual(sorted(p.name for p in self.folder.glob("o.*")), ["o.0002.exr", "o.0004.exr"])
         self.assertIn("frame 3", err.getvalue())
 
-    def test_what_waits_and_what_is_not_exact_is_told(self) -> None:
+    def test_what_waits_and_what_is_not_exact_is_reported(self) -> None:
         def told(passes: dict[str, np.ndarray], *options: object) -> str:
             source, err = write_layers(self.folder / "s.exr", passes), io.StringIO()
             with contextlib.redirect_stderr(err):

@@ -76,7 +76,7 @@ class SplitGatherTest(CommandTest):
 
 
 class StageTest(CommandTest):
-    def test_a_renderer_ends_when_whoever_asked_for_it_is_gone(self) -> None:
+    def test_a_renderer_ends_when_whoever_requested_it_is_gone(self) -> None:
         command = [sys.executable, "-m", "escala.cli", "stage", "--size", "32x18", "--samples", "4000"]
         command += ["--for", "1", "--out", str(self.folder)]
         done = subprocess.run(command, capture_output=True, text=True, timeout=120, check=False)

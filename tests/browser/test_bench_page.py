@@ -15,7 +15,7 @@ PAGE = """
 
 
 class PageTest(unittest.TestCase):
-    def test_a_hand_on_a_page(self) -> None:
+    def test_a_pointer_on_a_page(self) -> None:
         with page_of() as page:
             page.go(f"data:text/html,{quote(PAGE)}")
             self.assertEqual(page.box("canvas"), (40, 30, 200, 100))

@@ -111,7 +111,7 @@ class FinishBenchTest(BrowserTest):
         self.assertEqual(self.values("Slope"), [2.0, 1.2, 2.4, 2.4])
         self.assertEqual(self.values("Offset"), [0.0])
 
-    def test_corrections_are_sentences_that_are_opened_weakened_moved_and_taken_away(self) -> None:
+    def test_corrections_are_sentences_that_are_opened_weakened_moved_and_removed(self) -> None:
         page, bench = self.page, self.bench
         list_ = bench.get_by_role("region", name="Corrections")
         before = self.pixel(page, 0.5, 0.5)

@@ -134,7 +134,7 @@ WIDE_OPEN = """() => fetch(`/api/variants/${new URLSearchParams(location.search)
 
 
 class LongPictureTest(BrowserTest):
-    def test_an_exact_picture_that_takes_long_is_told_stopped_and_asked_for_again(self) -> None:
+    def test_an_exact_picture_that_takes_long_is_reported_stopped_and_requested_again(self) -> None:
         page = self.page
         self.open_file(page, write_layers(self.media / "wide.exr", depth_passes(1800, 3000), np.float32))
         canvas, foot = page.locator("canvas").first, page.get_by_role("contentinfo")

@@ -41,7 +41,7 @@ class FirstPageTest(BrowserTest):
         expect(self.card).to_be_visible()
         self.assertEqual(self.page.locator("canvas").count(), 0)
 
-    def test_a_shot_is_renamed_put_aside_deleted_and_brought_back(self) -> None:
+    def test_a_shot_is_renamed_archived_deleted_and_restored(self) -> None:
         self.card.get_by_role("button", name="Rename").click()
         field = self.shots.get_by_role("textbox", name="Shot name")
         field.fill("Sea wall")
@@ -122,7 +122,7 @@ class PassesTest(BrowserTest):
         cut = heads.locator(".name").evaluate_all("all => all.filter((e) => e.scrollWidth > e.clientWidth).length")
         self.assertEqual(cut, 0)
 
-    def test_a_guess_is_told_with_its_reason_and_confirmed_by_one_click(self) -> None:
+    def test_a_guess_is_reported_with_its_reason_and_confirmed_by_one_click(self) -> None:
         page = self.page
         rows, columns = np.mgrid[0:90, 0:160].astype(np.float32)
         passes = {"": BRIGHT, "lg_sun": BRIGHT, "thing": 3 + rows / 9 + columns / 50}

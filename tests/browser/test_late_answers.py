@@ -74,7 +74,7 @@ class LateAnswerTest(BrowserTest):
     def stops(self, name: str) -> float:
         return float(self.state()["document"]["balance"]["lights"].get(name, {}).get("stops", 0))
 
-    def test_a_quick_hand_at_balance(self) -> None:
+    def test_a_quick_drag_at_balance(self) -> None:
         self.go(self.page, "Balance")
         with self.held_back("**/probe") as held:
             self.pull(self.page, (0.5, 0.75), (0, 90))
@@ -85,7 +85,7 @@ class LateAnswerTest(BrowserTest):
         self.assertEqual(len(levels), 1)
         self.assertAlmostEqual(next(iter(levels.values()))["stops"], -90 / 48, delta=0.05)
 
-    def test_a_quick_hand_at_every_matte_that_is_pulled(self) -> None:
+    def test_a_quick_drag_at_every_matte_that_is_pulled(self) -> None:
         self.page.keyboard.press("m")
         for number, words in enumerate(("Luminance", "Hue", "Normal", "Depth", "Position"), 1):
             with self.subTest(way=words):
@@ -104,7 +104,7 @@ class LateAnswerTest(BrowserTest):
             self.page.wait_for_timeout(50)
         self.fail(f"{count} mattes were expected: {self.state()['document']['mattes']}")
 
-    def test_a_quick_hand_at_depth(self) -> None:
+    def test_a_quick_drag_at_depth(self) -> None:
         self.go(self.page, "Depth")
         self.page.get_by_role("button", name="Set haze range").click()
         with self.held_back("**/depth/sample"):
@@ -201,7 +201,7 @@ class LateAnswerTest(BrowserTest):
         self.at_rest(self.page)
         self.assertEqual((self.stops("beacon"), self.stops("cabin")), (-2.0, 1.5))
 
-    def test_an_edit_that_this_page_has_not_heard_of_is_not_undone(self) -> None:
+    def test_an_edit_that_this_page_does_not_know_is_not_undone(self) -> None:
         self.go(self.page, "Balance")
         self.drag_head("Beacon", -96)
         self.at_rest(self.page)

@@ -88,7 +88,7 @@ class CompareTest(LookingTest):
         page.get_by_role("button", name="Remove Variant 1").click()
         expect(page.get_by_role("group", name="Compare", exact=True)).to_have_count(0)
 
-    def test_the_line_is_dragged_and_leans_under_the_hand(self) -> None:
+    def test_the_line_is_dragged_and_leans_being_dragged(self) -> None:
         page = self.page
         self.hold_and_darken()
         self.mode("Wipe")
@@ -227,7 +227,7 @@ class MeasureTest(LookingTest):
         position = {"x": box["width"] * x, "y": box["height"] * y}
         self.page.locator("canvas").click(position=position, modifiers=["Shift"] if more else [])
 
-    def test_several_pins_with_numbers_and_make_up(self) -> None:
+    def test_several_pins_with_numbers_and_contributions(self) -> None:
         page = self.page
         panel = page.get_by_role("region", name="Probe")
         self.place(0.4, 0.4)
@@ -320,8 +320,8 @@ class MeasureTest(LookingTest):
         expect(page.get_by_role("navigation", name="Path")).to_be_visible()
 
 
-class RoomTest(LookingTest):
-    def test_a_hint_is_read_once_and_comes_again_when_asked(self) -> None:
+class LayoutTest(LookingTest):
+    def test_a_hint_is_read_once_and_comes_again_on_request(self) -> None:
         page = self.page
         hint = page.get_by_role("complementary", name="Hint")
         expect(hint).to_contain_text("Drag in the image")
@@ -376,7 +376,7 @@ class OwnConfigTest(LookingTest):
         page.get_by_text("Load config").click()
         page.get_by_label("Config folder").set_input_files(folder)
 
-    def test_a_studios_config_is_brought_in_and_its_variable_set(self) -> None:
+    def test_a_studios_config_is_imported_and_its_variable_set(self) -> None:
         page = self.page
         folder = self.media / "studio colour"
         write_config(folder)
@@ -398,7 +398,7 @@ class OwnConfigTest(LookingTest):
         expect(page.get_by_role("region", name="Corrections")).to_contain_text("Halve")
         expect(page.get_by_role("navigation", name="Path")).to_contain_text("Halve")
 
-    def test_what_does_not_work_in_it_is_told_where(self) -> None:
+    def test_what_does_not_work_in_it_is_reported_where(self) -> None:
         page = self.page
         folder = self.media / "torn colour"
         write_config(folder, CONFIG.replace("src: print.cube", "src: lost.cube"))

@@ -137,7 +137,7 @@ class TaskTest(MatteTest):
         self.assertGreater(int(changed.sum()), 1)
         self.assertLess(float(changed.mean()), 0.03)
 
-    def test_the_crates_are_taken_away_and_put_back(self) -> None:
+    def test_the_crates_are_removed_and_restored(self) -> None:
         page = self.page
         self.go(page, "Beauty")
         before = self.colour_at(page, CRATES)
@@ -154,8 +154,8 @@ class TaskTest(MatteTest):
         np.testing.assert_allclose(self.colour_at(page, CRATES), before, atol=3)
 
 
-class ShelfTest(MatteTest):
-    def test_mattes_are_drawn_joined_renamed_and_taken_away(self) -> None:
+class MatteListTest(MatteTest):
+    def test_mattes_are_drawn_joined_renamed_and_removed(self) -> None:
         page = self.page
         page.get_by_role("button", name="Mattes", exact=True).click()
         self.shelf_open(page)

@@ -131,7 +131,7 @@ class TourTest(BrowserTest):
         page.get_by_role("button", name="Mute", exact=True).click()
         self.assertLess(self.mean_colour(page)[2], whole[2])
 
-    def test_the_pin_tells_what_a_place_is_made_of(self) -> None:
+    def test_the_pin_reports_what_a_place_is_made_of(self) -> None:
         page = self.page
         self.enter_demo(page)
         page.locator("canvas").click(position={"x": 462, "y": 120})
@@ -256,7 +256,7 @@ class TourTest(BrowserTest):
         page.get_by_role("button", name="Undo").click()
         expect(page.get_by_role("slider", name="Level")).to_have_attribute("aria-valuetext", "0 stops")
 
-    def test_a_render_is_brought_in_and_a_broken_one_explained(self) -> None:
+    def test_a_render_is_imported_and_a_broken_one_explained(self) -> None:
         page = self.page
         folder = Path(self._folder.name)
         write_layers(folder / "street.exr", one_axis_passes())
@@ -330,7 +330,7 @@ class KilledServerTest(BrowserTest):
 
 
 class ServerStartTest(BrowserTest):
-    def test_a_port_in_use_is_told_in_one_line(self) -> None:
+    def test_a_port_in_use_is_reported_in_one_line(self) -> None:
         other = RunningServer(Path(self._folder.name) / "other", None)
         other.port = self.server.port
         with self.assertRaises(RuntimeError):

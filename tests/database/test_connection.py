@@ -171,7 +171,7 @@ class FirstStartTest(FolderTest):
         with records[5].reading() as session:
             self.assertEqual(session.query(ShotRow).count(), 1)
 
-    def test_what_is_no_database_is_told(self) -> None:
+    def test_what_is_no_database_is_reported(self) -> None:
         (self.folder / "r.db").write_bytes(b"not a database at all" * 100)
         with self.assertRaisesRegex(RecordBroken, "cannot be used"):
             Database(self.folder / "r.db")
@@ -185,7 +185,7 @@ class FirstStartTest(FolderTest):
 
 
 class FullDiskTest(FolderTest):
-    def test_a_full_disk_is_told_nothing_is_lost_and_all_goes_on(self) -> None:
+    def test_a_full_disk_is_reported_nothing_is_lost_and_all_goes_on(self) -> None:
         disk = mount_small_disk(self, self.folder / "disk", 2048)
         database = Database(disk / "r.db")
         with database.writing() as session:
@@ -204,7 +204,7 @@ class FullDiskTest(FolderTest):
             self.assertEqual(variant.document["balance"]["lights"]["key"]["stops"], -3.0)
             self.assertEqual(len(history(session, variant)), taken + 1)
 
-    def test_a_home_without_room_is_told(self) -> None:
+    def test_a_home_without_room_is_reported(self) -> None:
         disk = mount_small_disk(self, self.folder / "disk", 64)
         fill(disk)
         with self.assertRaises(NoRoom):

@@ -5,7 +5,7 @@ from tests.database.test_revisions import RecordTest
 
 
 class PresetTest(RecordTest):
-    def test_kept_without_where_replaced_and_taken_away(self) -> None:
+    def test_kept_without_where_replaced_and_removed(self) -> None:
         keep_preset(self.session, "night", [ContrastCorrection(amount=1.2, matte="hull", of={"light": "key"})])
         keep_preset(self.session, "dawn", [ExposureCorrection(stops=1)])
         keep_preset(self.session, "night", [ContrastCorrection(amount=1.4, opacity=0.5)])

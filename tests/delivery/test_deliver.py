@@ -30,7 +30,7 @@ class DeliverTest(FolderTest):
                 self.assertEqual(found.channels()["R"].pixels.dtype, kind)
             np.testing.assert_array_equal(read_colour(file), grid_passes()[""])
 
-    def test_it_tells_how_far_it_is_and_whoever_is_told_can_stop_it(self) -> None:
+    def test_it_reports_how_far_it_is_and_the_caller_can_stop_it(self) -> None:
         evaluator = camera_engine(self.folder, depth_passes(320, 64))
         variant = Variant.model_validate({"depth": {"defocus": {"on": True, "focus": 6, "aperture": 9, "limit_px": 2}}})
         heard: list[tuple[float, str]] = []

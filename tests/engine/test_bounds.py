@@ -108,7 +108,7 @@ class BoundsTest(FolderTest):
                 float((found - self.evaluator.at("lens", self.evaluator.make_request(plain, WHOLE))).mean()), 0.01
             )
 
-    def test_a_shelf_of_many_mattes_comes_in_pages(self) -> None:
+    def test_many_mattes_come_in_pages(self) -> None:
         many = Variant.model_validate({"mattes": {f"m{i:04d}": OVAL for i in range(2 * MAX_TILES + 10)}})
         shelf, sheet = draw_shelf(self.evaluator, many)
         self.assertEqual((len(shelf.mattes), shelf.total), (MAX_TILES, 2 * MAX_TILES + 10))
@@ -117,7 +117,7 @@ class BoundsTest(FolderTest):
         self.assertEqual([matte.name for matte in last.mattes], [f"m{i:04d}" for i in range(2 * MAX_TILES, 522)])
         self.assertEqual(draw_shelf(self.evaluator, many, 9999)[0].mattes, ())
 
-    def test_a_long_shelf_gives_way(self) -> None:
+    def test_a_long_list_of_mattes_gives_way(self) -> None:
         thread, order = EvaluationThread(), []
         self.addCleanup(thread.close)
         many = Variant.model_validate({"mattes": {f"m{i:04d}": {**OVAL, "gain": i} for i in range(60)}})

@@ -55,7 +55,7 @@ class CacheTest(unittest.TestCase):
         cache.drop("board")
         self.assertEqual(cache.size, 0)
 
-    def test_what_was_dropped_is_not_put_back_by_work_under_way(self) -> None:
+    def test_what_was_dropped_is_not_restored_by_work_under_way(self) -> None:
         cache = ByteCache(1 << 20)
         for owner in ("old", "new"):
             cache.put((owner, "term"), 1)

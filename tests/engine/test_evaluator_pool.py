@@ -25,7 +25,7 @@ from tests.engine.fixture_shot import grid_passes
 from tests.fixtures import FolderTest, write_layers
 
 
-class WorkshopTest(FolderTest):
+class EvaluatorPoolTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
         self.evaluator_pool = EvaluatorPool(self.folder / "store", 1 << 30)

@@ -134,7 +134,7 @@ class PictureTest(FolderTest):
             np.concatenate(bands, axis=1), self.evaluator.at("finish", self.evaluator.make_request(variant, FULL))
         )
 
-    def test_beauty_is_corrected_before_finish_and_both_are_told(self) -> None:
+    def test_beauty_is_corrected_before_finish_and_both_are_reported(self) -> None:
         up, cdl = ExposureCorrection(stops=1), CdlCorrection(offset=(0.1, 0.1, 0.1))
         variant = Variant(beauty=Beauty(corrections=(cdl,)), finish=Finish(corrections=(up,)))
         plain = self.evaluator.at("beauty", self.evaluator.make_request(Variant(), FULL))

@@ -73,7 +73,7 @@ class ChainTest(FolderTest):
     ) -> EvaluationRequest:
         return self.evaluator.make_request(variant or Variant(), viewport, quality)
 
-    def test_each_pixel_is_the_same_whatever_part_is_asked_for(self) -> None:
+    def test_each_pixel_is_the_same_whatever_part_is_requested(self) -> None:
         for stages in ((BLUR,), (BLUR, BLUR)):
             pipeline = self.pipeline(*stages)
             whole = pipeline.picture(len(stages), self.make_request(WHOLE))
@@ -127,7 +127,7 @@ class ChainTest(FolderTest):
             self.evaluator.pipeline.picture(len(STAGES), self.make_request(WHOLE, Quality.EXACT)).colour, beauty
         )
 
-    def test_it_tells_step_by_step_and_whoever_is_told_can_stop_it(self) -> None:
+    def test_it_reports_step_by_step_and_the_caller_can_stop_it(self) -> None:
         heard: list[tuple[float, str]] = []
 
         def half_way(picture: Picture, request: EvaluationRequest, mattes: Mattes) -> Picture:

@@ -169,7 +169,7 @@ class OneGridTest(FolderTest):
         terms = [str(term) for term in self.evaluator.render.recipes[0].recipe.terms]
         self.assertIn("diffuse_direct × diffuse_color", terms)
 
-    def test_what_is_asked_for_is_widened_to_the_grid(self) -> None:
+    def test_what_is_requested_is_widened_to_the_grid(self) -> None:
         viewport = Viewport(5, 3, 64, 64, 16, 16).on_grid(128, 96)
         self.assertEqual((viewport.x, viewport.y, viewport.width, viewport.height), (4, 0, 68, 68))
         self.assertEqual((viewport.out_width, viewport.out_height), (17, 17))

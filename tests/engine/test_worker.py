@@ -106,7 +106,7 @@ class WorkerTest(unittest.TestCase):
         self.assertEqual(len(list(bands_of(full_viewport(0, 0, 4, 5), 2))), 3)
         self.finish()
 
-    def test_an_error_in_between_goes_to_who_asked(self) -> None:
+    def test_an_error_in_between_goes_to_the_caller(self) -> None:
         report_progress: list[str] = []
 
         def short() -> None:
@@ -148,7 +148,7 @@ class WorkerTest(unittest.TestCase):
         self.finish()
         self.assertEqual(set(self.outcome), {True, "small", "long"})
 
-    def test_one_client_cannot_take_all_the_room(self) -> None:
+    def test_one_client_cannot_take_all_places(self) -> None:
         with mock.patch.object(worker, "_MOST_OF_CLIENT", 2):
             for count in (1, 2):
                 self.start(lambda: 0, SMALL, client="flood")
@@ -271,7 +271,7 @@ class BesideTest(unittest.TestCase):
 
 
 class CloseTest(unittest.TestCase):
-    def test_work_under_way_is_given_up_and_what_waits_is_told(self) -> None:
+    def test_work_under_way_is_given_up_and_what_waits_is_reported(self) -> None:
         thread, began, outcome = EvaluationThread(), threading.Event(), []
 
         def endless() -> None:

@@ -62,7 +62,7 @@ class FullDiskTest(FolderTest):
         else:
             write_still(path, still_pixels(self.planes, path.suffix, 16), {"Software": "Escala"})
 
-    def test_every_writer_tells_of_a_full_disk_and_leaves_nothing(self) -> None:
+    def test_every_writer_reports_of_a_full_disk_and_leaves_nothing(self) -> None:
         for name in ("a.png", "a.tif", "a.jpg", "a.exr", "a.txt"):
             for leave in (0, 4096, 12_288, 100_000):
                 with self.subTest(name=name, leave=leave):

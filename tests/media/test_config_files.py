@@ -36,7 +36,7 @@ class ConfigFilesTest(FolderTest):
             unpack_archives(self.target, 1 << 20)
         self.assertFalse((self.folder.parent / "escaped.ocio").exists())
 
-    def test_sizes_and_broken_archives_are_told(self) -> None:
+    def test_sizes_and_broken_archives_are_reported(self) -> None:
         with zipfile.ZipFile(self.target / "big.zip", "w", zipfile.ZIP_DEFLATED) as packed:
             packed.writestr("config.ocio", "x" * 5000)
         with self.assertRaises(TooLarge):
@@ -45,7 +45,7 @@ class ConfigFilesTest(FolderTest):
         with self.assertRaisesRegex(BadSource, "big.zip"):
             unpack_archives(self.target, 1 << 20)
 
-    def test_a_damaged_entry_is_told_and_nothing_of_it_stays(self) -> None:
+    def test_a_damaged_entry_is_reported_and_nothing_of_it_stays(self) -> None:
         self.pack("torn.zip")
         data = bytearray((self.target / "torn.zip").read_bytes())
         place = data.index(b"LUT_3D_SIZE")

@@ -84,7 +84,7 @@ class OwnConfigTest(FolderTest):
         self.file = write_config(self.folder)
         self.config = colour_config(str(self.file))
 
-    def test_it_tells_what_it_offers(self) -> None:
+    def test_it_reports_what_it_offers(self) -> None:
         self.assertEqual(self.config.looks, ["Dusk", "Dawn"])
         self.assertEqual(self.config.named_transforms, ["Halve"])
         self.assertEqual(self.config.variables, {"MOOD": "day"})
@@ -102,7 +102,7 @@ class OwnConfigTest(FolderTest):
         with self.assertRaisesRegex(UnknownChoice, "MOOD"):
             colour_config(str(self.file), {"WEATHER": "rain"})
 
-    def test_whether_it_has_changed_is_asked_while_another_thread_reads_a_table(self) -> None:
+    def test_whether_it_has_changed_is_checked_while_another_thread_reads_a_table(self) -> None:
         files, stamp = _FolderFiles(self.file, EVERYWHERE), configs._stamp
         files.read("tables/day/mood.spi1d")
 

@@ -46,6 +46,6 @@ class LayerTest(unittest.TestCase):
             self.names(("direct", ["R", "G", "B"]), ("Albedo", ["R", "G", "B"])), {"direct": "RGB", "Albedo": "RGB"}
         )
 
-    def test_equal_names_in_two_parts_are_told_apart(self) -> None:
+    def test_equal_names_in_two_parts_are_distinguished(self) -> None:
         found = self.names(("left", ["key.R", "key.G", "key.B"]), ("right", ["key.R", "key.G", "key.B"]))
         self.assertEqual(set(found), {"key", "right.key"})

@@ -48,7 +48,7 @@ class LimitsTest(unittest.TestCase):
                 check_claim(path, *claim)
         check_claim(path, 16_384, MAX_PIXELS // 16_384, 3)
 
-    def test_memory_and_disk_are_asked_before_they_are_taken(self) -> None:
+    def test_memory_and_disk_are_checked_before_they_are_taken(self) -> None:
         with self.assertRaisesRegex(TooLarge, "GiB of memory"):
             check_memory("a.exr", psutil.virtual_memory().total)
         check_memory("a.exr", 1 << 20)

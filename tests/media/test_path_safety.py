@@ -66,7 +66,7 @@ class PlainNameTest(unittest.TestCase):
         self.assertFalse(name.startswith("."))
         self.assertLessEqual(len(name.encode("utf-8", "surrogatepass")), MOST_NAME_BYTES // 2)
 
-    def test_names_that_become_one_are_told_apart(self) -> None:
+    def test_names_that_become_one_are_distinguished(self) -> None:
         self.assertEqual(distinct_names(["a b", "a_b", "A?b", "灯", "***"]), ["a_b", "a_b-2", "A_b-3", "灯", "pass"])
 
     def test_a_foreign_name_is_fit_for_a_sentence(self) -> None:
@@ -110,7 +110,7 @@ class RootsTest(FolderTest):
             self.roots.check([self.media / "door" / "s.exr"])
         self.roots.check([self.kept])
 
-    def test_odd_names_are_told_in_a_sentence(self) -> None:
+    def test_odd_names_are_reported_in_a_sentence(self) -> None:
         (self.media / "round").symlink_to(self.media / "round")
         for name in ("a\x00.exr", "n" * 300, "round", "round/x", "\ud800"):
             with self.subTest(name=name), self.assertRaises(BadSource) as report_progress:

@@ -203,7 +203,7 @@ class BrokenFileTest(FolderTest):
         )
         self.assertIn("deep data", self.report_progress(path.read_bytes()))
 
-    def test_the_child_process_tells_what_is_wrong(self) -> None:
+    def test_the_child_process_reports_what_is_wrong(self) -> None:
         path = self.folder / "note.exr"
         path.write_text("hello")
         with self.assertRaisesRegex(DecodeFailed, "note.exr: not an OpenEXR file"):
@@ -270,7 +270,7 @@ class ChangingFileTest(FolderTest):
         for name, planes in (("rgba", self.states[1][""]), ("key", self.states[1]["key"])):
             np.testing.assert_array_equal(frame.planes(name).astype(np.float32), planes)
 
-    def test_one_that_never_rests_is_told(self) -> None:
+    def test_one_that_never_rests_is_reported(self) -> None:
         def never(*_: object) -> None:
             raise BeingWritten("it is still being written")
 

@@ -81,7 +81,7 @@ class LutTest(FolderTest):
         with self.assertRaisesRegex(ColourError, "plain.ocio is not a colour config: "):
             colour_config(str(path))
 
-    def test_what_is_no_table_is_told_in_one_line_whatever_its_kind(self) -> None:
+    def test_what_is_no_table_is_reported_in_one_line_whatever_its_kind(self) -> None:
         rng = np.random.default_rng(3)
         for kind in KINDS:
             for contents in (

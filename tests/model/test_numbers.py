@@ -62,7 +62,7 @@ VALUES = st.recursive(
 
 class StrictJsonTest(unittest.TestCase):
     @given(VALUES)
-    def test_whatever_is_told_every_reader_can_read(self, value: Any) -> None:
+    def test_whatever_is_reported_every_reader_can_read(self, value: Any) -> None:
         def refuse(constant: str) -> Any:
             self.fail(f"{constant} is no JSON")
 

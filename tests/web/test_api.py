@@ -101,7 +101,7 @@ class ShotApiTest(ApiTest):
     def change(self, shot: int, **change: str) -> int:
         return self.client.put(f"/api/shots/{shot}", json=change).status_code
 
-    def test_a_list_tells_where_shots_are_and_how_they_were_changed_last(self) -> None:
+    def test_a_list_reports_where_shots_are_and_how_they_were_changed_last(self) -> None:
         variant = self.open_grid()
         (shot,) = self.shots()
         self.assertEqual((shot["status"], shot["change"]), ("active", "opened"))
@@ -112,7 +112,7 @@ class ShotApiTest(ApiTest):
         for moment in (shot["changed"], later["changed"]):
             self.assertLess(abs((datetime.now(UTC) - datetime.fromisoformat(moment)).total_seconds()), 60)
 
-    def test_shots_are_renamed_put_aside_deleted_and_brought_back(self) -> None:
+    def test_shots_are_renamed_archived_deleted_and_restored(self) -> None:
         variant = self.open_grid()
         shot = self.shots()[0]["id"]
         self.assertEqual(self.change(shot, name="Quay at night"), 204)
@@ -290,7 +290,7 @@ class GuardTest(ApiTest):
 class TokenTest(ApiTest):
     token = "a-secret"
 
-    def test_without_the_token_nothing_is_told(self) -> None:
+    def test_without_the_token_nothing_is_reported(self) -> None:
         self.assertEqual(self.client.get("/api/shots").status_code, 401)
         self.assertEqual(self.client.get("/api/shots?token=wrong").status_code, 401)
         self.assertEqual(self.client.get("/api/shots?token=a-secret").status_code, 200)

@@ -30,7 +30,7 @@ class ColourApiTest(SourceApiTest):
         write_layers(self.media / "col.exr", {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
         return self.variant_of(self.open("col.exr")["result"]["shot_id"])
 
-    def test_a_config_is_brought_in_as_a_folder_and_shows_the_picture(self) -> None:
+    def test_a_config_is_imported_as_a_folder_and_shows_the_picture(self) -> None:
         made = self.bring("quay", self.own_files())
         self.assertEqual(made.status_code, 201, made.json)
         source = made.json["source"]
@@ -46,7 +46,7 @@ class ColourApiTest(SourceApiTest):
         shown = colour_config(source).display(add_up(KEY, FILL), "Quay Linear", View("Bridge", "Print", ""))
         np.testing.assert_allclose(probe["display"], shown[:, 5, 5] * 255, atol=1e-3)
 
-    def test_a_config_is_brought_in_as_an_archive_and_never_replaces_another(self) -> None:
+    def test_a_config_is_imported_as_an_archive_and_never_replaces_another(self) -> None:
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w") as archive:
             for name, data in self.own_files().items():
@@ -66,7 +66,7 @@ class ColourApiTest(SourceApiTest):
         sly = self.client.put("/api/configs/mixed/files?batch=../../x&path=a.cube", data=b"")
         self.assertEqual(sly.status_code, 422)
 
-    def test_what_fails_in_a_config_is_told_with_its_place(self) -> None:
+    def test_what_fails_in_a_config_is_reported_with_its_place(self) -> None:
         files = self.own_files()
         del files["tables/print.cube"]
         made = self.bring("torn", files).json

@@ -20,7 +20,7 @@ class DepthApiTest(SourceApiTest):
         self.variant = self.variant_of(self.open("camera.exr")["result"]["shot_id"])
         self.address = f"/api/variants/{self.variant['id']}"
 
-    def test_the_survey_tells_how_depth_is_read(self) -> None:
+    def test_the_survey_reports_how_depth_is_read(self) -> None:
         survey = self.client.post(f"{self.address}/depth/analysis", json={}).json["survey"]
         self.assertEqual(
             (survey["found"]["name"], survey["found"]["kind"], survey["kind"]), ("depth", "planar", "planar")
@@ -40,7 +40,7 @@ class DepthApiTest(SourceApiTest):
         sky = self.client.post(f"{self.address}/depth/sample", json={"x": 4, "y": 4}).json["place"]
         self.assertIsNone(sky["distance"])
 
-    def test_edits_are_kept_and_told_on_the_path(self) -> None:
+    def test_edits_are_kept_and_reported_on_the_path(self) -> None:
         state = self.change(self.variant, "/depth/defocus", {"on": True, "focus": 2.5, "aperture": 30})
         state = self.change(state, "/lens/glow/on", True)
         words = {station["name"]: station["words"] for station in state["stations"]}

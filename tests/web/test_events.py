@@ -28,13 +28,13 @@ class EventTest(unittest.TestCase):
         self.log.tell("trouble", sentence=sentence)
         self.assertEqual(self.log.since(self.mark)[1][0]["sentence"], sentence)
 
-    def test_of_a_job_only_the_newest_state_is_told(self) -> None:
+    def test_of_a_job_only_the_newest_state_is_reported(self) -> None:
         for share in (0.1, 0.5, 0.9):
             self.log.tell("job", id=7, share=share)
         self.log.tell("job", id=8, share=0.0)
         self.assertEqual([(e["id"], e["share"]) for e in self.log.since(self.mark)[1]], [(7, 0.9), (8, 0.0)])
 
-    def test_who_was_away_too_long_or_comes_from_an_earlier_server_is_told_so(self) -> None:
+    def test_who_was_away_too_long_or_comes_from_an_earlier_server_is_reported_so(self) -> None:
         for number in range(1200):
             self.log.tell("variant", head=number)
         mark, events, missed = self.log.since(self.mark)

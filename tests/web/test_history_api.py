@@ -33,7 +33,7 @@ class HistoryApiTest(ApiTest):
             means.append(float(picture.mean()))
         self.assertEqual(means, sorted(means))
 
-    def test_a_state_is_brought_back_and_nothing_is_lost(self) -> None:
+    def test_a_state_is_restored_and_nothing_is_lost(self) -> None:
         answer = self.step(self.variant, "revisions/1/restore")
         self.assertEqual(answer.get_json()["head"], 3)
         self.assertEqual(self.stops(), -1.0)

@@ -117,7 +117,7 @@ class PathsTest(HostileTest):
                 self.assertNotIn(b"SQLite", answer.data)
         self.assertEqual(missing.status_code, 404)
 
-    def test_a_page_address_tells_nothing_of_the_disk(self) -> None:
+    def test_a_page_address_reports_nothing_of_the_disk(self) -> None:
         with self.client.get("/no/such/page") as plain:
             expected = plain.status_code, plain.data
         for name in ("/../../etc/passwd", "/..%2f..%2fetc/passwd", "/assets/../index.html", "/%2e%2e/app.py"):
@@ -157,7 +157,7 @@ class PathsTest(HostileTest):
         ]
         self.assertEqual(found, [])
 
-    def test_odd_names_of_sources_are_told(self) -> None:
+    def test_odd_names_of_sources_are_reported(self) -> None:
         (self.media / "round").symlink_to(self.media / "round")
         for source in ("a\x00b.exr", "n" * 300 + ".exr", "round", "round/x.exr", "x.@@@@.exr", "", "/", "\ud800.exr"):
             with self.subTest(source=source):
@@ -169,7 +169,7 @@ class PathsTest(HostileTest):
 
 
 class RequestsTest(HostileTest):
-    def test_two_edits_at_once_one_is_taken_and_one_is_told(self) -> None:
+    def test_two_edits_at_once_one_is_taken_and_one_is_reported(self) -> None:
         variant = self.open_grid()
         for base in range(15):
             gate, found = threading.Barrier(2), []
@@ -258,7 +258,7 @@ class RequestsTest(HostileTest):
         probe = self.client.post(f"/api/variants/{variant}/probe", json={"patch": many, "x": 0, "y": 0})
         self.assertIn("1001 steps", self.told(probe))
 
-    def test_pictures_cost_what_they_show_whatever_size_is_asked_for(self) -> None:
+    def test_pictures_cost_what_they_show_whatever_size_is_requested(self) -> None:
         variant = self.open_grid()
         body = WHOLE | {"out_width": 8192, "out_height": 7812}
         self.assertIn("million pixels", self.told(self.client.post(f"/api/variants/{variant}/picture", json=body)))
@@ -279,7 +279,7 @@ class RequestsTest(HostileTest):
                 self.assertEqual(answer.status_code, 403, headers)
         self.assertEqual(self.client.get(f"/api/variants/{variant}").json["head"], 1)
 
-    def test_a_mistake_of_ours_is_told_and_ends_nothing(self) -> None:
+    def test_a_mistake_of_ours_is_reported_and_ends_nothing(self) -> None:
         variant = self.open_grid()
         with (
             mock.patch("escala.web.pictures.routes.draw_board", side_effect=ZeroDivisionError("of ours")),

@@ -47,7 +47,7 @@ class JobTest(unittest.TestCase):
         (heard,) = self.events.since(mark)[1]
         self.assertEqual((heard["kind"], heard["share"], heard["doing"]), ("job", 0.25, "decoding"))
 
-    def test_work_that_is_waited_for_is_told_and_stopped(self) -> None:
+    def test_work_that_is_waited_for_is_reported_and_stopped(self) -> None:
         mark, *_ = self.events.since("")
 
         def work(job: Job) -> None:
@@ -82,12 +82,12 @@ class JobTest(unittest.TestCase):
         with self.assertRaises(NotFound):
             self.board.find(first.id)
 
-    def test_a_full_disk_is_told_in_a_sentence(self) -> None:
+    def test_a_full_disk_is_reported_in_a_sentence(self) -> None:
         def fall(job: Job) -> None:
             raise OSError(errno.ENOSPC, "No space left on device", "/home/x")
 
         self.assertIn("Disk full: /home/x", self.ended(self.board.start("exporting", fall)).error or "")
 
-    def test_unknown_jobs_are_told(self) -> None:
+    def test_unknown_jobs_are_reported(self) -> None:
         with self.assertRaisesRegex(NotFound, "no job 99"):
             self.board.find(99)

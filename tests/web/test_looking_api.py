@@ -41,7 +41,7 @@ class LookingApiTest(SourceApiTest):
         patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": 0.01}}]
         self.assertGreater(int(self.picture(patch=patch, against=against).max()), 200)
 
-    def test_pictures_are_brought_in_and_broken_ones_explained(self) -> None:
+    def test_pictures_are_imported_and_broken_ones_explained(self) -> None:
         shown = np.full((12, 16, 3), 90, np.uint8)
         for ending in (".png", ".jpg"):
             made = self.bring(f"a client's ref{ending}", cv2.imencode(ending, shown)[1].tobytes())
@@ -77,7 +77,7 @@ class LookingApiTest(SourceApiTest):
         self.assertEqual(refused.status_code, 422)
         self.assertIn("4096 pixels", refused.json["detail"])
 
-    def test_what_is_not_a_number_is_told_as_none(self) -> None:
+    def test_what_is_not_a_number_is_reported_as_none(self) -> None:
         hole = KEY.copy()
         hole[:, 0, 0] = np.nan
         write_layers(self.media / "nan.exr", {"": hole})
@@ -97,7 +97,7 @@ class LookingApiTest(SourceApiTest):
         self.assertEqual(refused.status_code, 422)
         self.assertIn("No object is named 'hull'", refused.json["detail"])
 
-    def test_the_probe_tells_hue_and_passes(self) -> None:
+    def test_the_probe_reports_hue_and_passes(self) -> None:
         probe = self.client.post(f"{self.address}/probe", json={"x": 3, "y": 4}).json["probe"]
         self.assertEqual({part["name"] for part in probe["passes"]}, {"key", "fill"})
         self.assertAlmostEqual(sum(part["share"] for part in probe["passes"]), 1, places=5)

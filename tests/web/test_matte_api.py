@@ -29,7 +29,7 @@ class MatteApiTest(SourceApiTest):
         self.variant = self.change(variant, "/mattes/the hull", {"kind": "object", "names": ["hull"]})
         self.address = f"/api/variants/{variant['id']}/mattes"
 
-    def test_the_shelf_tells_what_each_covers_and_limits(self) -> None:
+    def test_the_list_of_mattes_reports_what_each_covers_and_limits(self) -> None:
         self.change(self.variant, "/balance/lights/key", {"stops": 1, "matte": "the hull"})
         lost = [
             {"op": "add", "path": "/mattes/gone", "value": {"kind": "object", "names": ["ghost"]}},

@@ -20,7 +20,7 @@ class PresetApiTest(ApiTest):
     def names(self) -> list[str]:
         return [preset["name"] for preset in self.client.get("/api/presets").json["presets"]]
 
-    def test_any_name_is_kept_listed_and_taken_away(self) -> None:
+    def test_any_name_is_kept_listed_and_removed(self) -> None:
         names = ["..", "a b?c#d", "day/night", "für Hülle"]
         for name in names:
             kept = self.keep(name, CONTRAST)

@@ -146,7 +146,7 @@ class UploadLimitTest(ServerTest):
             except TimeoutError:
                 return b""
 
-    def test_uploads_are_refused_from_the_limit_that_is_told_and_no_sooner(self) -> None:
+    def test_uploads_are_refused_from_the_limit_that_is_reported_and_no_sooner(self) -> None:
         self.start()
         self.assertEqual(self.answered(3 << 30), b"")
         self.assertIn(b" 413 ", self.answered(5 << 30))
@@ -207,7 +207,7 @@ class KillTest(ServerTest):
 
 
 class FullDiskTest(ServerTest):
-    def test_every_door_tells_of_a_full_disk_and_all_goes_on_once_there_is_room(self) -> None:
+    def test_every_door_reports_of_a_full_disk_and_all_goes_on_once_there_is_room(self) -> None:
         disk = mount_small_disk(self, self.folder / "home", 120_000)
         self.start()
         variant = self.open_grid()
@@ -244,7 +244,7 @@ class FullDiskTest(ServerTest):
         self.assertEqual(job["state"], "done", job)
         self.assertEqual(self.make_request("/api/uploads/a.exr", put=bytes(300_000))[0], 200)
 
-    def test_a_new_home_without_room_is_told_in_one_line(self) -> None:
+    def test_a_new_home_without_room_is_reported_in_one_line(self) -> None:
         disk = mount_small_disk(self, self.folder / "home", 16)
         fill(disk)
         command = [sys.executable, "-m", "escala.cli", "serve", "--home", str(disk / "new"), "--port", "0"]

@@ -39,7 +39,7 @@ class SourceApiTest(ApiTest):
 
 
 class RoleApiTest(SourceApiTest):
-    def test_a_proof_of_an_edit_is_told_and_can_be_stopped(self) -> None:
+    def test_a_proof_of_an_edit_is_reported_and_can_be_stopped(self) -> None:
         write_layers(self.media / "lit.exr", {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
         variant = self.variant_of(self.open("lit.exr")["result"]["shot_id"])
         patch = [{"op": "add", "path": "/tally/terms/key", "value": {"operator": "screen"}}]
@@ -59,7 +59,7 @@ class RoleApiTest(SourceApiTest):
             self.assertEqual(self.client.post(address, json=body).status_code, 200)
         self.assertEqual(told.call_args.args[1:], (1.0, "verifying sum"))
 
-    def test_a_role_by_hand_becomes_a_rule_for_the_next_render(self) -> None:
+    def test_a_manual_role_becomes_a_rule_for_the_next_render(self) -> None:
         passes = {"": add_up(KEY, FILL), "lg_key": KEY, "Pass_Strange": FILL * 0 + 0.5}
         write_layers(self.media / "first.exr", passes)
         write_layers(self.media / "second.exr", {**passes, "pass-strange": passes["Pass_Strange"]})

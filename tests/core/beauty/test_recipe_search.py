@@ -104,7 +104,7 @@ class RecipeSearchTest(unittest.TestCase):
         found = self.best(passes, add_up(*parts))
         self.assertEqual(found.recipe.lights, ("u0", "u1", "u2"))
 
-    def test_a_sum_that_fails_is_told_as_such(self) -> None:
+    def test_a_sum_that_fails_is_reported_as_such(self) -> None:
         found = search_recipes([component("diffuse", TOTAL, light(1))], beauty(light(9)))[0]
         self.assertFalse(found.fits)
         self.assertGreater(found.outside_share, 0.9)

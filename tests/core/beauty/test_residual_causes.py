@@ -24,7 +24,7 @@ class CauseTest(unittest.TestCase):
         self.assertEqual((first.code, first.subject), ("missing_term", "glow"))
         self.assertGreater(first.explained, 0.999)
 
-    def test_a_part_of_a_pass_is_told_as_such(self) -> None:
+    def test_a_part_of_a_pass_is_reported_as_such(self) -> None:
         beauty = add_up(PASSES["key"], PASSES["fill"] * np.float32(0.5))
         first = causes_of(beauty, ["key"], ["fill"])[0]
         self.assertEqual((first.code, first.subject, first.is_whole), ("missing_term", "fill", False))
@@ -35,7 +35,7 @@ class CauseTest(unittest.TestCase):
         first = causes_of(beauty, ["key", "fill", "rim"])[0]
         self.assertEqual((first.code, first.subject), ("counted_twice", "rim"))
 
-    def test_an_exposure_and_a_white_balance_are_told_apart(self) -> None:
+    def test_an_exposure_and_a_white_balance_are_distinguished(self) -> None:
         total = add_up(PASSES["key"], PASSES["fill"])
         exposed = causes_of(total * np.float32(1.3), ["key", "fill"])[0]
         self.assertEqual(exposed.code, "constant_factor")

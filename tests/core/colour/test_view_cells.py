@@ -75,7 +75,7 @@ class ViewCellsTest(unittest.TestCase):
                 positions = cell + (inside[within] + 1e-4) / parts
                 np.testing.assert_array_equal(looked_up(position_values(positions), words, nodes), shown[within])
 
-    def test_places_in_marked_cells_are_told_and_nothing_else_changes(self) -> None:
+    def test_places_in_marked_cells_are_reported_and_nothing_else_changes(self) -> None:
         words, nodes = table_of(lambda p: 4.0 * p, np.full(CELLS**3, 2))
         marked = words.copy()
         chosen = self.rng.integers(0, CELLS**3, CELLS**3 // 2)

@@ -162,7 +162,7 @@ class DefocusTest(unittest.TestCase):
         finally:
             numba.set_num_threads(threads)
 
-    def test_it_tells_how_far_it_is_and_is_stopped_by_whoever_is_told(self) -> None:
+    def test_it_reports_how_far_it_is_and_is_stopped_by_the_caller(self) -> None:
         radius = np.full((800, 1600), 3.0, np.float32)
         light = np.ones((3, *radius.shape), np.float32)
         heard: list[float] = []
@@ -190,7 +190,7 @@ class DefocusTest(unittest.TestCase):
         near, _ = defocus(light[:, :, 140:].copy(), None, radius[:, 140:].copy(), origin=(140, 0))
         np.testing.assert_array_equal(near[:, :, 100:], whole[:, :, 240:])
 
-    def test_while_a_hand_moves_it_is_nearly_the_same(self) -> None:
+    def test_while_a_value_is_dragged_it_is_nearly_the_same(self) -> None:
         flat, depth = seen(scene(), SIZE)
         radius = blur_radius(depth, 6.0, 45.0, 64.0)
         exact, fast = defocus(flat, None, radius)[0], defocus_coarsely(flat, None, radius)[0]

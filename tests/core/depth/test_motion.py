@@ -79,7 +79,7 @@ class MotionTest(unittest.TestCase):
         without, _ = motion_blur(flat, None, vectors, None, (-0.5, 0.5))
         self.assertGreater(decibels(without, with_depth), 60.0)
 
-    def test_while_a_hand_moves_it_is_nearly_the_same(self) -> None:
+    def test_while_a_value_is_dragged_it_is_nearly_the_same(self) -> None:
         flat, depth = seen(mover_scene(), SIZE)
         vectors = np.where(depth[None] < 10, np.array([12.0, -4.0], np.float32)[:, None, None], np.float32(0.0))
         exact, _ = motion_blur(flat, None, vectors, depth, (-0.5, 0.5))

@@ -170,7 +170,7 @@ class DialectTest(unittest.TestCase):
         self.assertLess(unknown.sure, 0.5)
         self.assertIn("qwx", unknown.reason)
 
-    def test_a_denoised_twin_is_told(self) -> None:
+    def test_a_denoised_twin_is_reported(self) -> None:
         role = recognise_passes([NamedPass("diffuse_denoised", tuple("RGB"))], naming_table())[0]
         self.assertEqual(role.twin, "denoised")
 

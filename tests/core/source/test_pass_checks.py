@@ -32,7 +32,7 @@ class CodingTest(unittest.TestCase):
         self.assertEqual(codes(COLOUR, smooth(3.0)), set())
         self.assertEqual(codes(COLOUR, smooth().astype(np.float16)), set())
 
-    def test_steps_of_eight_bits_are_told_with_their_curve(self) -> None:
+    def test_steps_of_eight_bits_are_reported_with_their_curve(self) -> None:
         steps = np.rint(smooth() * 255) / 255
         for expected, values in (
             ("encoded", steps),
@@ -69,14 +69,14 @@ class FireflyTest(unittest.TestCase):
 
 
 class DataTest(unittest.TestCase):
-    def test_filtered_depth_is_told_from_sharp_depth(self) -> None:
+    def test_filtered_depth_is_distinguished_from_sharp_depth(self) -> None:
         sharp = depth_scene()
         self.assertEqual(codes(PassRole(Role.DEPTH), sharp), set())
         filtered = sharp.copy()
         filtered[0, 30:60, 39] = filtered[0, 30:60, 80] = 20.0
         self.assertEqual(codes(PassRole(Role.DEPTH), filtered), {"depth_filtered"})
 
-    def test_reversed_depth_is_told_by_its_background(self) -> None:
+    def test_reversed_depth_is_reported_by_its_background(self) -> None:
         depth = 0.2 + 0.7 * np.random.default_rng(1).random((1, 90, 120)).astype(np.float32)
         alpha = np.ones((90, 120), np.float32)
         alpha[:30] = 0.0

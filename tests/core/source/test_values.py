@@ -18,7 +18,7 @@ class ValuesTest(unittest.TestCase):
             self.assertIn("a guess", found.reason)
         return found.role if found else None
 
-    def test_each_kind_is_told_by_what_it_is(self) -> None:
+    def test_each_kind_is_reported_by_what_it_is(self) -> None:
         rng = np.random.default_rng(3)
         across, down = COLUMNS / 20, ROWS / 9
         turned = np.stack([np.sin(across), np.cos(across) * np.sin(down), np.cos(across) * np.cos(down)])

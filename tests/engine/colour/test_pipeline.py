@@ -54,7 +54,7 @@ class ColouringTest(FolderTest):
         day, night = (self.chosen(config=config, context={"MOOD": mood}) for mood in ("day", "night"))
         self.assertNotEqual(day.key, night.key)
 
-    def test_names_that_are_not_there_are_told_with_those_that_are(self) -> None:
+    def test_names_that_are_not_there_are_reported_with_those_that_are(self) -> None:
         for wrong, report_progress in (
             ({"view": "Film"}, "ACES 2.0"), ({"display": "Bridge"}, "sRGB"), ({"look": "Dusk"}, "Gamut Compression"),
             ({"input_space": "nowhere"}, "ACEScg"), ({"context": {"MOOD": "day"}}, "context variable"),

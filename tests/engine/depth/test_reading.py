@@ -45,7 +45,7 @@ class ReadingTest(FolderTest):
         self.assertIsNone(sky.distance)
         self.assertAlmostEqual(sky.radius_px, 4.0, places=4)
 
-    def test_the_header_tells_the_field_of_view(self) -> None:
+    def test_the_header_reports_the_field_of_view(self) -> None:
         to_camera = np.eye(4, dtype=np.float32)
         to_camera[3, :3] = (-1, -2, -3)
         picture = np.zeros((4, 4), np.float32)  # x / z of -0.8..0.8 to 0..1, y down
@@ -75,6 +75,6 @@ class ReadingTest(FolderTest):
             {(w.place, w.name) for w in waiting_names(evaluator.render, other, evaluator)},
         )
 
-    def test_intake_tells_what_it_found(self) -> None:
+    def test_intake_reports_what_it_found(self) -> None:
         depth = camera_engine(self.folder).render.find_pass("depth")
         self.assertIn("it holds planar (along camera axis)", depth.reason)

@@ -107,7 +107,7 @@ class EffectsTest(FolderTest):
         np.testing.assert_array_equal(np.concatenate(bands, axis=1), whole)
         np.testing.assert_array_equal(self.at(everything, full_viewport(20, 30, 50, 40)), whole[:, 30:70, 20:70])
 
-    def test_what_is_taken_away_is_nothing(self) -> None:
+    def test_what_is_removed_is_nothing(self) -> None:
         matte = {"kind": "shape", "points": [[20, 38], [70, 38], [70, 82], [20, 82]], "smooth": False}
         removed = {"mattes": {"board": matte}, "beauty": {"removed": [{"matte": "board"}]}}
         found = self.at(removed | EFFECTS["defocus"], WHOLE)
@@ -132,7 +132,7 @@ class EffectsTest(FolderTest):
             limited, free = self.at(document, WHOLE) - self.plain, self.at(EFFECTS[name], WHOLE) - self.plain
             self.assertTrue(0.01 * free.sum() < limited.sum() < 0.6 * free.sum())
 
-    def test_the_picture_before_the_effect_under_the_hand_is_kept(self) -> None:
+    def test_the_picture_before_the_effect_being_dragged_is_kept(self) -> None:
         calls = []
         stages = self.evaluator.pipeline.stages
         counted = tuple(

@@ -106,7 +106,7 @@ class DenoisingTest(FolderTest):
         interpretation_of(self.evaluator, variant, self.folder / "store", lambda share, doing: again.append(doing))
         self.assertEqual([each for each in again if each.startswith("denoising")], [done[1]])
 
-    def test_a_full_disk_is_told_and_leaves_nothing_half_written(self) -> None:
+    def test_a_full_disk_is_reported_and_leaves_nothing_half_written(self) -> None:
         disk = mount_small_disk(self, self.folder / "disk", 80_000)
         fill(disk, leave=20_000)
         variant = Variant(source=SourceChoice(denoise=Denoise(on=True)))

@@ -43,7 +43,7 @@ class ReadingTest(FolderTest):
         evaluator = self.evaluator({"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL})
         self.assertIs(self.read(evaluator, Variant()), evaluator)
 
-    def test_roles_by_hand_lead_to_another_recipe(self) -> None:
+    def test_manual_roles_lead_to_another_recipe(self) -> None:
         evaluator = self.evaluator({"": add_up(KEY, FILL), "lg_key": KEY, "notes": FILL, "Z": light(9)[0]})
         by_hand = SourceChoice(roles={"notes": PassReading(role="light_group", light="window")})
         read = self.read(evaluator, Variant(source=by_hand))

@@ -29,7 +29,7 @@ class UnknownPassTest(FolderTest):
         no_sum = {"lg_bow": light(1), "lg_stern": light(2), "take 7": light(4)}
         self.assertIsNone(engine_for(write_parts(self.folder / "no sum.exr", no_sum)).render.reference)
 
-    def test_numbers_decide_where_the_name_says_nothing_and_the_hand_has_the_last_word(self) -> None:
+    def test_numbers_decide_where_the_name_says_nothing_and_a_manual_role_has_the_last_word(self) -> None:
         rows, columns = np.mgrid[0:24, 0:32].astype(np.float32)
         planes = {
             "": light(1),
@@ -56,7 +56,7 @@ class UnknownPassTest(FolderTest):
                 self.assertEqual(found.recipe.components, ("diffuse", "specular"))
                 self.assertEqual(found.sentence, "The beauty is the sum of 2 components")
 
-    def test_a_pass_that_is_the_product_of_two_others_tells_what_all_three_are(self) -> None:
+    def test_a_pass_that_is_the_product_of_two_others_reports_what_all_three_are(self) -> None:
         lit, colour, spec = light(1, top=8.0), light(2, top=0.9), light(3)
         seen = (lit * colour).astype(np.float16).astype(np.float32)
         for name, whole, component in (("named", "sheen", "sheen"), ("unnamed", "k3", "k3")):

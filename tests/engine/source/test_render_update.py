@@ -37,7 +37,7 @@ class TakeoverTest(FolderTest):
         unseen = self.compare(before, after, seen=False)
         self.assertEqual((unseen.renamed, unseen.gone_lights, unseen.new_lights), ({}, ("key",), ("sunlight",)))
 
-    def test_another_size_and_other_passes_are_told(self) -> None:
+    def test_another_size_and_other_passes_are_reported(self) -> None:
         small, large = light(1), light(1, 48, 64)
         report_progress = self.compare({"": small, "lg_key": small}, {"": large, "lg_key": large}).sentences
         self.assertIn("The image is now 64 × 48, it was 32 × 24.", report_progress)

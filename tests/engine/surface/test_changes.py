@@ -79,7 +79,7 @@ class SurfaceTest(FolderTest):
             found[:, :4], evaluator.at("source", evaluator.make_request(variant, WHOLE))[:, :4]
         )
 
-    def test_board_and_make_up_tell_the_light_of_the_changed_surface(self) -> None:
+    def test_board_and_contributions_report_the_light_of_the_changed_surface(self) -> None:
         evaluator, weights = (
             self.lit_only(),
             np.array(colour_config("ACES 2").working_space("ACEScg").luminance_weights),

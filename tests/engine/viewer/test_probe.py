@@ -10,7 +10,7 @@ from tests.fixtures import FolderTest
 
 
 class ProbeTest(FolderTest):
-    def test_values_and_make_up_of_a_pixel(self) -> None:
+    def test_values_and_contributions_of_a_pixel(self) -> None:
         evaluator, p = grid_engine(self.folder), grid_passes()
         probe = probe_at(evaluator, Variant(), 5, 7)
         np.testing.assert_allclose(probe.source, p[""][:, 7, 5], rtol=1e-4, atol=1e-5)

@@ -51,7 +51,7 @@ class SubjectTest(FolderTest):
         with self.assertRaisesRegex(BadSource, "no pass rim"):
             render_subject(self.subject(pass_name="rim"), FULL)
 
-    def test_a_data_pass_is_seen_by_its_role_and_told_as_stored(self) -> None:
+    def test_a_data_pass_is_seen_by_its_role_and_reported_as_stored(self) -> None:
         depth = light(3)[0] + np.float32(2)
         evaluator = engine_for(write_layers(self.folder / "deep.exr", {"": light(1), "Z": depth}))
         subject, viewport = Subject(evaluator, Variant(), pass_name="Z"), full_viewport(4, 4, 8, 8)
@@ -80,7 +80,7 @@ class SubjectTest(FolderTest):
             self.assertEqual(kind, "image/png")
             np.testing.assert_array_equal(pixels(kept)[20, 50], [255, 153, 51])
 
-    def test_light_that_was_brought_in_is_read_by_its_header(self) -> None:
+    def test_light_that_was_imported_is_read_by_its_header(self) -> None:
         planes = light(8, 48, 64)
         seen = render_subject(self.subject(image=self.image("ref.exr", planes, chromaticities=GAMUTS["AP1"])), FULL)
         self.assertTrue(seen.scene)

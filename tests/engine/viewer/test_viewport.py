@@ -21,7 +21,7 @@ from tests.fixtures import FolderTest, light
 
 
 class LookTest(FolderTest):
-    def test_the_level_has_at_least_the_pixels_asked_for(self) -> None:
+    def test_the_level_has_at_least_the_pixels_requested(self) -> None:
         for size, level in ((640, 0), (320, 1), (321, 0), (160, 2), (100, 2), (80, 3)):
             with self.subTest(size=size):
                 self.assertEqual(Viewport(0, 0, 640, 640, size, size).level, level)
@@ -70,7 +70,7 @@ class StationTest(FolderTest):
         whole = Beauty(corrections=(ContrastCorrection(amount=2), ExposureCorrection(on=False)))
         self.assertEqual(self.words(Variant(beauty=whole))["beauty"], ("matches, contrast", True))
 
-    def test_levels_that_wait_are_told(self) -> None:
+    def test_levels_that_wait_are_reported(self) -> None:
         lights = {"key": Level(stops=1), "gone": Level(stops=2), "idle": Level()}
         balance = Balance(lights=lights, cells={"gone/diffuse": Level(mute=True)})
         self.assertEqual(self.words(Variant(balance=balance))["balance"], ("3 levels, 2 unresolved", True))
