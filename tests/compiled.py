@@ -6,13 +6,17 @@ import warnings
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import OpenEXR
 from numba.core import event
 
-from escala.compile_kernels import Tour, store_as_float
-from escala.core.kernels import compile_for_copies
+from escala.compile_kernels import Tour, compile_for_copies, store_as_float, sum_many_terms
+from escala.core.kernels import KERNELS
+from escala.core.planes import as_planes
 from escala.environment import prepare_environment
 from escala.stage.render import StageJob, render_frame
+
+DECODED = "escala.core.source.intake_rows"
 
 
 class Compiled(event.Listener):
@@ -47,5 +51,10 @@ if __name__ == "__main__":
         tour = Tour(folder, other_render(folder))
         tour.walk()
         tour.close()
+    sum_many_terms()
+    as_planes(np.zeros(4, np.float16))  # the render has no halves
     compile_for_copies()
-    print("\n".join(compiled.names))
+    # Files are decoded in a child process.
+    unused = [kernel.__wrapped__ for kernel in KERNELS if not kernel.is_used]
+    unused_names = [f"not in the tour: {loop.__name__}" for loop in unused if loop.__module__ != DECODED]
+    print("\n".join(compiled.names + unused_names))

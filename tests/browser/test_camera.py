@@ -141,7 +141,6 @@ class LongPictureTest(BrowserTest):
         self.go(page, "Depth")
         page.evaluate(WIDE_OPEN)
         expect(page.get_by_role("textbox", name="Max blur radius, number")).to_have_value("512")
-        self.at_rest(page)
         before = canvas.bounding_box()
         page.get_by_role("button", name="1:1").click()
         expect(foot).to_contain_text(re.compile(r"Exact image, \w+, \d+"))

@@ -28,7 +28,8 @@ class Lazy:
         return self._make()
 
 
-_KERNELS: list["Kernel"] = []
+# Every loop that was imported.
+KERNELS: list["Kernel"] = []
 
 
 class Kernel(Lazy):
@@ -37,7 +38,12 @@ class Kernel(Lazy):
     def __init__(self, function: FunctionType, options: dict[str, Any]) -> None:
         super().__init__(lambda: _numba().njit(nogil=True, cache=True, error_model="numpy", **options)(named(function)))
         update_wrapper(self, function)
-        _KERNELS.append(self)
+        KERNELS.append(self)
+
+    @property
+    def is_used(self) -> bool:
+        """Whether the loop was compiled or loaded in this process."""
+        return "made" in vars(self)
 
     def __call__(self, *arguments: Any) -> Any:
         """What the compiled loop returns."""
@@ -101,17 +107,6 @@ def _absent(module: str) -> Iterator[None]:
     finally:
         if not is_there:
             del sys.modules[module]
-
-
-def compile_for_copies() -> None:
-    """Compile each loop that was used on arrays that are only read, as maps of files, also for copies of them."""
-    from numba.core.types import Array
-
-    for kernel in _KERNELS:
-        for signature in list(kernel.made.signatures) if "made" in vars(kernel) else ():
-            kernel.made.compile(
-                tuple(kind.copy(readonly=False) if isinstance(kind, Array) else kind for kind in signature)
-            )
 
 
 def thread_count() -> int:

@@ -20,7 +20,7 @@ def disc(radius: float) -> np.ndarray:
 
 class GrowTest(unittest.TestCase):
     def test_the_largest_and_least_within_a_disc(self) -> None:
-        for radius in (1, 1.5, 2.9, 7, 12.3, 80):
+        for radius in (1, 1.5, 2.9, 7, 12.3, 50):
             with self.subTest(radius=radius):
                 wanted = ndimage.grey_dilation(PLANE, footprint=disc(radius), mode="nearest")
                 np.testing.assert_array_equal(grow(PLANE, radius), wanted)

@@ -1,5 +1,6 @@
 """Baked views are refined by a child process."""
 
+import pickle
 import threading
 import time
 import unittest
@@ -44,21 +45,20 @@ class RefinerTest(FolderTest):
         np.testing.assert_array_equal(again.table[1], here.table[1])
 
     def test_a_damaged_or_unwritable_cache_only_costs_time(self) -> None:
-        own, folder = str(write_config(self.folder)), self.folder / "views"
-        for _ in range(2):
-            refiner, view = Refiner(folder), view_of(own)
-            before = view.table
-            refiner.add(view)
-            refiner.wait()
-            self.assertIsNot(view.table, before)
-            for file in folder.glob("*.npz"):
-                file.write_bytes(b"no table")
+        view = view_of(SOFT)
+        refined = tuple(part.copy() for part in view.table)
         (self.folder / "file").touch()
-        refiner, view = Refiner(self.folder / "file"), view_of(own)
-        before = view.table
-        refiner.add(view)
-        refiner.wait()
-        self.assertIsNot(view.table, before)
+        with mock.patch.object(refining.subprocess, "Popen") as start:
+            start.return_value.returncode = 0
+            start.return_value.communicate.return_value = pickle.dumps(refined), b""
+            for folder in (self.folder / "views", self.folder / "views", self.folder / "file"):
+                before, refiner = view.table, Refiner(folder)
+                refiner.add(view)
+                refiner.wait()
+                self.assertIsNot(view.table, before)
+                for file in folder.glob("*.npz"):
+                    file.write_bytes(b"no table")
+        self.assertEqual(start.call_count, 3)
 
     def test_a_view_that_is_no_longer_used_is_skipped(self) -> None:
         refiner, kept, released = Refiner(self.folder / "views"), view_of(SOFT), threading.Event()
