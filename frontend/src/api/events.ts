@@ -39,7 +39,10 @@ export function expectRenderUpdate(): void {
  * Receive the events of the server until the returned function is called. The page polls for what came after
  * the last that it knows, so that it holds no connection open. `shown`: the shot before it, whose files are watched.
  */
-export function listen(onEvent: (event: ServerEvent) => Promise<void>, shown: () => number | null): () => void {
+export function listen(
+  onEvent: (event: ServerEvent) => Promise<void>,
+  shown: () => number | null,
+): () => void {
   let mark = ''
   let timer: ReturnType<typeof setTimeout> | undefined
   let ended = false
