@@ -60,6 +60,14 @@ class RefinerTest(FolderTest):
                     file.write_bytes(b"no table")
         self.assertEqual(start.call_count, 3)
 
+    def test_the_tables_that_were_unused_for_longest_are_removed(self) -> None:
+        view, folder = view_of(SOFT), self.folder / "views"
+        tables = refining._Tables(folder)
+        with mock.patch.object(refining, "_MOST_BYTES", int(2.5 * sum(part.nbytes for part in view.table))):
+            for key in ("first", "second", "third"):
+                tables.put(key, view.table)
+        self.assertEqual([tables.get(key) is not None for key in ("first", "second", "third")], [False, True, True])
+
     def test_a_view_that_is_no_longer_used_is_skipped(self) -> None:
         refiner, kept, released = Refiner(self.folder / "views"), view_of(SOFT), threading.Event()
         with mock.patch.object(refining.subprocess, "Popen") as start:

@@ -27,8 +27,8 @@ from escala.environment import prepare_environment, user_cache
 from escala.media.atomic_write import write_atomically
 
 _NICENESS = 15
-# Tables that are kept: some ten megabytes each.
-_MOST_KEPT = 6
+# Bytes of tables that are kept: 20 to 70 megabytes each.
+_MOST_BYTES = 2**30
 
 
 class Refiner:
@@ -116,14 +116,16 @@ class _Tables:
         return table
 
     def put(self, key: str, table: Table) -> None:
-        """Keep a table, and remove the one that was unused for longest."""
+        """Keep a table, and remove those that were unused for longest once all together are too large."""
         with suppress(OSError, EscalaError):
             self._folder.mkdir(parents=True, exist_ok=True)
             words, nodes = table
             write_atomically(self._file(key), lambda file: np.savez(file, words=words, nodes=nodes))
-            kept = sorted(self._folder.glob("*.npz"), key=lambda file: file.stat().st_mtime)
-            for file in kept[:-_MOST_KEPT]:
-                file.unlink()
+            total = 0
+            for file in sorted(self._folder.glob("*.npz"), key=lambda file: -file.stat().st_mtime):
+                total += file.stat().st_size
+                if total > _MOST_BYTES:
+                    file.unlink()
 
     def _file(self, key: str) -> Path:
         return self._folder / f"{hashlib.sha256((key + _code_digest()).encode()).hexdigest()[:32]}.npz"
