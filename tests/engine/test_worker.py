@@ -248,21 +248,23 @@ class BesideTest(unittest.TestCase):
         job.join()
         self.assertEqual(results, ["smooth"])
 
-    def test_a_newer_request_of_the_viewer_does_not_wait_for_it(self) -> None:
-        errors: list[Superseded] = []
-
-        def older() -> None:
-            try:
-                self.thread.run(lambda: run_beside(self.library), EXACT, "viewer")
-            except Superseded as error:
-                errors.append(error)
-
-        job = threading.Thread(target=older)
-        job.start()
+    def test_work_that_was_superseded_is_finished_and_not_begun_twice(self) -> None:
+        results: list[str] = []
+        older = threading.Thread(
+            target=lambda: results.append(self.thread.run(lambda: run_beside(self.library), EXACT, "viewer"))
+        )
+        older.start()
         self.begun.wait(10)
-        self.assertEqual(self.thread.run(lambda: "newer", EXACT, "viewer"), "newer")
-        job.join()
-        self.assertEqual(len(errors), 1)
+        newer = threading.Thread(target=lambda: results.append(self.thread.run(lambda: "newer", EXACT, "viewer")))
+        newer.start()
+        while self.thread.waiting == 0:
+            pass
+        self.assertEqual(self.thread.run(lambda: "image", PREVIEW), "image")
+        self.assertEqual(results, [])
+        self.released.set()
+        older.join()
+        newer.join()
+        self.assertEqual(sorted(results), ["newer", "smooth"])
 
     def test_its_errors_are_raised_and_outside_the_thread_it_is_called(self) -> None:
         with self.assertRaises(ZeroDivisionError):

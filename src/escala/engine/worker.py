@@ -5,6 +5,7 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, wait
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -207,8 +208,8 @@ def yield_to_urgent() -> None:
 def run_beside(work: Callable[[], Result]) -> Result:
     """The result of work that cannot yield, as that of a library: it runs in another thread, and more urgent work here.
 
-    Raises as `yield_to_urgent`: the work then goes on to its end, and its result is dropped. Outside the evaluation
-    thread it is called directly.
+    It is not given up half-way, so that at most one such thread works at a time: a job that was superseded ends at its
+    next `yield_to_urgent`. Outside the evaluation thread the work is called directly.
     """
     if getattr(_HERE, "yield_to_urgent", None) is None:
         return work()
@@ -221,7 +222,9 @@ def run_beside(work: Callable[[], Result]) -> Result:
             future.set_exception(error)
 
     threading.Thread(target=run, name="beside the evaluation").start()
-    yield_to_urgent()
-    while not wait([future], _BESIDE_SECONDS).done:
-        yield_to_urgent()
+    is_done = False
+    while not is_done:
+        with suppress(Superseded, Closed):
+            yield_to_urgent()
+        is_done = bool(wait([future], _BESIDE_SECONDS).done)
     return future.result()

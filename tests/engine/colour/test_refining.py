@@ -57,8 +57,20 @@ class RefinerTest(FolderTest):
                 refiner.wait()
                 self.assertIsNot(view.table, before)
                 for file in folder.glob("*.npz"):
-                    file.write_bytes(b"no table")
+                    file.write_bytes(file.read_bytes()[:1000])
         self.assertEqual(start.call_count, 3)
+
+    def test_an_error_at_one_view_leaves_the_next_ones(self) -> None:
+        refiner, broken, view = Refiner(self.folder), view_of(SOFT), view_of(SOFT)
+        failures = OSError("no process"), mock.DEFAULT
+        with mock.patch.object(refining.subprocess, "Popen", side_effect=failures) as start, self.assertLogs():
+            start.return_value.returncode = 0
+            start.return_value.communicate.return_value = pickle.dumps(("refined", "table")), b""
+            with mock.patch.object(refining._Tables, "put"):
+                refiner.add(broken)
+                refiner.add(view)
+                refiner.wait()
+        self.assertEqual(view.table, ("refined", "table"))
 
     def test_the_tables_that_were_unused_for_longest_are_removed(self) -> None:
         view, folder = view_of(SOFT), self.folder / "views"

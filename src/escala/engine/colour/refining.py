@@ -6,6 +6,7 @@ everything else in the process then waits.
 
 import atexit
 import hashlib
+import logging
 import os
 import pickle
 import subprocess
@@ -17,6 +18,7 @@ from functools import cache
 from pathlib import Path
 from queue import Queue
 from weakref import ref
+from zipfile import BadZipFile
 
 import numpy as np
 
@@ -26,6 +28,7 @@ from escala.core.errors import EscalaError
 from escala.environment import prepare_environment, user_cache
 from escala.media.atomic_write import write_atomically
 
+_LOG = logging.getLogger(__name__)
 _NICENESS = 15
 # Bytes of tables that are kept: 20 to 70 megabytes each.
 _MOST_BYTES = 2**30
@@ -67,9 +70,13 @@ class Refiner:
     def _work(self) -> None:
         while True:
             view = self._waiting.get()()
-            if view is not None:
-                self._refine(view)
-            self._waiting.task_done()
+            try:
+                if view is not None:
+                    self._refine(view)
+            except Exception:  # whatever fails for one view, the next ones are refined
+                _LOG.exception("a view could not be refined")
+            finally:
+                self._waiting.task_done()
 
     def _refine(self, view: BakedView) -> None:
         """Use the refined table, unless the child process fails: the view then stays as it is."""
@@ -82,6 +89,7 @@ class Refiner:
             view.table = table
 
     def _computed(self, view: BakedView) -> Table | None:
+        pickled = pickle.dumps(view)
         with self._lock:
             if self._is_closed:
                 return None
@@ -91,7 +99,7 @@ class Refiner:
                 stdout=subprocess.PIPE,
                 stderr=subprocess.DEVNULL,
             )
-        answer, _ = child.communicate(pickle.dumps(view))
+        answer, _ = child.communicate(pickled)
         with self._lock:
             self._child = None
         table: Table | None = pickle.loads(answer) if child.returncode == 0 else None
@@ -108,10 +116,10 @@ class _Tables:
         """The table of a view; None where there is none."""
         file = self._file(key)
         try:
-            with np.load(file) as kept:
+            with file.open("rb") as opened, np.load(opened) as kept:
                 table = kept["words"], kept["nodes"]
             os.utime(file)
-        except (OSError, ValueError, KeyError, EOFError):
+        except (OSError, ValueError, KeyError, EOFError, BadZipFile):
             return None
         return table
 
