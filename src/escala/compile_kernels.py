@@ -154,6 +154,14 @@ class Tour:
             self.look("depth")
         self.edit("/depth/motion", {"on": True, "shutter": 2})
         self.look("depth")
+        self.edit("/plate/layers", [
+            {"kind": "solid", "gradient": {"from": [0, 0], "to": [0, 54], "colours": [[0.1, 0.2, 0.4], [1, 0.5, 0.2]]}},
+            {"kind": "picture", "path": str(self.emblem), "distance": 40, "operator": "depth", "turn": 9},
+            {"kind": "cg", "edges": {"grow_px": -1, "soften_px": 1}, "clean_colour": [0, 0, 0.1]},
+            {"kind": "shadow", "pass": "shadow", "soft_px": 2}, {"kind": "reflection", "pass": "specular"},
+            {"kind": "picture", "path": str(self.emblem), "operator": "screen", "opacity": 0.5, "matte": "oval"},
+        ])  # fmt: skip
+        self.look("plate")
         self.edit("/lens", {
             "distortion": {"on": True, "k1": 0.1}, "aberration": {"on": True, "shift_px": 2}, "vignette": {"on": True},
             "glow": {"on": True, "threshold": -3, "matte": "oval"}, "glare": {"on": True, "threshold": -3},

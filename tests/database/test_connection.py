@@ -154,7 +154,7 @@ class FirstStartTest(FolderTest):
         with sqlite3.connect(file) as plain:
             plain.execute("DELETE FROM alembic_version")
             plain.execute("DROP TABLE naming_rule")
-            plain.execute("INSERT INTO shot (name, sources, render, created) VALUES ('kept', '[]', '{}', '2026-01-01')")
+            plain.execute("INSERT INTO shot (name, status, created) VALUES ('kept', 'active', '2026-01-01')")
         plain.close()
         with self.assertRaisesRegex(RecordBroken, "choose another home"):
             Database(file)

@@ -34,8 +34,17 @@ from tests.engine.fixture_shot import grid_engine
 from tests.fixtures import FolderTest
 
 
+def move_renders_back(older: sqlite3.Connection) -> None:
+    """Undo the tenth migration: the render of a shot stood in its row."""
+    older.execute("ALTER TABLE shot ADD COLUMN sources JSON NOT NULL DEFAULT '[]'")
+    older.execute("ALTER TABLE shot ADD COLUMN render JSON NOT NULL DEFAULT '{}'")
+    older.execute("UPDATE shot SET (sources, render) = (SELECT sources, document FROM render WHERE shot_id = shot.id)")
+    older.execute("DROP TABLE render")
+
+
 def _drop_newer(older: sqlite3.Connection) -> None:
-    """What the eighth and ninth migrations made."""
+    """What the eighth to tenth migrations made."""
+    move_renders_back(older)
     older.execute("ALTER TABLE shot RENAME COLUMN status TO place")
     older.execute("DROP TABLE set_aside")
     older.execute("ALTER TABLE variant DROP COLUMN deleted")
@@ -254,7 +263,8 @@ class IdsTest(OlderHomeTest):
         }  # fmt: skip
         with database.writing() as session:
             shot = add_shot(session, empty_render(), ["/a.exr"])
-            shot.render = {**shot.render, "passes": [entry]}
+            (row,) = shot.renders
+            row.document = {**row.document, "passes": [entry]}
         database.close()
         with sqlite3.connect(file) as older:
             _drop_newer(older)
@@ -263,5 +273,5 @@ class IdsTest(OlderHomeTest):
         database = Database(file)
         self.addCleanup(database.close)
         with database.reading() as session:
-            found = all_shots(session)[0].render["passes"][0]["depth"]
+            found = all_shots(session)[0].renders[0].document["passes"][0]["depth"]
         self.assertEqual(found, {"kind": "inverse", "reason": "by its name"})

@@ -18,6 +18,7 @@ from escala.database.shots import (
 from escala.engine.balance.plan import render_lights
 from escala.model.source import PassReading, SourceChoice
 from escala.model.variant import Variant
+from tests.database.test_migrations import move_renders_back
 from tests.database.test_revisions import RecordTest
 from tests.engine.fixture_shot import grid_engine
 
@@ -51,6 +52,7 @@ class SchemaTest(RecordTest):
         file = self.folder / "older.db"
         open_database(file).dispose()
         with sqlite3.connect(file) as older:
+            move_renders_back(older)
             older.execute("DROP TABLE naming_rule")
             older.execute("DROP TABLE delivery")
             older.execute("DROP TABLE preset")
@@ -64,7 +66,7 @@ class SchemaTest(RecordTest):
         with Session(engine) as session:
             self.assertEqual([shot.name for shot in all_shots(session)], ["kept"])
             self.assertEqual(rules_for(session, ["any"]), {})
-        self.assertEqual(newest_schema(), "0009")
+        self.assertEqual(newest_schema(), "0010")
 
 
 class ShotTest(RecordTest):

@@ -7,11 +7,12 @@ import numpy as np
 
 from escala.engine.cache import ByteCache
 from escala.engine.evaluator import Evaluator
-from escala.engine.images import ImagePool
+from escala.engine.images import ImagePool, ImageSource, OutsideImage
 from escala.engine.source.intake import recognise_render
+from escala.media.clips import Clip, open_clip
 from escala.media.decode import decode_frame_here
 from escala.media.intake import import_frame
-from escala.media.sources import SourceFile, find_render
+from escala.media.sources import find_render
 from escala.media.store import StoredFrame
 from tests.fixtures import add_up, light, write_layers
 
@@ -47,7 +48,24 @@ def engine_for(path: Path) -> Evaluator:
 
 def image_pool(folder: Path) -> ImagePool:
     """Images from outside, decoded in this process."""
-    return ImagePool(lambda path: import_frame((SourceFile(Path(path)),), folder / "images", decoder=decode_frame_here))
+    return ImagePool(lambda file: import_frame((file,), folder / "images", decoder=decode_frame_here), open_clip)
+
+
+class PreparingImages:
+    """Images that are decoded when they are looked up."""
+
+    def __init__(self, folder: Path) -> None:
+        self.pool = image_pool(folder)
+        self._held: list[OutsideImage] = []
+
+    def find(self, source: ImageSource) -> OutsideImage | None:
+        """As `Images.find`."""
+        self._held += self.pool.prepare([source])
+        return self.pool.find(source)
+
+    def find_clip(self, path: str) -> Clip | None:
+        """As `Images.find_clip`."""
+        return self.pool.prepare_clip(path)
 
 
 def grid_engine(folder: Path) -> Evaluator:

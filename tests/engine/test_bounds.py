@@ -43,7 +43,7 @@ class BoundsTest(FolderTest):
         passes |= {"motion.X": 9 * light(2, HIGH, WIDE)[0], "motion.Y": np.zeros((HIGH, WIDE), np.float32)}
         made = engine_for(write_layers(self.folder / "shot.exr", passes, np.float32))
         images = image_pool(self.folder)
-        self.evaluator = Evaluator(made.render, made.frame, ByteCache(1 << 28), find_image=images.find)
+        self.evaluator = Evaluator(made.render, made.frame, ByteCache(1 << 28), images=images)
         self.images = images
 
     def test_a_large_exact_image_is_made_in_bands_and_is_the_same(self) -> None:

@@ -3,7 +3,6 @@
 import gc
 import threading
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 from unittest import mock
 
 import cv2
@@ -15,6 +14,7 @@ from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.images import ImagePool, ImageSource
 from escala.engine.viewer.viewport import full_viewport
 from escala.engine.worker import EXACT, PREVIEW, yield_to_urgent
+from escala.media.clips import open_clip
 from escala.media.decode import decode_frame_here
 from escala.media.intake import import_frame
 from escala.media.sources import SourceFile
@@ -136,13 +136,13 @@ class ImageTest(FolderTest):
         file = self.folder / "emblem.png"
         cv2.imwrite(str(file), np.zeros((8, 8, 3), np.uint8))
 
-        def decode(path: str) -> StoredFrame:
-            calls.append(path)
-            if not Path(path).exists():
-                raise BadSource(f"{path}: no such file")
-            return import_frame((SourceFile(Path(path)),), self.folder / "store", decoder=decode_frame_here)
+        def decode(file: SourceFile) -> StoredFrame:
+            calls.append(file.path.name)
+            if not file.path.exists():
+                raise BadSource(f"{file.path}: no such file")
+            return import_frame((file,), self.folder / "store", decoder=decode_frame_here)
 
-        pool, source = ImagePool(decode), ImageSource(str(file))
+        pool, source = ImagePool(decode, open_clip), ImageSource(str(file))
         self.assertIsNone(pool.find(source))
         (held,) = pool.prepare([source, source, ImageSource("gone.png")])
         self.assertEqual(len(calls), 2)
@@ -161,7 +161,7 @@ class ImageTest(FolderTest):
         for number, file in enumerate(files):
             cv2.imwrite(str(file), np.full((4, 4, 3), number, np.uint8))
         pool = ImagePool(
-            lambda path: import_frame((SourceFile(Path(path)),), self.folder / "store", decoder=decode_frame_here)
+            lambda file: import_frame((file,), self.folder / "store", decoder=decode_frame_here), open_clip
         )
         sources = [ImageSource(str(file)) for file in files]
         with mock.patch.object(images, "_MAX_OPEN", 1):

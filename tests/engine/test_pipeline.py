@@ -64,7 +64,7 @@ class ChainTest(FolderTest):
             ByteCache(1 << 28),
             self.evaluator.mattes,
             self.beauty,
-            self.evaluator.light_sum.files,
+            self.evaluator.beauty_inputs,
             stages,
         )
 
@@ -117,7 +117,7 @@ class ChainTest(FolderTest):
             ByteCache(1 << 28),
             self.evaluator.mattes,
             lambda request: made,
-            self.evaluator.light_sum.files,
+            self.evaluator.beauty_inputs,
             (neutral, neutral),
         )
         self.assertIs(pipeline.picture(2, self.make_request(WHOLE)), made)

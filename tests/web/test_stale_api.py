@@ -56,8 +56,9 @@ class StaleApiTest(ApiTest):
     def test_a_home_with_broken_rows_starts_and_says_so(self) -> None:
         self.app.extensions[APP_CONTEXT].close()
         with sqlite3.connect(self.settings.database) as database:
+            database.execute("INSERT INTO shot (id, name, status, created) VALUES (2, 'b', 'active', 0)")
             database.execute(
-                "INSERT INTO shot (name, status, sources, render, created) VALUES ('b', 'active', 'x', 'y', 0)"
+                "INSERT INTO render (shot_id, position, name, sources, document) VALUES (2, 0, '', 'x', 'y')"
             )
             database.execute("UPDATE variant SET document = '{half' WHERE id = ?", (self.variant,))
         database.close()

@@ -332,6 +332,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/renders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to read a further render of a shot, for layers of its plates. */
+        post: operations["shots_add_render_shots__int_shot_id__renders_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/renders/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Begin to read a newer render in place of a further one of a shot. */
+        put: operations["shots_take_over_further_render_shots__int_shot_id__renders__string_name__put"];
+        post?: never;
+        /** Remove a further render of a shot; its files stay, and layers that show it are unresolved. */
+        delete: operations["shots_remove_render_shots__int_shot_id__renders__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/variants": {
         parameters: {
             query?: never;
@@ -1265,6 +1300,63 @@ export interface components {
             ];
         };
         /**
+         * CgLayer
+         * @description The CG: the picture of the stations before.
+         */
+        CgLayer: {
+            /**
+             * Clean Colour
+             * @default null
+             */
+            clean_colour: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            edges?: components["schemas"]["Edges"];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cg";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Operator
+             * @default over
+             * @enum {string}
+             */
+            operator: "over" | "under" | "add" | "multiply" | "screen" | "hold_out" | "depth";
+        };
+        /**
          * ChannelMatte
          * @description A channel of a pass, from 0 at `low` to 1 at `high`.
          */
@@ -1925,6 +2017,22 @@ export interface components {
             on: boolean;
         };
         /**
+         * Edges
+         * @description What is done to alpha, colour following: grown (shrunk where negative), then softened. In pixels.
+         */
+        Edges: {
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+        };
+        /**
          * Edit
          * @description A JSON Patch made on revision `base`, and what it is called in the history.
          */
@@ -2157,6 +2265,19 @@ export interface components {
             sentence: string;
         };
         /**
+         * FurtherRender
+         * @description Files of a further render of a shot, and its name; that of the files by default.
+         */
+        FurtherRender: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Sources */
+            sources: string[];
+        };
+        /**
          * Glare
          * @description Along rays, one of them at `turn` degrees.
          */
@@ -2242,6 +2363,35 @@ export interface components {
              */
             tint: [
                 number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Gradient
+         * @description A linear gradient between two places in the picture, held outside; colours in the working space.
+         */
+        Gradient: {
+            /** Colours */
+            colours: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /** From */
+            from: [
+                number,
+                number
+            ];
+            /** To */
+            to: [
                 number,
                 number
             ];
@@ -3220,6 +3370,120 @@ export interface components {
             not_finite: number;
         };
         /**
+         * PictureLayer
+         * @description A picture, a sequence or a video.
+         *
+         *     `space` None: as its file says. `alpha` None: associated, in PNG files unassociated. `fit`: centred; then it is
+         *     scaled (negative mirrors), turned counter-clockwise as seen, and moved by pixels. `first_frame`: its frame at the
+         *     first of the shot, None for its own first; `frame_rate` None: as its file says, else the shot's.
+         */
+        PictureLayer: {
+            /**
+             * After End
+             * @default hold
+             * @enum {string}
+             */
+            after_end: "hold" | "loop" | "none";
+            /**
+             * Alpha
+             * @default null
+             */
+            alpha: ("associated" | "unassociated" | "none") | null;
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            /**
+             * Distance
+             * @default null
+             */
+            distance: number | null;
+            /**
+             * First Frame
+             * @default null
+             */
+            first_frame: number | null;
+            /**
+             * Fit
+             * @default fill
+             * @enum {string}
+             */
+            fit: "fill" | "fit" | "stretch" | "actual";
+            /**
+             * Frame Rate
+             * @default null
+             */
+            frame_rate: number | null;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "picture";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number
+            ];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Operator
+             * @default over
+             * @enum {string}
+             */
+            operator: "over" | "under" | "add" | "multiply" | "screen" | "hold_out" | "depth";
+            /** Path */
+            path: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number | [
+                number,
+                number
+            ];
+            /**
+             * Space
+             * @default null
+             */
+            space: string | null;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * PictureRequest
          * @description A picture. `live`: the fast one, of this viewer only the newest. `against`: its difference from another.
          */
@@ -3271,6 +3535,17 @@ export interface components {
              * @default
              */
             viewer: string;
+        };
+        /**
+         * Plate
+         * @description Layers from back to front; without an entry for it, the CG is on top.
+         */
+        Plate: {
+            /**
+             * Layers
+             * @default []
+             */
+            layers: (components["schemas"]["CgLayer"] | components["schemas"]["PictureLayer"] | components["schemas"]["SolidLayer"] | components["schemas"]["ShadowLayer"] | components["schemas"]["ReflectionLayer"] | components["schemas"]["RenderLayer"])[];
         };
         /**
          * PointRequest
@@ -3663,6 +3938,60 @@ export interface components {
             value: number;
         };
         /**
+         * ReflectionLayer
+         * @description A reflection pass of the render, added to what is beneath.
+         */
+        ReflectionLayer: {
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reflection";
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Operator
+             * @default add
+             * @enum {string}
+             */
+            operator: "over" | "under" | "add" | "multiply" | "screen" | "hold_out" | "depth";
+            /** Pass */
+            pass: string;
+        };
+        /**
          * Region
          * @description Columns and rows of the displayed picture.
          */
@@ -3751,6 +4080,89 @@ export interface components {
              * @default
              */
             stamp: string;
+        };
+        /**
+         * RenderLayer
+         * @description A further render of the shot. Lights have the levels of Balance by their names; those of `lights` their own.
+         */
+        RenderLayer: {
+            /**
+             * Clean Colour
+             * @default null
+             */
+            clean_colour: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            edges?: components["schemas"]["Edges"];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "render";
+            /** Lights */
+            lights?: {
+                [key: string]: components["schemas"]["Level"];
+            };
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Operator
+             * @default over
+             * @enum {string}
+             */
+            operator: "over" | "under" | "add" | "multiply" | "screen" | "hold_out" | "depth";
+            /** Render */
+            render: string;
+        };
+        /**
+         * RenderName
+         * @description A further render of a shot. `matches`: whether its sum is its beauty; None where it has no recipe.
+         */
+        RenderName: {
+            /** Frames */
+            frames: number;
+            /** Has Depth */
+            has_depth: boolean;
+            /** Lights */
+            lights: string[];
+            /** Matches */
+            matches: boolean | null;
+            /** Name */
+            name: string;
+            /** Passes */
+            passes: number;
+            /** Sources */
+            sources: string[];
         };
         /**
          * RenderPass
@@ -4006,6 +4418,84 @@ export interface components {
             station: string;
         };
         /**
+         * ShadowLayer
+         * @description A shadow pass of the render: it takes light from what is beneath. Corrections act on the share that it takes.
+         */
+        ShadowLayer: {
+            /**
+             * Colour
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            /**
+             * Holds
+             * @default light
+             * @enum {string}
+             */
+            holds: "light" | "dark" | "alpha";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shadow";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Operator
+             * @default over
+             * @enum {string}
+             */
+            operator: "over" | "under" | "add" | "multiply" | "screen" | "hold_out" | "depth";
+            /** Pass */
+            pass: string;
+            /**
+             * Soft Px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * ShapeMatte
          * @description A drawn outline, closed. `keys`: points by frame, linear between them, in place of `points`.
          *
@@ -4244,7 +4734,7 @@ export interface components {
         };
         /**
          * ShotOut
-         * @description A shot with its render and variants.
+         * @description A shot with its first render, the names of further ones, and its variants.
          */
         ShotOut: {
             /** Components */
@@ -4256,8 +4746,77 @@ export interface components {
             /** Name */
             name: string;
             render: components["schemas"]["Render"];
+            /** Renders */
+            renders: components["schemas"]["RenderName"][];
             /** Variants */
             variants: components["schemas"]["VariantLabel"][];
+        };
+        /**
+         * SolidLayer
+         * @description A colour of the working space everywhere, or a gradient.
+         */
+        SolidLayer: {
+            /**
+             * Colour
+             * @default [
+             *       0.18,
+             *       0.18,
+             *       0.18
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
+            /**
+             * Distance
+             * @default null
+             */
+            distance: number | null;
+            /** @default null */
+            gradient: components["schemas"]["Gradient"] | null;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "solid";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Operator
+             * @default over
+             * @enum {string}
+             */
+            operator: "over" | "under" | "add" | "multiply" | "screen" | "hold_out" | "depth";
         };
         /**
          * SourceChoice
@@ -4748,6 +5307,7 @@ export interface components {
             mattes?: {
                 [key: string]: components["schemas"]["ObjectMatte"] | components["schemas"]["IdMatte"] | components["schemas"]["ChannelMatte"] | components["schemas"]["DepthMatte"] | components["schemas"]["PositionMatte"] | components["schemas"]["NormalMatte"] | components["schemas"]["LuminanceMatte"] | components["schemas"]["HueMatte"] | components["schemas"]["ShapeMatte"] | components["schemas"]["EllipseMatte"] | components["schemas"]["JoinMatte"];
             };
+            plate?: components["schemas"]["Plate"];
             /**
              * Recipe
              * @default null
@@ -5734,6 +6294,100 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_add_render_shots__int_shot_id__renders_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FurtherRender"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_take_over_further_render_shots__int_shot_id__renders__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRender"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shots_remove_render_shots__int_shot_id__renders__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

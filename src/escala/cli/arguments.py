@@ -49,6 +49,14 @@ def variable(text: str) -> tuple[str, str]:
     return name, value
 
 
+def render_and_source(text: str) -> Pair:
+    """`NAME=SOURCE`."""
+    name, mark, source = text.partition("=")
+    if not mark or not name or not source:
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=SOURCE, as in ropes=ropes.####.exr")
+    return name, source
+
+
 def name_and_tint(text: str) -> Pair:
     """`NAME=R,G,B`."""
     name, mark, value = text.rpartition("=")

@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from .arguments import add_fit
+from .arguments import add_fit, render_and_source
 
 
 def add_commands(commands: Any) -> None:
@@ -13,6 +13,10 @@ def add_commands(commands: Any) -> None:
     check.add_argument("document", type=Path, metavar="FILE.json")
     check.add_argument("source", nargs="*", metavar="SOURCE", help="render to check it against")
     check.add_argument("--json", action="store_true", help="print JSON")
+    check.add_argument(
+        "--render", action="append", default=[], type=render_and_source, metavar="NAME=SOURCE", dest="renders",
+        help="a further render that layers of the plate show",
+    )  # fmt: skip
     add_fit(check)
     check.set_defaults(run=run_check)
 
@@ -27,7 +31,7 @@ def run_check(options: argparse.Namespace) -> None:
     from escala.model.strict_json import to_json
 
     from .guard import decoder
-    from .rendering import read_variant
+    from .rendering import further_renders, read_variant
 
     variant = read_variant(options.document)
     waiting = []
@@ -35,7 +39,8 @@ def run_check(options: argparse.Namespace) -> None:
         with opened_render(options.source, options.fit, decoder()) as (evaluator_pool, render):
             read = evaluator_pool.interpretation_of(SHOT, render, variant)
             evaluator = evaluator_pool.engine_for(SHOT, render)
-            waiting = evaluator_pool.evaluate(lambda: waiting_names(read, variant, evaluator), LONG)
+            renders = further_renders(evaluator_pool, render, options.renders)
+            waiting = evaluator_pool.evaluate(lambda: waiting_names(read, variant, evaluator, renders), LONG)
     missing = missing_files(variant)
     if options.json:
         facts = {"kind": "variant", "waiting": [asdict(found) for found in waiting], "missing_files": missing}

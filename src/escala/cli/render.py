@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from .arguments import add_fit, frame_range, name_and_stops, name_and_tint, variable
+from .arguments import add_fit, frame_range, name_and_stops, name_and_tint, render_and_source, variable
 
 _COLOUR = {
     "--input-space": "colour space of the source; default: by file metadata",
@@ -35,6 +35,8 @@ def add_commands(commands: Any) -> None:
     add("--context", action="append", default=[], type=variable, metavar="NAME=VALUE", help="config context variable")
     add("--cdl", type=Path, metavar="FILE", help="CDL to add at Finish: .cdl, .cc or .ccc")
     add("--lut", type=Path, metavar="FILE", help="LUT file to add at Finish")
+    add("--render", action="append", default=[], type=render_and_source, metavar="NAME=SOURCE", dest="renders",
+        help="a further render that layers of the plate show")  # fmt: skip
     add("--station", default="display", metavar="NAME", help="station of the path to export")
     add("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; default: all")
     add("--bits", type=int, choices=(8, 16), default=16, help="bits per channel of PNG and TIFF")

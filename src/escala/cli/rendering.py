@@ -2,6 +2,7 @@
 
 import argparse
 import sys
+from collections.abc import Collection, Sequence
 from dataclasses import fields
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from escala.engine.balance.plan import what_is_approximate
 from escala.engine.checking import missing_files, waiting_names
 from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.evaluator_pool import EvaluatorPool
+from escala.engine.plate.further import check_further
 from escala.engine.worker import LONG
 from escala.model.finish import Finish
 from escala.model.render import Render
@@ -33,13 +35,15 @@ def render_frames(options: argparse.Namespace) -> None:
         base = read_variant(options.variant) if options.variant else Variant()
         given = Adjustments(**{field.name: getattr(options, field.name) for field in fields(Adjustments)})
         variant = adjusted(evaluator_pool.interpretation_of(SHOT, render, base), base, given)
-        report_unresolved(evaluator_pool, render, variant)
+        report_unresolved(evaluator_pool, render, variant, {name for name, _ in options.renders})
         read = evaluator_pool.interpretation_of(SHOT, render, variant)
         for sentence in what_is_approximate(read, variant, resolve_colour(read, variant).working):
             print(f"escala: {sentence}", file=sys.stderr)
+        further = further_renders(evaluator_pool, render, options.renders)
         pixel_type = "float" if options.float else "half"
         file = Delivery(options.out, options.space, as_view, pixel_type, options.bits, options.station)
-        order = Order(SHOT, render, variant, tuple(frames_of(render, options.frames)), file, evaluator_pool.place)
+        frames = tuple(frames_of(render, options.frames))
+        order = Order(SHOT, render, variant, frames, file, evaluator_pool.place, further)
         for _ in deliver_frames(evaluator_pool, order):
             evaluator_pool.trim()
 
@@ -56,10 +60,28 @@ def read_variant(path: Path) -> Variant:
         raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
 
 
-def report_unresolved(evaluator_pool: EvaluatorPool, render: Render, variant: Variant) -> None:
-    """A line on stderr for all that a variant names and a render, or the disk, does not have."""
+def further_renders(
+    evaluator_pool: EvaluatorPool, render: Render, wanted: Sequence[tuple[str, str]]
+) -> dict[str, Render]:
+    """Further renders by name. Raises `BadSource` for one of another size, or a name that is given twice."""
+    found: dict[str, Render] = {}
+    for name, source in wanted:
+        if name in found:
+            raise BadSource(f"--render names {name} twice")
+        found[name], _ = evaluator_pool.read([source])
+        check_further(render, found[name])
+    return found
+
+
+def report_unresolved(
+    evaluator_pool: EvaluatorPool, render: Render, variant: Variant, renders: Collection[str] = ()
+) -> None:
+    """A line on stderr for all that a variant names and a render, or the disk, does not have.
+
+    `renders`: the names of further renders.
+    """
     read, evaluator = evaluator_pool.interpretation_of(SHOT, render, variant), evaluator_pool.engine_for(SHOT, render)
-    waiting = evaluator_pool.evaluate(lambda: waiting_names(read, variant, evaluator), LONG)
+    waiting = evaluator_pool.evaluate(lambda: waiting_names(read, variant, evaluator, renders), LONG)
     for found in waiting:
         print(f"escala: {found.place} is unresolved: {render.name} has no {found.name}", file=sys.stderr)
     for path in missing_files(variant.model_copy(update={"finish": Finish()})):

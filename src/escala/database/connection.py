@@ -125,7 +125,7 @@ def _clear_unfinished(connection: Connection) -> None:
     names = inspect(connection).get_table_names()
     if any(connection.scalar(text(f'SELECT count(*) FROM "{name}"')) for name in names):
         raise RecordBroken("the database holds tables that Escala did not make: choose another home")
-    for name in sorted(names, key=lambda name: name not in ("revision", "delivery", "variant")):
+    for name in sorted(names, key=lambda name: name not in ("revision", "delivery", "variant", "render")):
         connection.execute(text(f'DROP TABLE "{name}"'))
 
 

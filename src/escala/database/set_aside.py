@@ -34,7 +34,8 @@ class _Columns:
 
 
 _CHECKED = (
-    _Columns("shot", "id", ("sources", "render"), "sources = '[]', render = '{}'"),
+    _Columns("shot", "id", ("sources", "render"), "sources = '[]', render = '{}'"),  # until schema 0009
+    _Columns("render", "id", ("sources", "document"), "sources = '[]', document = '{}'"),
     _Columns("variant", "id", ("document",), "document = '{}'"),
     _Columns("revision", "id", ("patch", "inverse"), "patch = 'null', inverse = 'null'"),
     _Columns("delivery", "id", ("wanted",)),
@@ -85,18 +86,19 @@ def has_broken_rows(connection: Connection) -> bool:
 
 
 def _broken_rows(connection: Connection) -> Iterator[tuple[_Columns, Sequence[RowMapping]]]:
-    there = set(inspect(connection).get_table_names())
+    inspector = inspect(connection)
+    there = set(inspector.get_table_names())
     for checked in _CHECKED:
-        if checked.table in there:
+        columns = {column["name"] for column in inspector.get_columns(checked.table)} if checked.table in there else ()
+        if set(checked.json) <= set(columns):
             broken = " OR ".join(f"NOT json_valid({column})" for column in checked.json)
             yield checked, connection.execute(text(f"SELECT * FROM {checked.table} WHERE {broken}")).mappings().all()
 
 
 def set_aside_sentences(connection: Connection) -> list[str]:
-    """What was set aside, for people: the newest first. A shot that cannot be read says so itself."""
-    rows = connection.execute(
-        text("""SELECT "table", "row", reason FROM set_aside WHERE "table" <> 'shot' ORDER BY id DESC LIMIT 50""")
-    ).all()
+    """What was set aside, for people: the newest first. A shot or render that cannot be read says so itself."""
+    chosen = """SELECT "table", "row", reason FROM set_aside WHERE "table" NOT IN ('shot', 'render')"""
+    rows = connection.execute(text(f"{chosen} ORDER BY id DESC LIMIT 50")).all()
     return [
         f"{_WORDS.get(table, table)} {row} could not be read and was set aside: {reason}."
         for table, row, reason in rows
@@ -104,6 +106,6 @@ def set_aside_sentences(connection: Connection) -> list[str]:
 
 
 _WORDS = {
-    "shot": "Shot", "variant": "Variant", "revision": "Revision", "delivery": "Delivery", "preset": "Preset",
-    "naming_rule": "Naming rule",
+    "shot": "Shot", "render": "Render", "variant": "Variant", "revision": "Revision", "delivery": "Delivery",
+    "preset": "Preset", "naming_rule": "Naming rule",
 }  # fmt: skip

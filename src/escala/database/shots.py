@@ -14,7 +14,7 @@ from escala.media.path_safety import printable
 from escala.model.render import Render
 from escala.model.variant import Variant
 
-from .tables import RevisionRow, ShotRow, VariantRow
+from .tables import RenderRow, RevisionRow, ShotRow, VariantRow
 
 FIRST_VARIANT = "Variant 1"
 
@@ -87,11 +87,41 @@ def find_variant(session: Session, variant_id: int) -> VariantRow:
 
 def add_shot(session: Session, render: Render, sources: Sequence[str]) -> ShotRow:
     """A shot of a render, with a first variant in which nothing is changed."""
-    shot = ShotRow(name=render.name, sources=list(sources), render=render.as_json())
+    shot = ShotRow(name=render.name)
+    shot.renders.append(RenderRow(sources=list(sources), document=render.as_json()))
     shot.variants.append(VariantRow(name=FIRST_VARIANT, document=Variant().model_dump(mode="json")))
     session.add(shot)
     session.flush()
     return shot
+
+
+def find_render(shot: ShotRow, name: str = "") -> RenderRow:
+    """A render of a shot, the first by default. Raises `NotFound`."""
+    found = next((row for row in shot.renders if row.name == name), None)
+    if found is None:
+        raise NotFound(f"{shot.name} has no render {name!r}: it may have been removed")
+    return found
+
+
+def add_render(session: Session, shot: ShotRow, name: str, render: Render, sources: Sequence[str]) -> RenderRow:
+    """A further render of a shot; its name is made distinct by a number where the shot has one of that name."""
+    taken, number, chosen = {row.name for row in shot.renders}, 2, name
+    while chosen in taken:
+        chosen, number = f"{name} {number}", number + 1
+    position = max(row.position for row in shot.renders) + 1
+    row = RenderRow(position=position, name=chosen, sources=list(sources), document=render.as_json())
+    shot.renders.append(row)
+    session.flush()
+    return row
+
+
+def remove_render(session: Session, shot: ShotRow, name: str) -> None:
+    """Remove a further render of a shot; layers that show it are unresolved from now on. Raises `NotFound`."""
+    row = find_render(shot, name)
+    if row.position == 0:
+        raise NotFound(f"the first render of {shot.name} cannot be removed: delete the shot")
+    shot.renders.remove(row)
+    session.flush()
 
 
 def add_variant(session: Session, shot: ShotRow, name: str, document: Variant) -> VariantRow:
@@ -135,10 +165,10 @@ def read_document(document: Any, what: str) -> Variant:
         raise BrokenDocument(f"The stored document of {what} cannot be read: {_first_fault(error)}.") from error
 
 
-def shot_render(shot: ShotRow) -> Render:
-    """The render document of a shot. Raises `BrokenDocument`."""
+def shot_render(shot: ShotRow, name: str = "") -> Render:
+    """The document of a render of a shot, the first by default. Raises `BrokenDocument`, `NotFound`."""
     try:
-        return Render.model_validate(shot.render)
+        return Render.model_validate(find_render(shot, name).document)
     except ValidationError as error:
         raise BrokenDocument(f"The stored render of {shot.name!r} cannot be read: {_first_fault(error)}.") from error
 

@@ -51,7 +51,7 @@ _NEVER_AGAIN = {"sqlite_autoincrement": True}
 
 
 class ShotRow(Base):
-    """A shot with its render, as a document. `status`: "active", "archived", or until the next start "deleted"."""
+    """A shot. `status`: "active", "archived", or until the next start "deleted"."""
 
     __tablename__ = "shot"
     __table_args__ = _NEVER_AGAIN
@@ -59,9 +59,10 @@ class ShotRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     status: Mapped[str] = mapped_column(default="active")
-    sources: Mapped[list[Any]]
-    render: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+    renders: Mapped[list["RenderRow"]] = relationship(
+        back_populates="shot", cascade="all, delete-orphan", passive_deletes=True, order_by="RenderRow.position"
+    )
     variants: Mapped[list["VariantRow"]] = relationship(
         back_populates="shot",
         cascade="all, delete-orphan",
@@ -69,6 +70,21 @@ class ShotRow(Base):
         order_by="VariantRow.id",
         primaryjoin="and_(VariantRow.shot_id == ShotRow.id, VariantRow.deleted == False)",
     )
+
+
+class RenderRow(Base):
+    """A render of a shot, as a document, and what it was opened from. `position` 0: the first; it has no name."""
+
+    __tablename__ = "render"
+    __table_args__ = (UniqueConstraint("shot_id", "name"), _NEVER_AGAIN)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int] = mapped_column(default=0)
+    name: Mapped[str] = mapped_column(default="")
+    sources: Mapped[list[Any]]
+    document: Mapped[dict[str, Any]]
+    shot: Mapped[ShotRow] = relationship(back_populates="renders")
 
 
 class VariantRow(Base):

@@ -1,9 +1,9 @@
 """Frames of a variant written to files, one after another in this process or each in any other."""
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
 from pathlib import Path
 
@@ -25,7 +25,8 @@ _AHEAD = 2
 class Order:
     """Frames of a variant to be written; `file` says what each holds, its name becomes that of each frame.
 
-    It can be pickled: another process writes the same bits. `store`: where decoded frames are kept.
+    It can be pickled: another process writes the same bits. `store`: where decoded frames are kept. `further`: the
+    further renders of the shot by name.
     """
 
     shot: int
@@ -34,6 +35,7 @@ class Order:
     frames: tuple[int, ...]
     file: Delivery
     store: StorePlace
+    further: Mapping[str, Render] = field(default_factory=dict)
 
     def path_of(self, number: int) -> Path:
         """The file of a frame."""
@@ -61,7 +63,15 @@ def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
 def deliver_frames(evaluator_pool: EvaluatorPool, order: Order, progress: Progress = no_progress) -> Iterator[Path]:
     """Write the frames in order; each file as it is there, whole. The next frames are read while one is written."""
     reads = [
-        partial(evaluator_pool.open, order.shot, order.render, order.variant, number, is_cacheable=False)
+        partial(
+            evaluator_pool.open,
+            order.shot,
+            order.render,
+            order.variant,
+            number,
+            is_cacheable=False,
+            further=order.further,
+        )
         for number in order.frames
     ]
     with closing(read_ahead(reads, _AHEAD)) as opened:
@@ -75,7 +85,9 @@ def deliver_frames(evaluator_pool: EvaluatorPool, order: Order, progress: Progre
 def deliver_frame(order: Order, number: int, progress: Progress = no_progress) -> Path:
     """Write one frame of an order in a process that does nothing else. Returns its file. Raises as `write_frame`."""
     evaluator_pool = _own_pool(order.store)
-    opened = evaluator_pool.open(order.shot, order.render, order.variant, number, is_cacheable=False)
+    opened = evaluator_pool.open(
+        order.shot, order.render, order.variant, number, is_cacheable=False, further=order.further
+    )
     evaluator_pool.evaluate(partial(_deliver, opened, order, number, progress), LONG)
     return order.path_of(number)
 

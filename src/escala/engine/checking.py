@@ -1,8 +1,10 @@
 """A document looked over before it is used: what waits for a render that has it, and which files are not there."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
 
+from escala.media.clips import is_clip
 from escala.media.configs import is_builtin
 from escala.model.entries import pointer_step
 from escala.model.render import Render
@@ -13,6 +15,7 @@ from .balance.plan import render_components, waiting_levels
 from .depth.reading import waiting_passes
 from .evaluator import Evaluator
 from .mattes.mattes import absent_in
+from .plate.layers import waiting_layers
 from .surface.labels import uv_pass_of
 
 _TABLES = {"light": "lights", "component": "components", "cell": "cells"}
@@ -26,8 +29,13 @@ class Unresolved:
     name: str
 
 
-def waiting_names(render: Render, variant: Variant, evaluator: Evaluator) -> list[Unresolved]:
-    """What of a variant changes nothing on a render, as that has no such light, component, cell, pass or object."""
+def waiting_names(
+    render: Render, variant: Variant, evaluator: Evaluator, further: Collection[str] = ()
+) -> list[Unresolved]:
+    """What of a variant changes nothing on a render, as that has no such light, component, cell, pass or object.
+
+    `further`: the names of the further renders of the shot.
+    """
     levels = [
         Unresolved(f"balance/{_TABLES[axis]}/{pointer_step(name)}", name)
         for axis, name in waiting_levels(render, variant)
@@ -56,7 +64,11 @@ def waiting_names(render: Render, variant: Variant, evaluator: Evaluator) -> lis
         if c.of is not None and not any(terms_of(recipe, c.of) for recipe in recipes)
     ]
     passes = [Unresolved(place, name) for place, name in waiting_passes(render, variant, evaluator.frame.passes)]
-    return [*levels, *mattes, *surfaces, *labels, *parts, *passes]
+    layers = [
+        Unresolved(f"plate/layers/{pointer_step(layer.id)}/{field}", name)
+        for layer, field, name in waiting_layers(variant, evaluator.frame.passes, further)
+    ]
+    return [*levels, *mattes, *surfaces, *labels, *parts, *passes, *layers]
 
 
 def missing_files(variant: Variant) -> list[str]:
@@ -64,4 +76,5 @@ def missing_files(variant: Variant) -> list[str]:
     named = [] if is_builtin(variant.colour.config) else [variant.colour.config]
     named += [c.path for c in variant.corrections if c.kind == "lut"]
     named += variant.pictures
-    return [path for path in dict.fromkeys(named) if not Path(path).is_file()]
+    layers = set(variant.plate.pictures)
+    return [p for p in dict.fromkeys(named) if not (is_clip(p) if p in layers else Path(p).is_file())]

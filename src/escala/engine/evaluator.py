@@ -1,6 +1,7 @@
 """A frame of a render as it is read, evaluated along the path at any viewport."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -20,8 +21,8 @@ from .beauty.terms import Terms
 from .cache import ByteCache
 from .colour.pipeline import ColourPipeline, resolve_colour
 from .depth.reading import RenderDepth
-from .frame_context import FrameContext
-from .images import FindImage, no_images
+from .frame_context import FindRender, FrameContext, no_renders
+from .images import NO_IMAGES, Images
 from .keys import CacheKeys
 from .mattes.mattes import Mattes
 from .pipeline import Picture, Pipeline
@@ -39,7 +40,8 @@ class Evaluator:
     """Evaluates variants on one decoded frame of a render.
 
     `roots`: where colour configs may read their tables. `number`: that of the frame, the first by default; what moves
-    over time is as it is then. `find_image`: looks up the decoded images that a variant names.
+    over time is as it is then. `images`: the decoded images that a variant names; `find_render`: looks up further
+    renders of the shot.
     """
 
     def __init__(
@@ -49,7 +51,8 @@ class Evaluator:
         cache: ByteCache,
         roots: Roots = EVERYWHERE,
         number: int | None = None,
-        find_image: FindImage = no_images,
+        images: Images = NO_IMAGES,
+        find_render: FindRender = no_renders,
     ) -> None:
         self.number = render.first_frame if number is None else number
         self.roots = roots
@@ -59,11 +62,12 @@ class Evaluator:
         self.keys = CacheKeys(render, frame)
         self.terms = Terms(self.keys, cache)
         self.mattes = Mattes(self.terms)
-        self.find_image = find_image
+        self.images = images
+        self.find_render = find_render
         self.depth = RenderDepth(self.mattes)
-        self.frame_context = FrameContext(self.mattes, self.depth, find_image)
-        self.light_sum = LightSum(self.terms, self.mattes, Surfaces(self.terms, self.mattes, find_image))
-        self.pipeline = Pipeline(self.keys, cache, self.frame_context, self._beauty, self.light_sum.files, STAGES)
+        self.frame_context = FrameContext(self.mattes, self.depth, images, find_render, self.frame_offset)
+        self.light_sum = LightSum(self.terms, self.mattes, Surfaces(self.terms, self.mattes, images))
+        self.pipeline = Pipeline(self.keys, cache, self.frame_context, self.beauty, self.beauty_inputs, STAGES)
         self._colouring: tuple[ColourChoice, DisplayChoice, ColourPipeline] | None = None
 
     def colour_pipeline(self, variant: Variant) -> ColourPipeline:
@@ -74,6 +78,11 @@ class Evaluator:
             kept = choice, variant.display, resolve_colour(self.render, variant, self.roots)
             self._colouring = kept
         return kept[2]
+
+    @property
+    def frame_offset(self) -> int:
+        """Frames since the first of the render; 0 for a still."""
+        return self.number - self.render.first_frame if len(self.render.frames) > 1 else 0
 
     def _time(self, variant: Variant) -> Time:
         return Time(self.number, variant.source.frame_rate or self.render.frame_rate)
@@ -164,5 +173,10 @@ class Evaluator:
         key = self.keys.for_pixels("pass", name, viewport, exact)
         return self.cache.get(key, lambda: sample_pass(self.frame, name, viewport, exact))
 
-    def _beauty(self, request: EvaluationRequest) -> Picture:
+    def beauty_inputs(self, request: EvaluationRequest) -> tuple[Any, ...]:
+        """All that the beauty is made of beside the passes: the parts of the document before it, and outside files."""
+        return request.variant.up_to_beauty, self.light_sum.files(request)
+
+    def beauty(self, request: EvaluationRequest) -> Picture:
+        """The sum of the levelled passes, with the residual and the render's alpha."""
         return Picture(self.light_sum.sum(request, with_residual=True), lambda: self.alpha(request))

@@ -1,26 +1,32 @@
 """The evaluator pool: evaluators of frames, the thread that evaluates, what is cached, and the bounds of all of it."""
 
 import threading
+import weakref
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
-from functools import cached_property
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property, partial
 from pathlib import Path
+from types import MappingProxyType
 from typing import TypeVar
 
 import psutil
 
 from escala.core.errors import BadSource
+from escala.media.clips import open_clip
 from escala.media.intake import Decoder, import_frame
 from escala.media.path_safety import EVERYWHERE, Roots
 from escala.media.sources import SourceFile
 from escala.media.store import StoredFrame, trim_store
+from escala.model.plate import RenderLayer
 from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .cache import ByteCache
 from .evaluator import Evaluator
 from .images import ImagePool, OutsideImage, image_sources
+from .plate.clips import layer_sources, shot_rate
+from .plate.further import frame_of_further
 from .progress import Progress, no_progress
 from .source.intake import frame_files, read_render, render_of_frame, time_of
 from .source.reading import cached_reading, interpretation_key, interpretation_of, interpreted_evaluator
@@ -30,6 +36,9 @@ from .worker import LONG, PREVIEW, SMALL, EvaluationThread
 _DOORS, _MOST_ENGINES, _MAX_INTERPRETATIONS = 64, 24, 4
 _MOST_RESIDENT = 1280 * 2**20
 Result = TypeVar("Result")
+# A shot by its number, or a further render of it by both.
+ShotKey = int | tuple[int, str]
+NO_RENDERS: Mapping[str, Render] = MappingProxyType({})
 
 
 @dataclass(frozen=True)
@@ -81,11 +90,13 @@ class OpenedFrame:
 
     `interpret` gives the evaluator of the frame as the variant interprets it. Call it in a job of the evaluation
     thread: an interpretation that is not cached is worked out within that job. `known`: the cached one, else None.
+    `further`: the evaluators of further renders that the variant's plate shows; they stay, too.
     """
 
     interpret: Callable[[], Evaluator]
     known: Evaluator | None
     images: tuple[OutsideImage, ...]
+    further: tuple[Evaluator, ...] = ()
 
 
 class EvaluatorPool:
@@ -103,8 +114,10 @@ class EvaluatorPool:
         self.decoder = decoder
         self.cache = ByteCache()
         self.thread = EvaluationThread()
-        self.images = ImagePool(self._decoded_image)
-        self._engines: OrderedDict[tuple[int, int], _Kept] = OrderedDict()
+        self.images = ImagePool(self._decoded_image, lambda path: open_clip(path, self.roots))
+        self._engines: OrderedDict[tuple[ShotKey, int], _Kept] = OrderedDict()
+        # By shot, frame of the first render, and name of the further one.
+        self._further: weakref.WeakValueDictionary[tuple[int, int, str], Evaluator] = weakref.WeakValueDictionary()
         # One door for each of many shots and frames: what shares one only waits a little longer.
         self._doors = [threading.Lock() for _ in range(_DOORS)]
         self._lock = threading.Lock()
@@ -134,7 +147,9 @@ class EvaluatorPool:
             if priority != PREVIEW:
                 self._relieve()
 
-    def engine_for(self, shot: int, render: Render, frame: int | None = None, is_cacheable: bool = True) -> Evaluator:
+    def engine_for(
+        self, shot: ShotKey, render: Render, frame: int | None = None, is_cacheable: bool = True
+    ) -> Evaluator:
         """The evaluator of a frame, the first by default; decoded when needed. Raises `BadSource` for other frames.
 
         `is_cacheable`: whether it takes the place of the one unused for longest; exports pass through without.
@@ -148,7 +163,9 @@ class EvaluatorPool:
                 return kept.evaluator
             stored = self.stored(frame_files(render, number))
             read = render_of_frame(render, number, stored)
-            evaluator = Evaluator(read, stored, self.cache, self.roots, time_of(render, number), self.images.find)
+            find_render = partial(self._find_render, shot, number)
+            time = time_of(render, number)
+            evaluator = Evaluator(read, stored, self.cache, self.roots, time, self.images, find_render)
             self.cache.welcome(stored.folder.name)
             if is_cacheable:
                 with self._lock:
@@ -158,16 +175,54 @@ class EvaluatorPool:
         return evaluator
 
     def open(
-        self, shot: int, render: Render, variant: Variant, frame: int | None = None, is_cacheable: bool = True
+        self,
+        shot: int,
+        render: Render,
+        variant: Variant,
+        frame: int | None = None,
+        is_cacheable: bool = True,
+        further: Mapping[str, Render] = NO_RENDERS,
     ) -> OpenedFrame:
-        """Decode what a variant needs of a frame, in the calling thread: passes and images from outside."""
+        """Decode what a variant needs of a frame, in the calling thread: passes, and images from outside.
+
+        `further`: the further renders of the shot by name.
+        """
         evaluator = self.engine_for(shot, render, frame, is_cacheable)
         first = self.engine_for(shot, render) if variant.changes_interpretation else evaluator
-        images = tuple(self.images.prepare(image_sources(variant)))
         number = render.first_frame if frame is None else frame
+        for path in variant.plate.pictures:
+            self.images.prepare_clip(path)
+        layers = layer_sources(variant, self.images, evaluator.frame_offset, shot_rate(render, variant))
+        images = tuple(self.images.prepare((*image_sources(variant), *layers)))
+        others = self._open_further(shot, render, variant, number, is_cacheable, further)
         kept = self._kept(shot, number, render)
         which = _Which(first, evaluator, number, variant, kept if kept and kept.evaluator is evaluator else None)
-        return OpenedFrame(lambda: self._interpreted(which), which.known, images)
+        return OpenedFrame(lambda: self._interpreted(which), which.known, images, others)
+
+    def _open_further(
+        self,
+        shot: int,
+        render: Render,
+        variant: Variant,
+        number: int,
+        is_cacheable: bool,
+        further: Mapping[str, Render],
+    ) -> tuple[Evaluator, ...]:
+        """The evaluators of the further renders that a plate shows, at the same frame; a still is at every frame."""
+        opened = []
+        for name in dict.fromkeys(x.render for x in variant.plate.seen if isinstance(x, RenderLayer)):
+            other = further.get(name)
+            at = None if other is None else frame_of_further(render, other, number)
+            if other is None or at is None:
+                self._further.pop((shot, number, name), None)
+                continue
+            opened.append(self.engine_for((shot, name), other, at, is_cacheable))
+            self._further[shot, number, name] = opened[-1]
+        return tuple(opened)
+
+    def _find_render(self, shot: ShotKey, number: int, name: str) -> Evaluator | None:
+        """The evaluator of a further render as it was opened last, beside a frame of the first."""
+        return None if isinstance(shot, tuple) else self._further.get((shot, number, name))
 
     def engine_of_variant(
         self, shot: int, render: Render, variant: Variant, frame: int | None = None, client: str = ""
@@ -194,7 +249,7 @@ class EvaluatorPool:
             sources, self.store, progress, fit, self.roots, lambda work: self.evaluate(work, LONG), self.decoder
         )
 
-    def compare(self, shot: int, before: Render, after: Render, frame: StoredFrame) -> Changes:
+    def compare(self, shot: ShotKey, before: Render, after: Render, frame: StoredFrame) -> Changes:
         """What is new in a render that takes the place of a shot's."""
         kept = self._kept(shot, before.first_frame, before)
         newer = Evaluator(after, frame, self.cache, self.roots)
@@ -208,7 +263,11 @@ class EvaluatorPool:
     def forget(self, shot: int) -> None:
         """Let the evaluators of a shot go, and what is kept of those of its frames that no other shot shows."""
         with self._lock:
-            gone = {self._engines.pop(key).evaluator.frame.folder.name for key in list(self._engines) if key[0] == shot}
+            gone = {
+                self._engines.pop(key).evaluator.frame.folder.name
+                for key in list(self._engines)
+                if key[0] == shot or (isinstance(key[0], tuple) and key[0][0] == shot)
+            }
         for folder in gone - {frame.folder.name for frame in self._frames()}:
             self.cache.drop(folder)
 
@@ -216,9 +275,9 @@ class EvaluatorPool:
         """Keep the pass store within its limit; frames in use stay."""
         trim_store(self.store, self.store_limit)
 
-    def _decoded_image(self, path: str) -> StoredFrame:
+    def _decoded_image(self, file: SourceFile) -> StoredFrame:
         """An image from outside, decoded. Raises errors where it is missing, broken, or not below the roots."""
-        return self.stored((SourceFile(self.roots.readable(path)),))
+        return self.stored((replace(file, path=self.roots.readable(file.path)),))
 
     def _interpreted(self, which: _Which) -> Evaluator:
         """An evaluator as a variant interprets its frame, cached for each of the newest interpretations."""
@@ -231,7 +290,7 @@ class EvaluatorPool:
                 which.kept.interpreted.popitem(last=False)
         return made
 
-    def _kept(self, shot: int, number: int, render: Render) -> _Kept | None:
+    def _kept(self, shot: ShotKey, number: int, render: Render) -> _Kept | None:
         with self._lock:
             kept = self._engines.get((shot, number))
             if kept is not None:

@@ -1,7 +1,8 @@
 """Per-frame inputs of the stages after the beauty, beside the picture: mattes, depth, and images from outside."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from escala.core.lens.geometry import FramePart
 from escala.core.planes import Matte, Planes
@@ -9,10 +10,20 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .beauty.terms import Terms
-from .images import FindImage
+from .images import Images
 from .mattes.mattes import Mattes
 from .request import EvaluationRequest
 from .viewer.viewport import Viewport
+
+if TYPE_CHECKING:
+    from .evaluator import Evaluator
+
+# Looks up the evaluator of a further render of the shot, at the same frame; None where it has no such render or frame.
+FindRender = Callable[[str], "Evaluator | None"]
+
+
+def no_renders(name: str) -> None:
+    """Where a shot has one render."""
 
 
 class DepthInput(Protocol):
@@ -36,11 +47,13 @@ class DepthInput(Protocol):
 
 @dataclass(frozen=True)
 class FrameContext:
-    """What a stage may read beside its picture."""
+    """What a stage may read beside its picture. `frame_offset`: frames since the first of the shot."""
 
     mattes: Mattes
     depth: DepthInput
-    find_image: FindImage
+    images: Images
+    find_render: FindRender = no_renders
+    frame_offset: int = 0
 
     @property
     def terms(self) -> Terms:

@@ -6,18 +6,21 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 
 from escala.core.colour.file_colour import FileColour
 from escala.core.errors import BadSource, UnreadableFile
 from escala.core.planes import Matte, Planes, as_planes
+from escala.media.clips import Clip
+from escala.media.intake import DecodeFailed
+from escala.media.sources import SourceFile
 from escala.media.store import StoredFrame, StoredPass
 from escala.model.surface import Label
 from escala.model.variant import Variant
 
 from .keys import Key
-from .viewer.viewport import full_viewport, sample_pass
 
 # Decoded images that stay open; those that a request holds stay open besides.
 _MAX_OPEN = 64
@@ -27,13 +30,14 @@ _MAX_OPEN = 64
 class ImageSource:
     """Where an image comes from, and how it is interpreted.
 
-    `path`: its file. `space`: the colour space of its values; None: as the file declares. `alpha`: "associated" or
-    "unassociated"; None: associated in EXR files only.
+    `path`: its file, sequence, folder or video. `space`: the colour space of its values; None: as the file declares.
+    `alpha`: "associated" or "unassociated"; None: associated in EXR files only. `frame`: of a clip, its own number.
     """
 
     path: str
     space: str | None = None
     alpha: str | None = None
+    frame: int | None = None
 
     @property
     def is_associated(self) -> bool:
@@ -64,29 +68,64 @@ class OutsideImage:
         colours = [p for p in passes if len(p.channels) >= 3] or [p for p in passes if p.letters != ("A",)] or passes
         return next((p for p in colours if p.channels[0] in ("R", "r")), colours[0])
 
+    @property
+    def alpha_pass(self) -> StoredPass | None:
+        """The pass of its own that holds its alpha, where there is one."""
+        return next((p for p in self.frame.passes.values() if p is not self.colour_pass and p.letters == ("A",)), None)
+
+    @property
+    def has_alpha(self) -> bool:
+        """Whether it holds alpha at all."""
+        return self.alpha_pass is not None or len(self.colour_pass.channels) in (2, 4)
+
     def stored(self) -> tuple[Planes, Matte | None, FileColour]:
         """Colour, (3, H, W), and alpha as they are stored, and what the file says of its colour."""
-        chosen, raster = self.colour_pass, self.frame.header.raster
-        whole = full_viewport(0, 0, raster.width, raster.height)
-        planes = as_planes(sample_pass(self.frame, chosen.name, whole))
+        raster = self.frame.header.raster
+        colour, alpha = self._read(0, slice(0, raster.height), slice(0, raster.width))
+        return colour, alpha, self.colour_pass.colour
+
+    def stored_region(self, level: int, rows: slice, columns: slice) -> tuple[Planes, Matte | None]:
+        """Colour, (3, h, w), and alpha as they are stored, of a region of the displayed picture at a pyramid level."""
+        display, raster, step = self.frame.header.display, self.frame.header.raster, 1 << level
+        down, across = (display.y - raster.y) // step, (display.x - raster.x) // step
+        return self._read(
+            level, slice(rows.start + down, rows.stop + down), slice(columns.start + across, columns.stop + across)
+        )
+
+    def _read(self, level: int, rows: slice, columns: slice) -> tuple[Planes, Matte | None]:
+        planes = as_planes(self.frame.planes(self.colour_pass.name, level)[:, rows, columns])
         colour = planes[:3] if planes.shape[0] >= 3 else np.repeat(planes[:1], 3, axis=0)
-        beside = next((p for p in self.frame.passes.values() if p is not chosen and p.letters == ("A",)), None)
-        alpha = as_planes(sample_pass(self.frame, beside.name, whole))[0] if beside else None
-        if alpha is None and planes.shape[0] in (2, 4):
-            alpha = planes[-1]
-        return colour, alpha, chosen.colour
+        beside = self.alpha_pass
+        if beside is not None:
+            return colour, as_planes(self.frame.planes(beside.name, level)[0, rows, columns])
+        return colour, planes[-1] if planes.shape[0] in (2, 4) else None
 
 
-# Looks up a decoded image; None where its file is missing or unreadable, which leaves what names it unresolved.
-FindImage = Callable[[ImageSource], OutsideImage | None]
+class Images(Protocol):
+    """Decoded images from outside; no file is touched."""
+
+    def find(self, source: ImageSource) -> OutsideImage | None:
+        """An image as it was decoded last; None where its file is missing or unreadable."""
+
+    def find_clip(self, path: str) -> Clip | None:
+        """What a path of a layer named when it was looked up last; None likewise."""
 
 
-def no_images(source: ImageSource) -> None:
+class NoImages:
     """Where nothing is read from outside."""
+
+    def find(self, source: ImageSource) -> None:
+        """As `Images.find`."""
+
+    def find_clip(self, path: str) -> None:
+        """As `Images.find_clip`."""
+
+
+NO_IMAGES = NoImages()
 
 
 def image_sources(variant: Variant) -> tuple[ImageSource, ...]:
-    """The images that a variant shows: the chosen picture of each active label, and the dirt of the lens."""
+    """The images that a variant shows beside its plate: the chosen picture of each active label, dirt of the lens."""
     labels = [source for label in variant.labels if label.changes and (source := label_source(label))]
     dirt = variant.lens.dirt
     return (*labels, ImageSource(dirt.picture)) if dirt.changes and dirt.picture else tuple(labels)
@@ -98,17 +137,24 @@ def label_source(label: Label) -> ImageSource | None:
 
 
 class ImagePool:
-    """Decoded images by source. `decode`: decodes a file; called in the thread that prepares a request."""
+    """Decoded images by source.
 
-    def __init__(self, decode: Callable[[str], StoredFrame]) -> None:
+    `decode` decodes a file, `open_clip` finds out what a path of a layer names; both are called in the thread that
+    prepares a request.
+    """
+
+    def __init__(self, decode: Callable[[SourceFile], StoredFrame], open_clip: Callable[[str], Clip]) -> None:
         self._decode = decode
+        self._open_clip = open_clip
+        self._clips: OrderedDict[str, tuple[object, Clip]] = OrderedDict()
         self._open: weakref.WeakValueDictionary[ImageSource, OutsideImage] = weakref.WeakValueDictionary()
         self._recent: OrderedDict[ImageSource, OutsideImage] = OrderedDict()
         self._lock = threading.Lock()
 
     def load(self, source: ImageSource) -> OutsideImage:
         """A decoded image, read anew where its file changed. Raises errors where it is missing, broken or outside."""
-        frame = self._decode(source.path)
+        file = SourceFile(Path(source.path)) if source.frame is None else self.clip(source.path).source(source.frame)
+        frame = self._decode(file)
         with self._lock:
             image = self._open.get(source)
             if image is None or image.frame.folder != frame.folder:
@@ -125,13 +171,52 @@ class ImagePool:
         for source in dict.fromkeys(sources):
             try:
                 held.append(self.load(source))
-            except (BadSource, UnreadableFile):
+            except (BadSource, UnreadableFile, DecodeFailed):
                 with self._lock:
                     self._open.pop(source, None)
                     self._recent.pop(source, None)
         return held
 
+    def clip(self, path: str) -> Clip:
+        """What a path of a layer names, looked up anew where its file or folder changed. Raises as `open_clip`."""
+        state = _state_of(path)
+        with self._lock:
+            kept = self._clips.get(path)
+        if kept is None or kept[0] != state:
+            kept = state, self._open_clip(path)
+        with self._lock:
+            self._clips[path] = kept
+            self._clips.move_to_end(path)
+            while len(self._clips) > _MAX_OPEN:
+                self._clips.popitem(last=False)
+        return kept[1]
+
+    def prepare_clip(self, path: str) -> Clip | None:
+        """As `clip`; None where it is missing or unreadable."""
+        try:
+            return self.clip(path)
+        except (BadSource, UnreadableFile, DecodeFailed):
+            with self._lock:
+                self._clips.pop(path, None)
+            return None
+
     def find(self, source: ImageSource) -> OutsideImage | None:
-        """An image as it was decoded last; no file is touched."""
+        """As `Images.find`."""
         with self._lock:
             return self._open.get(source)
+
+    def find_clip(self, path: str) -> Clip | None:
+        """As `Images.find_clip`."""
+        with self._lock:
+            kept = self._clips.get(path)
+        return kept[1] if kept else None
+
+
+def _state_of(path: str) -> object:
+    """What changes when a file, or the folder of a sequence, does."""
+    place = Path(path)
+    try:
+        state = (place if place.exists() else place.parent).stat()
+    except (OSError, ValueError):
+        return None
+    return state.st_mtime_ns, state.st_size

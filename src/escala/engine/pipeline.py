@@ -1,4 +1,4 @@
-"""The tail of the path: from the beauty through one station after the other, each by its part of the document."""
+"""Pictures and the stages that change them, one after the other: the path after the beauty, and layers of the plate."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -103,14 +103,19 @@ class Stage:
 
 @dataclass(frozen=True)
 class Pipeline:
-    """The stages after the beauty, in order. `head_files`: the contents of the files that the beauty is made with."""
+    """Stages in order after a first picture: of the path after the beauty, or of a layer of the plate.
+
+    `first`: makes the first picture; `made_of`: all that is made of, beside the pixels of the frame and the colour
+    pipeline. `name`: of a layer, by which its results are cached.
+    """
 
     keys: CacheKeys
     cache: ByteCache
     frame_context: FrameContext
-    beauty: Callable[[EvaluationRequest], Picture]
-    head_files: Callable[[EvaluationRequest], Any]
+    first: Callable[[EvaluationRequest], Picture]
+    made_of: Callable[[EvaluationRequest], Any]
     stages: tuple[Stage, ...]
+    name: str = ""
 
     def picture(self, count: int, request: EvaluationRequest) -> Picture:
         """The picture after the first `count` links.
@@ -137,8 +142,8 @@ class Pipeline:
     def _after(self, stages: tuple[Stage, ...], request: EvaluationRequest) -> Picture:
         """The picture after stages that all change something; each is one step of the progress, after the beauty."""
         if not stages:
-            request.progress(0.0, "beauty")
-            return self.beauty(request)
+            request.progress(0.0, self.name or "beauty")
+            return self.first(request)
         *before, last = stages
         raster, share = self.keys.render.raster, len(stages) / (len(stages) + 1)
         grown = request.at(request.viewport.grown(last.reach(request, self.frame_context), raster.width, raster.height))
@@ -154,11 +159,12 @@ class Pipeline:
         variant = request.variant
         made_by = (
             request.colour_pipeline.key,
-            variant.up_to_beauty,
-            self.head_files(request),
+            self.made_of(request),
             *((stage.part(variant), stage.made_of(request, self.frame_context)) for stage in stages),
         )
-        place = self.keys.for_interpretation("last", len(stages), request.viewport, request.is_preview, request.viewer)
+        place = self.keys.for_interpretation(
+            "last", self.name, len(stages), request.viewport, request.is_preview, request.viewer
+        )
         kept: tuple[object, Picture] | None = self.cache.peek(place)
         if kept is not None and kept[0] == made_by:
             return kept[1]

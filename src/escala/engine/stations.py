@@ -2,27 +2,26 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from escala.core.colour.config import View
 from escala.core.errors import choose
 from escala.core.planes import Planes
 from escala.model.balance import Balance
 from escala.model.beauty import TallyChoice
-from escala.model.corrections import Corrected, Correction
+from escala.model.corrections import Correction
 from escala.model.render import Render
 from escala.model.variant import Variant
 
 from .balance.plan import waiting_levels
 from .beauty.light_sum import LightSum
 from .beauty.removal import left_by_removals
-from .corrections.correction_prefix import apply_with_prefix_cache
-from .corrections.registry import apply_corrections, files_of, reach_of
+from .corrections.stage import corrections_stage
 from .depth.registry import DEPTH_EFFECTS
 from .effects import effect_stages
 from .frame_context import FrameContext
 from .lens.registry import LENS_EFFECTS
 from .pipeline import Picture, Stage
+from .plate.stages import PLATE_STAGES
 from .request import EvaluationRequest
 from .surface.changes import colour_passes
 
@@ -60,32 +59,9 @@ def _balance(head: LightSum, request: EvaluationRequest) -> Planes:
     return head.sum(request, with_residual=False)
 
 
-def _corrected(place: str, subrange: Callable[[Variant], Corrected]) -> Stage:
-    """A station that lays the corrections of its part of the document on the picture, in order."""
-
-    def part(variant: Variant) -> Corrected | None:
-        return subrange(variant) if subrange(variant).changes else None
-
-    def function(picture: Picture, request: EvaluationRequest, frame_context: FrameContext) -> Picture:
-        corrections = subrange(request.variant).corrections
-        if request.is_preview and request.viewer:
-            return apply_with_prefix_cache(
-                picture, corrections, made_of(request, frame_context), place, request, frame_context
-            )
-        return apply_corrections(picture, corrections, request, frame_context.mattes)
-
-    def reach(request: EvaluationRequest, frame_context: FrameContext) -> float:
-        return sum(map(reach_of, subrange(request.variant).corrections))
-
-    def made_of(request: EvaluationRequest, frame_context: FrameContext) -> tuple[Any, ...]:
-        return files_of(subrange(request.variant).corrections), tuple(request.variant.mattes_of(place).items())
-
-    return Stage(place, part, function, reach, made_of)
-
-
 def _beauty_link() -> Stage:
     """What is taken out of the CG, then its corrections."""
-    corrected = _corrected("beauty", lambda variant: variant.beauty)
+    corrected = corrections_stage("beauty", lambda variant: variant.beauty)
 
     def function(picture: Picture, request: EvaluationRequest, frame_context: FrameContext) -> Picture:
         left = left_by_removals(request, frame_context.mattes)
@@ -178,7 +154,9 @@ def _lens_words(render: Render, variant: Variant, view: View | None) -> tuple[st
 
 
 def _plate_words(render: Render, variant: Variant, view: View | None) -> tuple[str, bool]:
-    return "not available", False
+    if not variant.plate.changes:
+        return "none", False
+    return _counted(len(variant.plate.seen), "layer"), True
 
 
 # In the order in which a picture is made.
@@ -188,9 +166,9 @@ STATIONS: tuple[Station, ...] = (
     Station("balance", _balance_words, sum=_balance),
     Station("beauty", _beauty_words, stages=(_beauty_link(),)),
     Station("depth", _depth_words, stages=effect_stages("depth", DEPTH_EFFECTS)),
-    Station("plate", _plate_words),
+    Station("plate", _plate_words, stages=PLATE_STAGES),
     Station("lens", _lens_words, stages=effect_stages("lens", LENS_EFFECTS)),
-    Station("finish", _finish_words, stages=(_corrected("finish", lambda variant: variant.finish),)),
+    Station("finish", _finish_words, stages=(corrections_stage("finish", lambda variant: variant.finish),)),
     Station("display", _display_words),
 )
 STATION_BY_NAME = {station.name: station for station in STATIONS}

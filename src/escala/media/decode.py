@@ -8,7 +8,7 @@ import json
 import os
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -34,6 +34,7 @@ from .prefetch import read_ahead
 from .sources import SourceFile
 from .stills import read_still, read_still_header
 from .store import DTYPES, FITTED, PIXEL_TYPES, FrameHeader, FrameWriter, PassSlot, frame_key
+from .video import read_video_frame, read_video_header
 from .windows import Window
 
 Progress = Callable[[float], None]
@@ -52,6 +53,8 @@ class _OpenFile:
     pixels: list[dict[str, NDArray[Any]]] | None = None
     fitted: str = ""
     encoded: bool = False
+    told: str | None = None
+    pixel_aspect: float = 1.0
 
     def fit_to(self, display: Window) -> None:
         """Bring all pixels to another size: means or neighbours for light, nearest pixels for whole numbers."""
@@ -125,6 +128,8 @@ def _open(source: SourceFile) -> _OpenFile:
         if file.bands is None:
             file.pixels = read_channels(source.path, parts)
         return file
+    if source.video_frame is not None:
+        return _open_video(source, source.video_frame)
     header = read_still_header(source.path)
     check_memory(source.path, 8 * header.width * header.height * len(header.names))
     names, planes, kind = read_still(source.path)
@@ -134,6 +139,16 @@ def _open(source: SourceFile) -> _OpenFile:
     pixels = [dict(zip(names, planes, strict=True))]
     encoded = kind not in ("float", "half", "double")
     return _OpenFile(source, window, [window], layers, [], None, pixels, encoded=encoded)
+
+
+def _open_video(source: SourceFile, number: int) -> _OpenFile:
+    facts, letters = read_video_header(source.path), ["R", "G", "B"]
+    planes = read_video_frame(source.path, number)
+    window = Window(0, 0, planes[0].shape[1], planes[0].shape[0])
+    layers, pixels = layers_of_parts([("", letters)]), [dict(zip(letters, planes, strict=True))]
+    file = _OpenFile(source, window, [window], layers, [], None, pixels, encoded=True)
+    file.told, file.pixel_aspect = facts.told, facts.pixel_aspect
+    return file
 
 
 def _as_colour(layer: Layer) -> Layer:
@@ -162,7 +177,7 @@ def _file_colour(file: _OpenFile, layer: Layer) -> FileColour:
     """What the header of the layer's part says of colour."""
     name = file.source.path.name
     if not file.parts:
-        return FileColour(name, encoded=file.encoded)
+        return FileColour(name, told=file.told, encoded=file.encoded)
     part = file.parts[layer.part]
     return FileColour(name, part.chromaticities, declared_space(part.attributes))
 
@@ -310,7 +325,7 @@ def _header(opened: list[_OpenFile], raster: Window) -> FrameHeader:
     return FrameHeader(
         display=first.display,
         raster=raster,
-        pixel_aspect=part.pixel_aspect if part else 1.0,
+        pixel_aspect=part.pixel_aspect if part else first.pixel_aspect,
         attributes=_attributes(opened),
     )
 
@@ -341,14 +356,15 @@ def main() -> None:
         _work(json.loads(line), lambda answers=answers, **facts: answers.write(json.dumps(facts) + "\n"))
 
 
-def _work(job: dict[str, Any], answer: Callable[..., object]) -> None:
-    files = [SourceFile(Path(path), label, fit) for path, label, fit in job["files"]]
+def _work(job: dict[str, Any], answer: Callable[..., None]) -> None:
     try:
+        if "video" in job:
+            return answer(done=True, video=asdict(read_video_header(Path(job["video"]))))
+        files = [SourceFile(Path(path), *facts) for path, *facts in job["files"]]
         decode_frame_here(files, Path(job["folder"]), lambda share: answer(progress=share), job["key"])
     except EscalaError as error:
-        answer(error=type(error).__name__, message=str(error))
-    else:
-        answer(done=True)
+        return answer(error=type(error).__name__, message=str(error))
+    answer(done=True)
 
 
 if __name__ == "__main__":

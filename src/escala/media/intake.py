@@ -7,11 +7,13 @@ import sys
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Any, cast
 
 from escala.core.errors import BadSource, BeingWritten, EscalaError, NoRoom, SizesDiffer
 
 from .sources import SourceFile
 from .store import StoredFrame, frame_key, open_stored
+from .video import VideoHeader
 
 Progress = Callable[[float], None]
 Decoder = Callable[[Sequence[SourceFile], Path, Progress, str], None]
@@ -131,23 +133,33 @@ def warm_reader() -> None:
 
 def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
     """Decode the files of one frame into `folder`, in a child that may fall. Raises as `import_frame`."""
+    named = [[str(f.path), f.label, f.fit, f.video_frame] for f in files]
+    _in_child({"files": named, "folder": str(folder), "key": key}, files[0].path, progress)
+
+
+def probe_video(path: Path) -> VideoHeader:
+    """What a video says of itself, read in a child. Raises `DecodeFailed` with a sentence."""
+    answer = _in_child({"video": str(path)}, path, lambda share: None)
+    return VideoHeader(**cast(dict[str, Any], answer["video"]))
+
+
+def _in_child(job: dict[str, object], file: Path, progress: Progress) -> dict[str, object]:
+    """The last answer of a reader to a job about a file. Raises as `import_frame`."""
     reader = _READERS.take()
     answer: dict[str, object] = {}
     try:
-        named = [[str(f.path), f.label, f.fit] for f in files]
-        for answer in reader.answers({"files": named, "folder": str(folder), "key": key}):
+        for answer in reader.answers(job):
             if "progress" in answer:
                 progress(float(str(answer["progress"])))
     except BaseException:  # cancelled, perhaps: the child is in the middle of its work
         reader.close()
         raise
     if "done" in answer:
-        return _READERS.give(reader)
+        _READERS.give(reader)
+        return answer
     if "error" not in answer:
         status = reader.close()
-        raise DecodeFailed(
-            f"{files[0].path}: decoding failed (decoder crashed, status {status}). The file is probably damaged."
-        )
+        raise DecodeFailed(f"{file}: decoding failed (decoder crashed, status {status}). The file is probably damaged.")
     _READERS.give(reader)
     if answer["error"] == _NO_ROOM:
         raise NoRoom("the decoded passes")

@@ -28,12 +28,14 @@ _FRAME_INSIDE = re.compile(r"^(?P<base>.+?)\.(?P<dotted>\d{3,})(?P<rest>[._].+)$
 class SourceFile:
     """A file of one frame; `label` is the pass that its name stands for, empty for a file that names its own.
 
-    `fit`: bring its picture to the size of the first file's; otherwise another size is refused.
+    `fit`: bring its picture to the size of the first file's; otherwise another size is refused. `video_frame`: which
+    frame of a video, counted from 0.
     """
 
     path: Path
     label: str = ""
     fit: bool = False
+    video_frame: int | None = None
 
 
 @dataclass(frozen=True)
@@ -101,7 +103,7 @@ def _expand(source: Path) -> list[Path]:
 
 def _found(source: Path) -> list[Path]:
     if _PATTERN.search(source.name) and not source.exists():
-        return _matching(source)
+        return matching_files(source)
     if source.is_dir():
         return _in_folder(source)
     if not source.exists():
@@ -111,7 +113,8 @@ def _found(source: Path) -> list[Path]:
     return [source]
 
 
-def _matching(pattern: Path) -> list[Path]:
+def matching_files(pattern: Path) -> list[Path]:
+    """The files of a sequence's pattern (#### or %04d), sorted by name. Raises `UnreadableFile` where there is none."""
     pieces = [re.escape(piece) for piece in _PATTERN.split(pattern.name)]
     matcher = re.compile(r"-?\d+".join(pieces))
     folder = pattern.parent

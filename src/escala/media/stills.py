@@ -19,7 +19,9 @@ from .atomic_write import write_bytes
 from .exr import check_claim
 from .path_safety import is_file
 
+# Of a render's passes, and of any picture from outside.
 READABLE = (".tif", ".tiff", ".png")
+PICTURES = (*READABLE, ".jpg", ".jpeg")
 
 
 @dataclass(frozen=True)

@@ -31,7 +31,7 @@ from .sources import SourceFile
 from .windows import Window
 
 INDEX, PIXELS = "index.json", "planes.bin"
-_FORMAT = 7
+_FORMAT = 8
 _STAMPED = 16 << 10
 # Attributes with this beginning tell which files were brought to another size.
 FITTED = "fitted/"
@@ -65,7 +65,7 @@ class FrameHeader:
 
 def frame_key(files: Sequence[SourceFile]) -> str:
     """A key that changes when any file of a frame does: from paths, sizes, times, and how they begin and end."""
-    facts = [(str(f.path.resolve()), f.label, f.fit, *_state(f.path)) for f in files]
+    facts = [(str(f.path.resolve()), f.label, f.fit, f.video_frame, *_state(f.path)) for f in files]
     return hashlib.sha256(json.dumps([_FORMAT, facts]).encode()).hexdigest()[:32]
 
 

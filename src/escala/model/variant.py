@@ -16,6 +16,7 @@ from .finish import Finish
 from .lens import Lens
 from .mattes import Matte, MatteName, ShapeMatte, check_joins, members_of, with_members
 from .migration import VERSION, migrated
+from .plate import Plate, RenderLayer
 from .render import Document
 from .source import SourceChoice
 from .surface import AnyChange, Label, Surface
@@ -36,6 +37,7 @@ class Variant(Document):
     balance: Balance = Field(default_factory=Balance)
     beauty: Beauty = Field(default_factory=Beauty)
     depth: Depth = Field(default_factory=Depth)
+    plate: Plate = Field(default_factory=Plate)
     lens: Lens = Field(default_factory=Lens)
     finish: Finish = Field(default_factory=Finish)
     display: DisplayChoice = Field(default_factory=DisplayChoice)
@@ -65,6 +67,10 @@ class Variant(Document):
             for entry in entries:
                 if entry.matte is not None:
                     yield f"{place}/{pointer_step(entry.id)}/matte", entry.matte
+        for layer in self.plate.layers:
+            for name, level in layer.lights.items() if isinstance(layer, RenderLayer) else ():
+                if level.matte is not None:
+                    yield f"plate/layers/{pointer_step(layer.id)}/lights/{pointer_step(name)}/matte", level.matte
         if self.depth.haze.matte is not None:
             yield "depth/haze/matte", self.depth.haze.matte
         for effect, name in self.lens.mattes:
@@ -76,6 +82,8 @@ class Variant(Document):
             "balance/corrections": self.balance.corrections,
             "beauty/removed": self.beauty.removed,
             "beauty/corrections": self.beauty.corrections,
+            "plate/layers": self.plate.layers,
+            **{f"plate/layers/{pointer_step(x.id)}/corrections": x.corrections for x in self.plate.layers},
             "finish/corrections": self.finish.corrections,
         }
 
@@ -102,13 +110,15 @@ class Variant(Document):
     @property
     def up_to_beauty(self) -> "Variant":
         """The part of the document that the light sum depends on; everything after it is neutral."""
-        later = {"beauty": Beauty(), "depth": Depth(), "lens": Lens(), "finish": Finish(), "display": DisplayChoice()}
-        return self.model_copy(update={**later, "mattes": self.mattes_of("surface", "balance")})
+        later = {"beauty": Beauty(), "depth": Depth(), "plate": Plate(), "lens": Lens(), "finish": Finish()}
+        kept = {"display": DisplayChoice(), "mattes": self.mattes_of("surface", "balance")}
+        return self.model_copy(update={**later, **kept})
 
     @property
     def corrections(self) -> tuple[Correction, ...]:
         """All corrections, wherever on the path."""
-        return (*self.balance.corrections, *self.beauty.corrections, *self.finish.corrections)
+        plate = self.plate.corrections()
+        return (*self.balance.corrections, *self.beauty.corrections, *plate, *self.finish.corrections)
 
     @property
     def labels(self) -> tuple[Label, ...]:
@@ -122,13 +132,14 @@ class Variant(Document):
             name: part.model_copy(update={"corrections": tuple(c for old in part.corrections if (c := change(old)))})
             for name, part in parts.items()
         }
-        return self.model_copy(update=changed)
+        return self.model_copy(update={**changed, "plate": self.plate.with_corrections(change)})
 
     @property
     def pictures(self) -> tuple[str, ...]:
         """The paths of all pictures from outside that it names."""
         dirt = self.lens.dirt.picture
-        return (*(path for label in self.labels for path in label.pictures), *(() if dirt is None else (dirt,)))
+        labels = (path for label in self.labels for path in label.pictures)
+        return (*labels, *self.plate.pictures, *(() if dirt is None else (dirt,)))
 
     def with_pictures(self, change: Callable[[str], str]) -> "Variant":
         """The same with the path of every picture from outside as `change` makes it."""
@@ -142,7 +153,8 @@ class Variant(Document):
         dirt = self.lens.dirt
         if dirt.picture is not None:
             dirt = dirt.model_copy(update={"picture": change(dirt.picture)})
-        return self.model_copy(update={"surface": surface, "lens": self.lens.model_copy(update={"dirt": dirt})})
+        lens, plate = self.lens.model_copy(update={"dirt": dirt}), self.plate.with_pictures(change)
+        return self.model_copy(update={"surface": surface, "lens": lens, "plate": plate})
 
     @property
     def changes_interpretation(self) -> bool:

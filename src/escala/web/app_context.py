@@ -12,9 +12,18 @@ from flask import current_app
 from escala.core.errors import BadSource, SeveralRenders, TooLarge
 from escala.database.connection import Database
 from escala.database.deliveries import mark_interrupted
-from escala.database.shots import add_shot, clear_deleted, find_shot, shot_render
+from escala.database.shots import (
+    add_render,
+    add_shot,
+    clear_deleted,
+    find_render,
+    find_shot,
+    remove_render,
+    shot_render,
+)
 from escala.engine.evaluator_pool import EvaluatorPool, OpenedFrame
 from escala.engine.images import ImageSource, OutsideImage
+from escala.engine.plate.further import check_further
 from escala.engine.progress import Progress, no_progress
 from escala.engine.source.render_update import Changes
 from escala.media.atomic_write import is_alive, make_folder, remove_stale, translate_write_errors, write_bytes
@@ -76,7 +85,8 @@ class AppContext:
         self.evaluator_pool = EvaluatorPool(settings.store, settings.store_limit, settings.roots)
         self.database = Database(settings.database)
         self._clear_what_was_killed()
-        self._renders: dict[int, Render] = {}
+        # By shot, then by name; the first render has none.
+        self._renders: dict[int, dict[str, Render]] = {}
         self._looked_at: dict[int, float] = {}
         self._lock = threading.Lock()
 
@@ -105,7 +115,8 @@ class AppContext:
 
     def open(self, shot_id: int, variant: Variant, frame: int | None = None) -> OpenedFrame:
         """A frame of a shot, ready to be evaluated as a variant interprets it."""
-        return self.evaluator_pool.open(shot_id, self.render_of(shot_id), variant, frame)
+        further = self.further_of(shot_id)
+        return self.evaluator_pool.open(shot_id, self.render_of(shot_id), variant, frame, further=further)
 
     def interpretation_of(self, shot_id: int, variant: Variant) -> Render:
         """The render of a shot as a variant reads it."""
@@ -123,11 +134,19 @@ class AppContext:
         return self.jobs.here("analysing passes", work)
 
     def render_of(self, shot_id: int) -> Render:
-        """The render of a shot, read from the database once."""
+        """The first render of a shot, read from the database once."""
+        return self._renders_of(shot_id)[""]
+
+    def further_of(self, shot_id: int) -> dict[str, Render]:
+        """The further renders of a shot by name."""
+        return {name: render for name, render in self._renders_of(shot_id).items() if name}
+
+    def _renders_of(self, shot_id: int) -> dict[str, Render]:
         with self._lock:
             if shot_id not in self._renders:
                 with self.database.reading() as session:
-                    self._renders[shot_id] = shot_render(find_shot(session, shot_id))
+                    shot = find_shot(session, shot_id)
+                    self._renders[shot_id] = {row.name: shot_render(shot, row.name) for row in shot.renders}
             return self._renders[shot_id]
 
     def look_at(self, shot_id: int) -> None:
@@ -143,10 +162,10 @@ class AppContext:
                 del self._looked_at[shot_id]
             return list(self._looked_at)
 
-    def sources_of(self, shot_id: int) -> list[str]:
-        """The files, folder or sequence that a shot was opened from."""
+    def sources_of(self, shot_id: int, name: str = "") -> list[str]:
+        """The files, folder or sequence that a render of a shot was opened from, the first by default."""
         with self.database.reading() as session:
-            return [str(source) for source in find_shot(session, shot_id).sources]
+            return [str(source) for source in find_render(find_shot(session, shot_id), name).sources]
 
     def take_in(self, sources: list[str], name: str | None = None, fit: bool = False) -> Job:
         """Start reading a render into a new shot; a folder of several becomes several. The result names the shots."""
@@ -173,32 +192,61 @@ class AppContext:
         with self.database.writing() as session:
             return add_shot(session, render, paths).id
 
-    def take_over(self, shot_id: int, sources: list[str]) -> Job:
-        """Start reading a newer render in the place of a shot's; the result lists what changed."""
+    def add_further(self, shot_id: int, sources: list[str], name: str | None = None) -> Job:
+        """Start reading a further render of a shot. The result has its name."""
         paths = [str(self.roots.sources(source)) for source in sources]
 
         def work(job: Job) -> dict[str, Any]:
-            changes = self.reread(shot_id, paths, lambda share, doing: self.jobs.report(job, share, doing))
+            first = self.render_of(shot_id)
+            render, _ = self.evaluator_pool.read(paths, False, lambda *how: self.jobs.report(job, *how))
+            check_further(first, render)
+            with self.database.writing() as session:
+                row = add_render(session, find_shot(session, shot_id), name or render.name, render, paths)
+                added = row.name
+            self.forget(shot_id)
+            self.evaluator_pool.trim()
+            self.events.tell("render", shot_id=shot_id, changes=[f"render {added} was added"], renamed={})
+            return {"shot_id": shot_id, "name": added}
+
+        return self.jobs.start("importing render", work)
+
+    def remove_further(self, shot_id: int, name: str) -> None:
+        """Remove a further render of a shot, and tell the pages."""
+        with self.database.writing() as session:
+            remove_render(session, find_shot(session, shot_id), name)
+        self.forget(shot_id)
+        self.events.tell("render", shot_id=shot_id, changes=[f"render {name} was removed"], renamed={})
+
+    def take_over(self, shot_id: int, sources: list[str], name: str = "") -> Job:
+        """Start reading a newer render in the place of one of a shot; the result lists what changed."""
+        paths = [str(self.roots.sources(source)) for source in sources]
+
+        def work(job: Job) -> dict[str, Any]:
+            changes = self.reread(shot_id, paths, lambda share, doing: self.jobs.report(job, share, doing), name)
             return {"shot_id": shot_id, "changes": list(changes.sentences), "renamed": changes.renamed}
 
         return self.jobs.start("replacing render", work)
 
-    def reread(self, shot_id: int, sources: list[str] | None = None, progress: Progress = no_progress) -> Changes:
-        """Read a shot's files again, or newer ones in their place; everything made on it stays."""
-        before = self.render_of(shot_id)
+    def reread(
+        self, shot_id: int, sources: list[str] | None = None, progress: Progress = no_progress, name: str = ""
+    ) -> Changes:
+        """Read the files of a render again, or newer ones in their place; everything made on it stays."""
+        before = self._renders_of(shot_id)[name]
         fit = any(entry.fit for entries in before.frames.values() for entry in entries)
-        paths = sources or self.sources_of(shot_id)
+        paths = sources or self.sources_of(shot_id, name)
         render, frame = self.evaluator_pool.read(paths, fit, progress)
         render = render.model_copy(update={"name": before.name})
-        changes = self.evaluator_pool.compare(shot_id, before, render, frame)
-        self._replace_render(shot_id, render, paths, changes)
+        if name:
+            check_further(self.render_of(shot_id), render)
+        changes = self.evaluator_pool.compare((shot_id, name) if name else shot_id, before, render, frame)
+        self._replace_render(shot_id, name, render, paths, changes)
         return changes
 
-    def _replace_render(self, shot_id: int, render: Render, paths: list[str], changes: Changes) -> None:
+    def _replace_render(self, shot_id: int, name: str, render: Render, paths: list[str], changes: Changes) -> None:
         """Give a shot a newer render, and tell the pages."""
         with self.database.writing() as session:
-            shot = find_shot(session, shot_id)
-            shot.render, shot.sources = render.as_json(), paths
+            row = find_render(find_shot(session, shot_id), name)
+            row.document, row.sources = render.as_json(), paths
         self.forget(shot_id)
         self.evaluator_pool.trim()
         sentences = list(changes.sentences) if changes.is_news else []

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from escala.core.errors import EscalaError
-from escala.database.shots import all_shots
+from escala.database.shots import all_shots, find_render
 from escala.engine.progress import Cancelled
 from escala.stage.emblems import write_emblems
 
@@ -112,6 +112,6 @@ def _render(render: DemoRender, folder: Path, job: Job) -> None:
 def _show(context: AppContext, source: Path, name: str) -> None:
     """The shot of a demo render, made once; while the render goes on, it is watched like any other."""
     with context.database.reading() as session:
-        if any(str(source) in shot.sources for shot in all_shots(session)):
+        if any(str(source) in find_render(shot).sources for shot in all_shots(session)):
             return
     _wait_for(context, context.take_in([str(source)], name))

@@ -21,7 +21,7 @@ _PATIENT_LOOKS = 12
 
 @dataclass
 class _Watched:
-    """What is known of one shot: its render, the files to look at and their state; how often it could not be read."""
+    """What is known of a render, the files to look at and their state; how often it could not be read."""
 
     render: Render
     files: list[Path]
@@ -40,7 +40,7 @@ class RenderWatcher:
 
     def __init__(self, context: AppContext) -> None:
         self._studio = context
-        self._watched: dict[int, _Watched] = {}
+        self._watched: dict[tuple[int, str], _Watched] = {}
 
     def start(self) -> None:
         """Look from now on, in a thread of its own, until the server closes."""
@@ -48,16 +48,23 @@ class RenderWatcher:
 
     def look(self) -> None:
         """One look at all shots that somebody looks at."""
-        looked_at = self._studio.shots_in_use()
-        self._watched = {shot_id: kept for shot_id, kept in self._watched.items() if shot_id in looked_at}
-        for shot_id in looked_at:
+        looked_at = [(shot_id, name) for shot_id in self._studio.shots_in_use() for name in self._renders_of(shot_id)]
+        self._watched = {which: kept for which, kept in self._watched.items() if which in looked_at}
+        for which in looked_at:
             try:
-                self._look_at(shot_id)
+                self._look_at(*which)
             except (EscalaError, OSError):  # deleted, or its files are gone: what was read stays
                 continue
             except Exception:  # whatever one shot does, the others are still watched
-                _LOG.exception("unexpected, while watching shot %s", shot_id)
-                self._watched.pop(shot_id, None)
+                _LOG.exception("unexpected, while watching shot %s %s", *which)
+                self._watched.pop(which, None)
+
+    def _renders_of(self, shot_id: int) -> tuple[str, ...]:
+        """The names of a shot's renders, that of the first empty."""
+        try:
+            return "", *self._studio.further_of(shot_id)
+        except EscalaError:  # deleted
+            return ()
 
     def _watch(self) -> None:
         while not self._studio.closing.wait(_LOOK_SECONDS):
@@ -66,27 +73,27 @@ class RenderWatcher:
             except Exception:  # the thread goes on: the next look may find everything in order
                 _LOG.exception("unexpected, while watching")
 
-    def _look_at(self, shot_id: int) -> None:
-        render = self._studio.render_of(shot_id)
-        known = self._watched.get(shot_id)
+    def _look_at(self, shot_id: int, name: str) -> None:
+        render = self._studio.further_of(shot_id)[name] if name else self._studio.render_of(shot_id)
+        known = self._watched.get((shot_id, name))
         if known is None or known.render is not render:
-            known = self._watched[shot_id] = _watch_of(render)
+            known = self._watched[shot_id, name] = _watch_of(render)
         state = _state_of(known.files) + _state_of(known.folders)
         rested, known.state = state == known.state, state
         if not rested:
             known.looks = 0
         elif known.stamp == render.stamp or known.looks >= _PATIENT_LOOKS:
             return
-        source = find_render(self._studio.sources_of(shot_id), roots=self._studio.roots)
+        source = find_render(self._studio.sources_of(shot_id, name), roots=self._studio.roots)
         known.stamp = source_stamp(source)
         known.files = [file.path for files in source.frames.values() for file in files]
         if known.stamp == render.stamp or not rested:
             return
-        self._read(shot_id, known)
+        self._read(shot_id, name, known)
 
-    def _read(self, shot_id: int, known: _Watched) -> None:
+    def _read(self, shot_id: int, name: str, known: _Watched) -> None:
         try:
-            self._studio.reread(shot_id)
+            self._studio.reread(shot_id, name=name)
         except EscalaError as error:
             known.looks += 1
             if known.looks == _PATIENT_LOOKS:

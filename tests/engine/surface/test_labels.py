@@ -5,7 +5,6 @@ import numpy as np
 
 from escala.engine.cache import ByteCache
 from escala.engine.evaluator import Evaluator
-from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.request import Quality
 from escala.engine.viewer.viewport import Viewport, full_viewport
 from escala.media.exr import write_exr
@@ -14,7 +13,7 @@ from escala.model.colour import ColourChoice
 from escala.model.mattes import EllipseMatte
 from escala.model.surface import Label, Repaint, Surface
 from escala.model.variant import Variant
-from tests.engine.fixture_shot import engine_for, image_pool
+from tests.engine.fixture_shot import PreparingImages, engine_for
 from tests.fixtures import FolderTest, light, write_layers
 
 WHOLE = full_viewport(0, 0, 32, 24)
@@ -36,16 +35,12 @@ class LabelTest(FolderTest):
         self.emblem = self.folder / "emblem.png"
         cv2.imwrite(str(self.emblem), self.pixels[:, :, [2, 1, 0, 3]])
         shown = linear(self.pixels.transpose(2, 0, 1)[:3] / 255)
-        self.images = image_pool(self.folder)
+        self.images = PreparingImages(self.folder)
         self.shown, self.alpha = shown, self.pixels[:, :, 3] / 255
-
-    def find_image(self, source: ImageSource) -> OutsideImage | None:
-        self.images.prepare([source])
-        return self.images.find(source)
 
     def evaluator(self, name: str, passes: dict[str, np.ndarray]) -> Evaluator:
         made = engine_for(write_layers(self.folder / f"{name}.exr", passes, np.float32))
-        return Evaluator(made.render, made.frame, ByteCache(1 << 28), find_image=self.find_image)
+        return Evaluator(made.render, made.frame, ByteCache(1 << 28), images=self.images)
 
     def explicit(self) -> Evaluator:
         lit = self.fell * self.colour

@@ -14,7 +14,7 @@ from ..viewer.viewport import Viewport, resize_planes
 def dirt_image(variant: Variant, frame_context: FrameContext) -> OutsideImage | None:
     """The image of a variant's dirt; None where it has none, or its file is missing."""
     dirt = variant.lens.dirt
-    return frame_context.find_image(ImageSource(dirt.picture)) if dirt.changes and dirt.picture else None
+    return frame_context.images.find(ImageSource(dirt.picture)) if dirt.changes and dirt.picture else None
 
 
 def dirt_gain(context: EffectContext) -> Planes | None:

@@ -68,7 +68,8 @@ def interpreted_evaluator(
         evaluator.cache,
         evaluator.roots,
         evaluator.number,
-        evaluator.find_image,
+        evaluator.images,
+        evaluator.find_render,
     )
 
 

@@ -18,7 +18,7 @@ from escala.model.surface import AnyChange, Label, Recolour, Repaint
 from escala.model.variant import Variant
 
 from ..beauty.terms import Terms
-from ..images import FindImage, OutsideImage, label_source
+from ..images import Images, OutsideImage, label_source
 from ..mattes.mattes import Mattes
 from ..request import EvaluationRequest
 from ..viewer.viewport import bands_of, colour_of_pass, filtered
@@ -74,7 +74,7 @@ class Surfaces:
 
     terms: Terms
     mattes: Mattes
-    find_image: FindImage
+    images: Images
 
     def deltas(
         self, recipe: Recipe, request: EvaluationRequest, places: Collection[int] | None = None
@@ -98,7 +98,7 @@ class Surfaces:
 
     def _image_of(self, change: AnyChange) -> OutsideImage | None:
         source = label_source(change) if isinstance(change, Label) else None
-        return None if source is None else self.find_image(source)
+        return None if source is None else self.images.find(source)
 
     def _work(self, colour: str, changes: tuple[AnyChange, ...], variant: Variant) -> ColourWork:
         mattes = [tuple(variant.joined_from(change.matte).items()) for change in changes if change.matte is not None]

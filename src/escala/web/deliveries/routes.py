@@ -92,7 +92,8 @@ def _noted_order(context: AppContext, variant_id: int, wanted: NewDelivery) -> _
     linear = wanted.format == "exr"
     space = (wanted.space or None) if linear else None
     file = Delivery(place_in(folder, f"{stem}.{wanted.format}"), space, not linear, wanted.pixel_type, wanted.bits)
-    return _Noted(number, folder, Order(shot_id, render, variant, numbers, file, context.evaluator_pool.place))
+    place, further = context.evaluator_pool.place, context.further_of(shot_id)
+    return _Noted(number, folder, Order(shot_id, render, variant, numbers, file, place, further))
 
 
 def _deliver(context: AppContext, job: Job, noted: _Noted) -> dict[str, Any]:

@@ -33,11 +33,13 @@ from ..clients import client_name
 from ..job_manager import Job
 from ..schemas import JobOut, ShotPath
 from .schemas import (
+    FurtherRender,
     HistogramOut,
     NewFiles,
     NewRender,
     NewShot,
     PassQuery,
+    RenderPath,
     ShotChange,
     ShotFacts,
     ShotList,
@@ -85,6 +87,27 @@ def take_over_render(path: ShotPath, body: NewRender) -> tuple[dict[str, Any], i
     """Begin to read a newer render in place of a shot's."""
     context = app_context()
     return context.take_over(path.shot_id, body.sources).facts(), 202
+
+
+@routes.post("/shots/<int:shot_id>/renders", responses={202: JobOut})
+def add_render(path: ShotPath, body: FurtherRender) -> tuple[dict[str, Any], int]:
+    """Begin to read a further render of a shot, for layers of its plates."""
+    context = app_context()
+    return context.add_further(path.shot_id, body.sources, body.name).facts(), 202
+
+
+@routes.put("/shots/<int:shot_id>/renders/<string:name>", responses={202: JobOut})
+def take_over_further_render(path: RenderPath, body: NewRender) -> tuple[dict[str, Any], int]:
+    """Begin to read a newer render in place of a further one of a shot."""
+    context = app_context()
+    return context.take_over(path.shot_id, body.sources, path.name).facts(), 202
+
+
+@routes.delete("/shots/<int:shot_id>/renders/<string:name>")
+def remove_render(path: RenderPath) -> tuple[str, int]:
+    """Remove a further render of a shot; its files stay, and layers that show it are unresolved."""
+    app_context().remove_further(path.shot_id, path.name)
+    return "", 204
 
 
 @routes.post("/shots/<int:shot_id>/files", responses={202: JobOut})

@@ -5,8 +5,9 @@ from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, Field
 
+from escala.core.roles import Role
 from escala.database.shots import LastChange, shot_render
-from escala.database.tables import ShotRow
+from escala.database.tables import RenderRow, ShotRow
 from escala.engine.balance.plan import render_components, render_lights
 from escala.model.numbers import Count, Id
 from escala.model.render import Render
@@ -26,6 +27,20 @@ class NewRender(BaseModel):
     """Files of a newer render that takes the place of a shot's."""
 
     sources: list[str] = Field(min_length=1, max_length=20000)
+
+
+class FurtherRender(BaseModel):
+    """Files of a further render of a shot, and its name; that of the files by default."""
+
+    sources: list[str] = Field(min_length=1, max_length=20000)
+    name: str | None = Field(None, min_length=1, max_length=200)
+
+
+class RenderPath(BaseModel):
+    """A further render of a shot, by its name."""
+
+    shot_id: Id
+    name: str = Field(min_length=1, max_length=200)
 
 
 class NewFiles(BaseModel):
@@ -77,14 +92,27 @@ class ShotName(BaseModel):
     change: str
 
 
+class RenderName(BaseModel):
+    """A further render of a shot. `matches`: whether its sum is its beauty; None where it has no recipe."""
+
+    name: str
+    frames: int
+    passes: int
+    lights: list[str]
+    matches: bool | None
+    has_depth: bool
+    sources: list[str]
+
+
 class ShotOut(BaseModel):
-    """A shot with its render and variants."""
+    """A shot with its first render, the names of further ones, and its variants."""
 
     id: Id
     name: str
     render: Render
     lights: list[str]
     components: list[str]
+    renders: list[RenderName]
     variants: list[VariantLabel]
 
 
@@ -128,6 +156,19 @@ def shot_name(facts: ShotFacts, render: Render, last: LastChange | None) -> Shot
     )
 
 
+def _render_name(row: RenderRow) -> RenderName:
+    render = shot_render(row.shot, row.name)
+    return RenderName(
+        name=row.name,
+        frames=len(render.frames),
+        passes=len(render.passes),
+        lights=render_lights(render),
+        matches=render.recipes[0].exact if render.recipes else None,
+        has_depth=any(p.role is Role.DEPTH for p in render.passes),
+        sources=[str(source) for source in row.sources],
+    )
+
+
 def shot_out(row: ShotRow) -> ShotOut:
     """A shot for the page."""
     render = shot_render(row)
@@ -137,5 +178,6 @@ def shot_out(row: ShotRow) -> ShotOut:
         render=render,
         lights=render_lights(render),
         components=render_components(render),
+        renders=[_render_name(row) for row in row.renders if row.name],
         variants=[VariantLabel(id=variant.id, name=variant.name) for variant in row.variants],
     )
