@@ -13,7 +13,8 @@ import DepthBench from '@/stations/depth/DepthBench.vue'
 import DisplayBench from '@/stations/display/DisplayBench.vue'
 import FinishBench from '@/stations/finish/FinishBench.vue'
 import LensBench from '@/stations/lens/LensBench.vue'
-import QuietBench from '@/stations/QuietBench.vue'
+import PlateBench from '@/stations/plate/PlateBench.vue'
+import PlateSet from '@/stations/plate/PlateSet.vue'
 import SurfaceBench from '@/stations/surface/SurfaceBench.vue'
 import SourceBench from '@/stations/source/SourceBench.vue'
 import MeasurePanel from '@/measure/MeasurePanel.vue'
@@ -38,12 +39,13 @@ const jobs = useJobs()
 const proofs = computed(() =>
   jobs.jobs.filter((job) => job.state === 'running' && job.what === 'analysing passes'),
 )
-const BENCHES: Partial<Record<StationName, Component>> = {
+const BENCHES: Record<StationName, Component> = {
   source: SourceBench,
   surface: SurfaceBench,
   balance: BalanceBench,
   beauty: BeautyBench,
   depth: DepthBench,
+  plate: PlateBench,
   lens: LensBench,
   finish: FinishBench,
   display: DisplayBench,
@@ -51,8 +53,9 @@ const BENCHES: Partial<Record<StationName, Component>> = {
 const LOWER: Partial<Record<StationName, Component>> = {
   balance: BoardGrid,
   beauty: DifferencePanel,
+  plate: PlateSet,
 }
-const bench = computed(() => BENCHES[workspace.station] ?? QuietBench)
+const bench = computed(() => BENCHES[workspace.station])
 watch(
   () => shots.shot?.id,
   () => {
@@ -65,9 +68,8 @@ const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).le
 const mattes = useMattes()
 const measures = computed(() => workspace.station !== 'source' && !mattes.open)
 const lower = computed(() => (mattes.open ? MattePanel : LOWER[workspace.station]))
-const lowerName = computed(() =>
-  mattes.open ? 'mattes' : workspace.station === 'balance' ? 'board' : 'difference',
-)
+const LOWER_NAMES: Partial<Record<StationName, string>> = { balance: 'board', plate: 'layers' }
+const lowerName = computed(() => (mattes.open ? 'mattes' : (LOWER_NAMES[workspace.station] ?? 'difference')))
 watch(() => workspace.station, mattes.close)
 </script>
 

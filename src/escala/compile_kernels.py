@@ -162,6 +162,8 @@ class Tour:
             {"kind": "picture", "path": str(self.emblem), "operator": "screen", "opacity": 0.5, "matte": "oval"},
         ])  # fmt: skip
         self.look("plate")
+        self.post("plate")
+        self.post("plate/sheet")
         self.edit("/lens", {
             "distortion": {"on": True, "k1": 0.1}, "aberration": {"on": True, "shift_px": 2}, "vignette": {"on": True},
             "glow": {"on": True, "threshold": -3, "matte": "oval"}, "glare": {"on": True, "threshold": -3},

@@ -106,6 +106,12 @@ export async function fetchShelfSheet(
   return URL.createObjectURL(await response.blob())
 }
 
+/** The sheet of the small pictures of layers, as an address for CSS; revoke it when it is replaced. */
+export async function fetchPlateSheet(variantId: number, request: Draft & { frame: number | null }) {
+  const response = await postJson(`/api/variants/${variantId}/plate/sheet`, request)
+  return URL.createObjectURL(await response.blob())
+}
+
 export interface ScopeRequest extends ViewSubject {
   kind: 'waveform' | 'parade' | 'histogram' | 'overlay' | 'chromaticity'
   scale: 'stops' | 'display'

@@ -247,6 +247,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/clips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Pictures, sequences and videos beside a shot's files and in the folders there. */
+        get: operations["plate_list_clips_shots__int_shot_id__clips_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/files": {
         parameters: {
             query?: never;
@@ -703,6 +720,40 @@ export interface paths {
         put?: never;
         /** A picture for the screen; the header X-Region says which part it shows. */
         post: operations["pictures_post_picture_picture_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The layers of a plate from back to front. */
+        post: operations["plate_post_plate_variants__int_variant_id__plate_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/plate/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The small pictures of the layers, one below another. */
+        post: operations["plate_post_plate_sheet_variants__int_variant_id__plate_sheet_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1403,6 +1454,26 @@ export interface components {
              * @default 0
              */
             soften_px: number;
+        };
+        /**
+         * ClipEntry
+         * @description A picture, sequence or video that a layer can show. `frames`: how many files it has; 1 for a video.
+         */
+        ClipEntry: {
+            /** Frames */
+            frames: number;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+        };
+        /**
+         * ClipsOut
+         * @description What lies beside a shot's files, and in the folders there.
+         */
+        ClipsOut: {
+            /** Clips */
+            clips: components["schemas"]["ClipEntry"][];
         };
         /**
          * ColourChoice
@@ -2836,6 +2907,36 @@ export interface components {
             v_up: boolean;
         };
         /**
+         * LayerFacts
+         * @description A layer of a plate, and its tile (row) on the sheet.
+         *
+         *     `state`: "ready", "missing" (no such file, pass or render), "out of range" (nothing of its clip is shown at this
+         *     frame) or "off". `words`: what it shows, in short; `notes`: how it is read and fitted, in sentences. `near`, `far`: where it
+         *     stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened.
+         */
+        LayerFacts: {
+            /** Far */
+            far: number | null;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Lift */
+            lift: number;
+            /** Near */
+            near: number | null;
+            /** Notes */
+            notes: string[];
+            /** Row */
+            row: number;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * LayersOut
          * @description The cryptomatte layers of a frame, with their names.
          */
@@ -3546,6 +3647,27 @@ export interface components {
              * @default []
              */
             layers: (components["schemas"]["CgLayer"] | components["schemas"]["PictureLayer"] | components["schemas"]["SolidLayer"] | components["schemas"]["ShadowLayer"] | components["schemas"]["ReflectionLayer"] | components["schemas"]["RenderLayer"])[];
+        };
+        /**
+         * PlateFacts
+         * @description The layers from back to front, the CG among them, and what is said of the alpha of all.
+         */
+        PlateFacts: {
+            /** Alpha */
+            alpha: string[];
+            /** Layers */
+            layers: components["schemas"]["LayerFacts"][];
+            /** Tile Height */
+            tile_height: number;
+            /** Tile Width */
+            tile_width: number;
+        };
+        /**
+         * PlateOut
+         * @description The layers of a plate at a frame.
+         */
+        PlateOut: {
+            plate: components["schemas"]["PlateFacts"];
         };
         /**
          * PointRequest
@@ -6139,6 +6261,37 @@ export interface operations {
             };
         };
     };
+    plate_list_clips_shots__int_shot_id__clips_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_write_passes_shots__int_shot_id__files_post: {
         parameters: {
             query?: never;
@@ -7054,6 +7207,67 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PictureRequest"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    plate_post_plate_variants__int_variant_id__plate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlateOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    plate_post_plate_sheet_variants__int_variant_id__plate_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
             };
         };
         responses: {

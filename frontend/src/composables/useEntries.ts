@@ -11,16 +11,19 @@ export interface Entry {
   matte?: string | null
 }
 
+/** What lies a step below a part of the document; entries of lists go by their ids. */
+function below(part: unknown, step: string): unknown {
+  if (Array.isArray(part)) return (part as Entry[]).find((entry) => entry.id === step)
+  return (part as Record<string, unknown> | undefined)?.[step]
+}
+
 /** The entries of a list of the document, named by their ids; each change is one edit. */
 export function useEntries<Kept extends Entry>(place: string) {
   const shots = useShot()
   const steps = place.split('/').slice(1)
 
   const all = computed<Kept[]>(() => {
-    const found = steps.reduce<unknown>(
-      (part, step) => (part as Record<string, unknown> | undefined)?.[step],
-      shots.document ?? undefined,
-    )
+    const found = steps.reduce<unknown>(below, shots.document ?? undefined)
     return (found as Kept[] | undefined) ?? []
   })
 

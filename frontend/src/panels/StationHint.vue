@@ -15,6 +15,8 @@ const WORDS: Partial<Record<StationName, string>> = {
     'The passes sum line by line to the renderer’s beauty. The last line is the residual: what no term explains.',
   depth:
     'Click in the image to set focus. Choose Set haze range and drag from the start distance to the 50% distance.',
+  plate:
+    'Layers from the back to the camera. Add a layer below, then drag a picture in the image to place it.',
   lens: 'Open an effect to edit it with handles in the image.',
   finish: 'Add corrections to the whole image. Drag a ruler or type its number; double-click resets it.',
   display: 'Display and view affect the screen and PNG. Input and working space affect the exported result.',

@@ -22,9 +22,14 @@ def add_commands(commands: Any) -> None:
     stage.add_argument("--aperture", type=_distance, default=0.0, metavar="METRES", help="aperture radius; 0: pinhole")
     stage.add_argument("--focus", type=_distance, default=1.0, metavar="METRES", help="focus distance")
     stage.add_argument("--shutter", type=_distance, default=0.0, metavar="FRAMES", help="shutter time, in frames")
+    words = "ropes and gulls near the camera: render the quay without them, them alone, or all together"
+    stage.add_argument("--layer", choices=("quay", "near", "together"), default="", help=words)
     stage.add_argument("--for", type=int, dest="parent", metavar="PID", help="stop when this parent process ends")
     stage.add_argument("--out", type=Path, required=True, metavar="DIR")
     stage.set_defaults(run=run_stage)
+
+
+_NAMES = {"": "night_quay", "quay": "night_quay", "near": "ropes_and_gulls", "together": "night_quay"}
 
 
 def run_stage(options: argparse.Namespace) -> None:
@@ -38,9 +43,11 @@ def run_stage(options: argparse.Namespace) -> None:
     options.out.mkdir(parents=True, exist_ok=True)
     width, height = options.size
     lens = Lens(options.aperture, options.focus)
-    job = StageJob(width, height, options.samples, options.seed, not options.noisy, lens, options.shutter)
+    job = StageJob(
+        width, height, options.samples, options.seed, not options.noisy, lens, options.shutter, options.layer
+    )
     for frame in range(options.frames[0], options.frames[1] + 1):
-        path = options.out / f"night_quay.{frame:04d}.exr"
+        path = options.out / f"{_NAMES[options.layer]}.{frame:04d}.exr"
         bar = _ProgressBar(path.name)
 
         def show(done: int, wanted: int, bar: _ProgressBar = bar) -> None:

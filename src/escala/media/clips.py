@@ -17,6 +17,7 @@ from .stills import PICTURES
 from .video import VIDEO_SUFFIXES
 
 CLIP_SUFFIXES = (".exr", *PICTURES, *VIDEO_SUFFIXES)
+_NUMBERED = re.compile(r"^(?P<base>.*[._-])(?P<digits>\d{2,})(?P<rest>\.\w+)$")
 _PATTERN = re.compile(r"#|%0?\d*d|@")
 
 
@@ -94,6 +95,22 @@ def open_clip(path: str, roots: Roots = EVERYWHERE) -> Clip:
     if suffix not in CLIP_SUFFIXES:
         raise UnreadableFile(real, f"files of kind {suffix or 'without extension'} are not read as layers")
     return Clip(path, (0,), (real,))
+
+
+def group_clips(files: Sequence[Path]) -> list[tuple[str, int]]:
+    """Files as clips: numbered ones of one name as a sequence's pattern, with the number of files of each."""
+    groups: dict[tuple[Path, str, str, int], list[Path]] = {}
+    alone: list[tuple[str, int]] = []
+    for file in files:
+        number = _NUMBERED.match(file.name)
+        if number is None or file.suffix.lower() in VIDEO_SUFFIXES:
+            alone.append((str(file), 1))
+            continue
+        groups.setdefault((file.parent, number["base"], number["rest"], len(number["digits"])), []).append(file)
+    for (folder, base, rest, digits), members in groups.items():
+        name = str(members[0]) if len(members) == 1 else str(folder / f"{base}{'#' * digits}{rest}")
+        alone.append((name, len(members)))
+    return sorted(alone)
 
 
 def _pictures_in(folder: Path) -> list[Path]:

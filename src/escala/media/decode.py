@@ -138,7 +138,7 @@ def _open(source: SourceFile) -> _OpenFile:
     layers = layers_of_parts([("", names)])
     pixels = [dict(zip(names, planes, strict=True))]
     encoded = kind not in ("float", "half", "double")
-    return _OpenFile(source, window, [window], layers, [], None, pixels, encoded=encoded)
+    return _OpenFile(source, window, [window], layers, [], None, pixels, encoded=encoded, told=header.told)
 
 
 def _open_video(source: SourceFile, number: int) -> _OpenFile:

@@ -26,12 +26,13 @@ PICTURES = (*READABLE, ".jpg", ".jpeg")
 
 @dataclass(frozen=True)
 class StillHeader:
-    """What a TIFF or PNG file says of itself: size, channel names, and the stored type's name."""
+    """What a picture file says of itself: size, channel names, the stored type's name, and "CMYK" where it has inks."""
 
     width: int
     height: int
     names: tuple[str, ...]
     kind: str
+    told: str | None = None
 
 
 def read_still_header(path: Path) -> StillHeader:
@@ -43,7 +44,8 @@ def read_still_header(path: Path) -> StillHeader:
         if spec.width * spec.height * spec.channel_bytes() // 8 > _MOST_SHRINKING * max(path.stat().st_size, 4096):
             raise TooLarge(path, f"the header claims {spec.width} × {spec.height} pixels, far more than the file holds")
         names = tuple(spec.channelnames) if spec.nchannels > 1 else ("Y",)
-        return StillHeader(spec.width, spec.height, names, str(spec.format))
+        inks = spec.get_string_attribute("jpeg:ColorSpace") or spec.get_string_attribute("tiff:ColorSpace")
+        return StillHeader(spec.width, spec.height, names, str(spec.format), "CMYK" if inks == "CMYK" else None)
 
 
 def read_still(path: Path) -> tuple[list[str], list[NDArray[np.float32]], str]:

@@ -61,6 +61,7 @@ class _Video:
         rate = self._stream.average_rate or self._stream.guessed_rate or 24
         self._rate = float(rate)
         self._start = (self._stream.start_time or 0) * self._stream.time_base
+        self._is_begun = False
         self._coming: Iterator[Any] = iter(())
         # The last frame decoded, by its number, and the one after it.
         self._held: tuple[int, Any] | None = None
@@ -97,16 +98,19 @@ class _Video:
 
     def _seek(self, number: int) -> None:
         self._held = None
-        if number > 0 or self._next is not None:
+        if number > 0 or self._is_begun:
             target = self._start + number / self._rate
             with suppress(OSError):
                 self._file.seek(int(target / self._stream.time_base), stream=self._stream, backward=True)
+            self._stream.codec_context.flush_buffers()
+        self._is_begun = True
         self._coming = self._file.decode(self._stream)
         self._next = self._decode()
         if self._next is not None and self._next[0] > number:
             # The file cannot be sought: from the beginning.
             with suppress(OSError):
                 self._file.seek(0)
+            self._stream.codec_context.flush_buffers()
             self._coming = self._file.decode(self._stream)
             self._next = self._decode()
             if self._next is not None and self._next[0] > number:
@@ -115,7 +119,7 @@ class _Video:
     def _decode(self) -> tuple[int, Any] | None:
         try:
             found = next(self._coming, None)
-        except (OSError, ValueError) as error:
+        except (OSError, ValueError, EOFError) as error:
             raise UnreadableFile(self._path, f"its frames cannot be decoded: {_plain(error)}") from error
         if found is None:
             return None
@@ -154,9 +158,13 @@ def read_video_frame(path: Path, number: int) -> list[NDArray[np.float32]]:
     matrix = "ITU709" if frame.height >= 720 else "ITU601"
     known = {1: "ITU709", 5: "ITU601", 6: "SMPTE170M", 7: "SMPTE240M"}
     found = known.get(int(frame.colorspace), matrix)
-    pixels = frame.reformat(format="rgb48le", src_colorspace=found, dst_color_range="JPEG").to_ndarray()
-    pixels = np.rot90(pixels, _quarter_turns(frame))
-    scaled = pixels.astype(np.float32) * np.float32(1 / _LARGEST)
+    if frame.format.is_rgb and frame.format.components[0].bits == 8:
+        # The library rounds on the way to more bits.
+        pixels, largest = frame.reformat(format="rgb24").to_ndarray(), 255
+    else:
+        wide = frame.reformat(format="rgb48le", src_colorspace=found, dst_color_range="JPEG")
+        pixels, largest = wide.to_ndarray(), _LARGEST
+    scaled = np.rot90(pixels, _quarter_turns(frame)).astype(np.float32) / np.float32(largest)
     return [np.ascontiguousarray(scaled[..., channel]) for channel in range(3)]
 
 

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from escala.core.kernels import kernel, prange, serial_kernel
 
 from .scene import Scene
-from .shapes import nearest_hit
+from .shapes import nearest_seen
 from .textures import surface_at, surface_place
 from .tracer import camera_ray
 from .vectors import add, dot, row3
@@ -31,7 +31,7 @@ def _shoot_centres(scene, out):  # type: ignore[no-untyped-def]
         for x in range(width):
             origin = row3(scene.camera, 0, 0)
             direction = camera_ray(scene.camera, (x + 0.5) / width, (y + 0.5) / height)
-            shape, distance, normal = nearest_hit(scene, origin, direction)
+            shape, distance, normal = nearest_seen(scene, origin, direction)
             out[y, x, OBJECT] = -1.0
             out[y, x, DEPTH] = BACKGROUND_DEPTH
             if shape < 0:

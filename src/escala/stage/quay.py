@@ -27,12 +27,18 @@ class Lens:
 PINHOLE = Lens()
 
 
+# What of the scene is rendered: all but the near things; the quay with their shadows; they alone; all.
+WITHOUT_NEAR, QUAY, NEAR, TOGETHER = "", "quay", "near", "together"
+LAYERS = (WITHOUT_NEAR, QUAY, NEAR, TOGETHER)
+
+
 def quay_scene(
-    frame: int, width: int, height: int, lens: Lens = PINHOLE, later: float = 0.0
+    frame: int, width: int, height: int, lens: Lens = PINHOLE, later: float = 0.0, layer: str = WITHOUT_NEAR
 ) -> tuple[s.Scene, tuple[str, ...], tuple[str, ...]]:
     """The scene at a frame, with the names of its objects and materials.
 
-    `later`: frames after it; things and camera are where they are then, the beacon points where it did.
+    `later`: frames after it; things and camera are where they are then, the beacon points where it did. `layer`: which
+    things the camera sees; the others still cast shadows and are reflected.
     """
     build = s.SceneBuilder()
     _materials(build)
@@ -43,7 +49,12 @@ def quay_scene(
     _cargo(build)
     _sailing_boat(build)
     _ferry(build, ferry, _ferry_place(time + 1) - ferry)
+    quay_shapes = len(build.rows)
+    if layer != WITHOUT_NEAR:
+        _near_things(build, time)
     _sky(build)
+    every = len(build.rows)
+    seen = {QUAY: (0, quay_shapes), NEAR: (quay_shapes, every)}.get(layer, (0, every))
     turn = 2 * np.pi * (frame - STILL_FRAME) / FRAMES_PER_TURN + np.radians(187.0)
     heading = np.array([np.sin(turn), -0.31, np.cos(turn)])
     aspect = width / height
@@ -53,6 +64,7 @@ def quay_scene(
         (0.0075, 3.2, 0.9, 0.55),
         heading / np.linalg.norm(heading),
         (lens.radius, lens.focus),
+        seen,
     )
     return scene, tuple(build.objects), tuple(build.material_names)
 
@@ -166,6 +178,40 @@ def _ferry(build: s.SceneBuilder, at: s.Array, shift: s.Array) -> None:
     top = [x - 2.2, y + 9.6, z, 0.24]
     beacon = build.emitter(s.BEACON_LIGHT, _BEACON, np.array((0.10, 1.0, 0.62)) * 1500.0, top)
     build.ellipsoid("beacon", "lamp", top[:3], 0.24, emitter=beacon, **moving)
+
+
+# Place, half span of the wings, and heading of each gull.
+_GULLS = ((-0.55, 3.6, -1.2, 0.5, 12.0), (1.35, 3.5, 0.6, 0.48, -14.0), (2.75, 2.6, 1.6, 0.26, 65.0))
+
+
+def _near_things(build: s.SceneBuilder, time: float) -> None:
+    """Mooring ropes and gulls between the camera and the quay, some of them behind the crates."""
+    build.material("feathers", (0.62, 0.61, 0.60), 0.8, 0.03)
+    for start, end, sag in (
+        ((-3.3, 4.3, -2.6), (3.75, 1.62, 3.0), 0.9),
+        ((3.6, 3.6, -2.8), (-1.75, 1.62, 3.0), 0.75),
+    ):
+        a, b = np.array(start), np.array(end)
+        line = [a + (b - a) * t - np.array((0.0, 4 * sag * t * (1 - t), 0.0)) for t in np.linspace(0, 1, 15)]
+        for one, other in itertools.pairwise(line):
+            build.cylinder("mooring_ropes", "rope", one, other, 0.05)
+    flight = time - STILL_FRAME
+    for x, y, z, span, turn in _GULLS:
+        shift = np.array((0.03, 0.012, 0.0)) if span > 0.3 else np.zeros(3)
+        _gull(build, np.array((x, y, z)) + shift * flight, span, turn, shift)
+
+
+def _gull(build: s.SceneBuilder, at: s.Array, span: float, turn: float, shift: s.Array) -> None:
+    """A body, and two wings that are raised."""
+    sine, cosine = np.sin(np.radians(turn)), np.cos(np.radians(turn))
+    across, along = np.array((cosine, 0.0, -sine)), np.array((sine, 0.0, cosine))
+    more = {"shift": shift}
+    build.ellipsoid("gulls", "feathers", at, (0.1, 0.08, 0.17), **more)
+    build.ellipsoid("gulls", "feathers", at + 0.17 * along + np.array((0.0, 0.05, 0.0)), 0.055, **more)
+    for side in (-1.0, 1.0):
+        wing = side * span * across + np.array((0.0, 0.45 * span, 0.0))
+        chord = 0.12 * along - np.array((0.0, 0.13, 0.0))
+        build.quad("gulls", "feathers", at - 0.5 * chord + side * 0.05 * across, wing, chord, **more)
 
 
 def _sky(build: s.SceneBuilder) -> None:

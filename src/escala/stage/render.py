@@ -13,7 +13,7 @@ from escala.media.windows import Window
 
 from . import passes
 from .guides import centre_guides
-from .quay import PINHOLE, Lens, quay_scene
+from .quay import PINHOLE, WITHOUT_NEAR, Lens, quay_scene
 from .tracer import EXTRAS, SLOTS, trace_rows
 
 FRAMES_PER_SECOND = 24
@@ -28,7 +28,8 @@ Progress = Callable[[int, int], None]
 class StageJob:
     """What to render: size, samples per pixel, seed; `clean`: take the noise out.
 
-    `lens`: of the camera; `shutter`: how many frames it is open, in the middle of which the frame's time is.
+    `lens`: of the camera; `shutter`: how many frames it is open, in the middle of which the frame's time is. `layer`:
+    which things the camera sees, one of `LAYERS`.
     """
 
     width: int = 960
@@ -38,11 +39,12 @@ class StageJob:
     clean: bool = True
     lens: Lens = PINHOLE
     shutter: float = 0.0
+    layer: str = WITHOUT_NEAR
 
 
 def render_frame(job: StageJob, frame: int, path: Path, progress: Progress = lambda done, of: None) -> None:
     """Render a frame into `path`, which improves while samples arrive."""
-    scene, objects, materials = quay_scene(frame, job.width, job.height, job.lens)
+    scene, objects, materials = quay_scene(frame, job.width, job.height, job.lens, layer=job.layer)
     shape = (job.height, job.width)
     film = np.zeros((*shape, len(passes.LIGHTS), SLOTS, 3), np.float32)
     extras = np.zeros((*shape, EXTRAS), np.float32)
@@ -52,7 +54,7 @@ def render_frame(job: StageJob, frame: int, path: Path, progress: Progress = lam
     for first, last in _batches(job.samples):
         if job.shutter:
             middle = (first + last) / (2 * job.samples) - 0.5
-            scene = quay_scene(frame, job.width, job.height, job.lens, job.shutter * middle)[0]
+            scene = quay_scene(frame, job.width, job.height, job.lens, job.shutter * middle, job.layer)[0]
         trace_rows(scene, first, last, job.seed, film, extras, object_counts, material_counts)
         progress(last, job.samples)
         if last not in (*_SHOWN_AT, job.samples):

@@ -32,6 +32,7 @@ class Scene(NamedTuple):
     mist: Array  # (4,): density at the water, height of decay, albedo, forward scattering
     heading: Array  # (3,): where the beacon points
     lens: Array  # (2,): radius of the aperture, 0 for a pinhole, and the distance in focus
+    seen: NDArray[np.int32]  # (2,): the first shape that the camera sees, and the one after the last
 
 
 @dataclass
@@ -138,8 +139,9 @@ class SceneBuilder:
         mist: ArrayLike,
         heading: ArrayLike,
         lens: ArrayLike = (0.0, 1.0),
+        seen: tuple[int, int] | None = None,
     ) -> Scene:
-        """The arrays."""
+        """The arrays. `seen`: the range of shapes that the camera sees, all by default; others still cast shadows."""
         kinds, data, bounds, objects, materials, emitters, shifts = zip(*self.rows, strict=True)
         return Scene(
             kinds=np.array(kinds, np.int32),
@@ -157,6 +159,7 @@ class SceneBuilder:
             mist=np.asarray(mist, np.float32),
             heading=np.asarray(heading, np.float32),
             lens=np.asarray(lens, np.float32),
+            seen=np.array(seen or (0, len(kinds)), np.int32),
         )
 
 

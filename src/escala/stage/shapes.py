@@ -15,8 +15,19 @@ _NOWHERE = (0.0, 1.0, 0.0)
 @serial_kernel
 def nearest_hit(scene, origin, direction):  # type: ignore[no-untyped-def]
     """The nearest shape ahead: its index (-1: none), the distance, and the surface's normal there."""
+    return _nearest_among(scene, 0, scene.kinds.size, origin, direction)
+
+
+@serial_kernel
+def nearest_seen(scene, origin, direction):  # type: ignore[no-untyped-def]
+    """As `nearest_hit`, of the shapes that the camera sees."""
+    return _nearest_among(scene, scene.seen[0], scene.seen[1], origin, direction)
+
+
+@serial_kernel
+def _nearest_among(scene, first, last, origin, direction):  # type: ignore[no-untyped-def]
     best, index, detail = FAR, -1, 0.0
-    for shape in range(scene.kinds.size):
+    for shape in range(first, last):
         if _may_hit(scene.bounds, shape, origin, direction, best):
             distance, note = _shape_hit(scene, shape, origin, direction)
             if distance < best:

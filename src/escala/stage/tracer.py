@@ -9,7 +9,7 @@ from .mist import mist_light, mist_transmittance
 from .sampling import next_number, start_sample
 from .scene import GLASS_SOLID, GLASS_THIN, MATTE, MOON_LIGHT, SKY_LIGHT, WINDOW_LIGHT
 from .shading import pass_glass, reflect_factors, sample_reflection, specular_share
-from .shapes import FAR, clear_way, nearest_hit
+from .shapes import FAR, clear_way, nearest_hit, nearest_seen
 from .textures import painted_material, surface_at
 from .vectors import add, dot, product, row3, scaled, unit
 
@@ -70,7 +70,9 @@ def _trace_sample(scene, place, state, film, extras, objects, materials):  # typ
     origin, direction = row3(scene.camera, 0, 0), camera_ray(scene.camera, place[0], place[1])
     if scene.lens[0] > 0.0:
         origin, direction = _through_lens(scene, origin, direction, next_number(state), next_number(state))
-    shape, distance, normal = nearest_hit(scene, origin, direction)
+    shape, distance, normal = nearest_seen(scene, origin, direction)
+    if shape < 0 and scene.seen[0] > 0:  # what lies behind is seen in another render
+        return
     mist_light(scene, origin, direction, distance, state, film, VOLUME)
     common = scaled(_ONES, mist_transmittance(scene.mist, origin, direction, distance))
     if shape >= 0:

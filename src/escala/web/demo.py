@@ -12,6 +12,7 @@ from escala.core.errors import EscalaError
 from escala.database.shots import all_shots, find_render
 from escala.engine.progress import Cancelled
 from escala.stage.emblems import write_emblems
+from escala.stage.skies import write_skies
 
 from .app_context import AppContext
 from .job_manager import Job
@@ -46,6 +47,8 @@ ARRIVAL = DemoRender(
     False,
 )
 DEMO_RENDERS = (STILL, ARRIVAL)
+# A further render of the still: what its layer by depth shows.
+NEAR = DemoRender("Ropes and gulls", "near", "ropes_and_gulls.0012.exr", ("--layer", "near"), False)
 
 
 def demo_folder(settings: Settings) -> Path:
@@ -59,15 +62,18 @@ def start_demo(context: AppContext) -> None:
     def work() -> None:
         try:
             write_emblems(demo_folder(context.settings) / "emblems")
-            for render in DEMO_RENDERS:
-                _keep(context, render)
+            write_skies(demo_folder(context.settings) / "plates")
+            _keep(context, STILL)
+            _keep(context, NEAR, STILL)
+            _keep(context, ARRIVAL)
         except (EscalaError, OSError) as error:
             context.events.tell("trouble", sentence=f"The demo is not available: {sentence_of(error)}")
 
     context.run_in_background("demo", work)
 
 
-def _keep(context: AppContext, render: DemoRender) -> None:
+def _keep(context: AppContext, render: DemoRender, of: DemoRender | None = None) -> None:
+    """Render what is not there yet, and show it: as a shot, or as a further render of that of another."""
     folder = render.place(context.settings)
     folder.mkdir(parents=True, exist_ok=True)
     done = folder / FINISHED
@@ -78,8 +84,21 @@ def _keep(context: AppContext, render: DemoRender) -> None:
     )
     _wait_for(context, job, lambda: render.progressive and (folder / render.source).exists())
     if not context.closing.is_set() and (job is None or job.state != "failed"):
-        _show(context, folder / render.source, render.name)
+        if of is None:
+            _show(context, folder / render.source, render.name)
+        else:
+            _add(context, folder / render.source, render.name, str(of.place(context.settings) / of.source))
     _wait_for(context, job)
+
+
+def _add(context: AppContext, source: Path, name: str, first: str) -> None:
+    """A further render of the shot that was opened from `first`, added once."""
+    with context.database.reading() as session:
+        shot = next((shot for shot in all_shots(session) if first in find_render(shot).sources), None)
+        if shot is None or any(str(source) in row.sources for row in shot.renders):
+            return
+        shot_id = shot.id
+    _wait_for(context, context.add_further(shot_id, [str(source)], name))
 
 
 def _wait_for(context: AppContext, job: Job | None, is_enough: Callable[[], bool] = lambda: False) -> None:

@@ -34,8 +34,8 @@ def list_nearby_images(path: ShotPath) -> dict[str, Any]:
     render = context.render_of(path.shot_id)
     own = {Path(entry.path) for entries in render.frames.values() for entry in entries}
     folder = next(iter(own)).parent
-    folders = [folder, *(e for e in _readable_in(context, folder) if e.is_dir())]
-    found = [e for place in folders for e in _readable_in(context, place) if e.suffix.lower() in READABLE]
+    folders = [folder, *(e for e in readable_in(context, folder) if e.is_dir())]
+    found = [e for place in folders for e in readable_in(context, place) if e.suffix.lower() in READABLE]
     shown = [e for e in found if e not in own][:_MAX_NEARBY]
     return {"folder": str(folder), "entries": [{"name": e.name, "path": str(e), "folder": False} for e in shown]}
 
@@ -47,11 +47,11 @@ def _entries(context: AppContext, folder: str) -> list[dict[str, Any]]:
     place = context.roots.readable(folder)
     if not place.is_dir():
         raise BadSource(f"{printable(folder)} is not a folder")
-    kept = [e for e in _readable_in(context, place) if e.is_dir() or e.suffix.lower() in SUFFIXES]
+    kept = [e for e in readable_in(context, place) if e.is_dir() or e.suffix.lower() in SUFFIXES]
     return [{"name": e.name, "path": str(e), "folder": e.is_dir()} for e in kept]
 
 
-def _readable_in(context: AppContext, folder: Path) -> list[Path]:
+def readable_in(context: AppContext, folder: Path) -> list[Path]:
     """What a folder holds that may be read: no link that leads out of the roots, and no hidden file."""
     with suppress(BadSource, OSError):  # it is gone, or lies where nothing may be read: there is nothing to offer
         context.roots.readable(folder)

@@ -7,9 +7,9 @@ from flask import request
 from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource, TooLarge
+from escala.media.clips import CLIP_SUFFIXES
 from escala.media.limits import check_disk
 from escala.media.path_safety import place_in, printable
-from escala.media.sources import SUFFIXES
 
 from ..app_context import AppContext, app_context, keep_body
 from .schemas import CapacityQuery
@@ -37,7 +37,7 @@ def upload() -> dict[str, str]:
 
 def _keep_upload(context: AppContext, name: str) -> Path:
     """Stream the body of the request into a folder of its own under the uploads."""
-    if Path(name).suffix.lower() not in SUFFIXES:
+    if Path(name).suffix.lower() not in CLIP_SUFFIXES:
         raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be imported")
     batch = hashlib.sha256(request.headers.get("X-Batch", name).encode()).hexdigest()[:16]
     return keep_body(request.stream, place_in(context.settings.uploads / batch, name), context.settings.upload_limit)
