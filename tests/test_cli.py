@@ -422,6 +422,40 @@ class VariantTest(CommandTest):
             "escala: balance/corrections/c/of is unresolved: m has no sheen",
         ])  # fmt: skip
 
+    def test_layers_beside_the_document_and_a_further_render(self) -> None:
+        near = write_layers(self.folder / "near.exr", {"": KEY, "lg_key": KEY, "A": self.mask}, np.float32)
+        cg = write_layers(self.folder / "cg.exr", {**LIT, "A": self.mask}, np.float32)
+        sky = np.full((24, 32, 3), 188, np.uint8)
+        for number in (1, 2):
+            cv2.imwrite(str(self.file.parent / f"sky.{number}.png"), sky // number)
+        layers = [
+            {"kind": "picture", "path": "sky.#.png", "first_frame": 2}, {"kind": "cg"},
+            {"id": "ropes", "kind": "render", "render": "ropes"},
+        ]  # fmt: skip
+        self.keep(plate={"layers": layers}, balance={"lights": {"key": {"stops": 1}}})
+        space = ("--working-space", "Linear Rec.709 (sRGB)", "--float", "--station", "plate")
+        found = self.rendered(cg, "--variant", self.file, "--render", f"ropes={near}", *space)
+        shown = ((94 / 255 + 0.055) / 1.055) ** 2.4
+        below = LIT[""] + KEY + shown * (1 - self.mask)
+        np.testing.assert_allclose(found, 2 * KEY + below * (1 - self.mask), rtol=1e-3, atol=1e-3)
+        lines = self.told("render", cg, "--variant", self.file, "--out", self.folder / "o.exr")
+        self.assertIn("escala: plate/layers/ropes/render is unresolved: cg has no ropes", lines)
+        answer = json.loads(self.run_command("check", self.file, cg, "--json", "--render", f"ropes={near}"))
+        self.assertEqual((answer["waiting"], answer["missing_files"]), ([], []))
+        for number in (1, 2):
+            (self.file.parent / f"sky.{number}.png").unlink()
+        answer = json.loads(self.run_command("check", self.file, cg, "--json"))
+        self.assertEqual(answer["waiting"], [{"place": "plate/layers/ropes/render", "name": "ropes"}])
+        self.assertEqual(answer["missing_files"], [str(self.file.parent / "sky.#.png")])
+        small = write_layers(self.folder / "small.exr", {"": KEY[:, ::2, ::2]})
+        for options, words in (
+            (("--render", "ropes"), "NAME=SOURCE"),
+            (("--render", f"ropes={small}"), "renders of one shot have the same size"),
+            (("--render", f"a={near}", "--render", f"a={near}"), "twice"),
+        ):
+            out = self.folder / "none.exr"
+            self.assertIn(words, self.refused("render", cg, "--variant", self.file, "--out", out, *options))
+
 
 class RefusalTest(CommandTest):
     def test_a_document_is_checked_before_it_is_used(self) -> None:

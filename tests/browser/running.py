@@ -11,6 +11,7 @@ import sys
 import tempfile
 import unittest
 import urllib.request
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
@@ -18,7 +19,8 @@ from typing import Any, ClassVar
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, Response, expect, sync_playwright
 
 from escala.stage.render import StageJob, render_frame
-from escala.web.demo import ARRIVAL, FINISHED
+from escala.stage.skies import write_skies
+from escala.web.demo import ARRIVAL, FINISHED, NEAR, STILL
 from tests.runner import SHARED_FOLDER
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
@@ -44,12 +46,18 @@ def finished_demo(job: StageJob) -> Path:
     folder.mkdir(exist_ok=True)
     with open(folder / "lock", "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        for place, render, frames in ((folder, job, (12,)), (folder / ARRIVAL.folder, SMALL_ARRIVAL, (7, 8, 10))):
+        write_skies(folder / "plates")
+        for demo, render, frames in (
+            (STILL, job, (12,)),
+            (NEAR, replace(job, layer="near"), (12,)),
+            (ARRIVAL, SMALL_ARRIVAL, (7, 8, 10)),
+        ):
+            place, name = folder / demo.folder, demo.source.split(".")[0]
             if (place / FINISHED).exists():
                 continue
             place.mkdir(exist_ok=True)
             for frame in frames:
-                render_frame(render, frame, place / f"night_quay.{frame:04d}.exr")
+                render_frame(render, frame, place / f"{name}.{frame:04d}.exr")
             (place / FINISHED).touch()
     return folder
 

@@ -79,7 +79,7 @@ class ColourOfFilesTest(FolderTest):
     def test_a_render_keeps_the_space_that_it_was_read_in(self) -> None:
         for space, reason in (
             ("ACEScg", "the header's primaries are those of AP1"),
-            ("sRGB Encoded Rec.709 (sRGB)", "integer PNG and TIFF are treated as sRGB-encoded"),
+            ("sRGB Encoded Rec.709 (sRGB)", "integer images and videos are treated as sRGB-encoded"),
         ):
             with self.subTest(space=space):
                 file = self.older(space, reason)

@@ -13,6 +13,7 @@ VARIANT = Variant.model_validate(
         "balance": {"lights": {"a/b": {"stops": 2}}},
         "finish": {"corrections": [{"kind": "cdl", "id": "c"}, {"kind": "exposure", "id": "e", "stops": 1}]},
         "depth": {"haze": {"height": {"thickness": 3}}},
+        "plate": {"layers": [{"kind": "picture", "id": "sky", "path": "sky.png", "distance": 9}]},
     }
 )
 
@@ -27,6 +28,10 @@ class NumberFieldTest(unittest.TestCase):
             ("finish/corrections/e/stops", -16, 16, 0.0),
             ("finish/corrections/1/stops", -16, 16, 0.0),
             ("lens/vignette/stops", -16, 16, -1.0),
+            ("plate/layers/sky/opacity", 0, 1, 1.0),
+            ("plate/layers/sky/turn", -3600, 3600, 0.0),
+            ("plate/layers/sky/scale", -1000, 1000, 1.0),
+            ("plate/layers/sky/frame_rate", 0, 1000, None),
         ):
             with self.subTest(pointer):
                 found = number_field(VARIANT, pointer)

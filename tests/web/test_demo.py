@@ -9,6 +9,7 @@ from tests.fixtures import FolderTest
 
 SMALL = ("--size", "32x18", "--samples=2")
 STILL = DemoRender("Night quay", "", "night_quay.0012.exr", (*SMALL, "--frames=12"), True)
+NEAR = DemoRender("Ropes", "near", "ropes_and_gulls.0012.exr", (*SMALL, "--frames=12", "--layer=near"), False, STILL)
 PREVIEW = DemoRender("Night arrival", "arrival", "night_quay.####.exr", (*SMALL, "--frames=7-8"), False)
 
 
@@ -17,7 +18,7 @@ class DemoTest(FolderTest):
         super().setUp()
         self.settings = Settings(self.folder / "home", (self.folder / "home" / "demo",))
         before = demo.DEMO_RENDERS
-        demo.DEMO_RENDERS = (STILL, PREVIEW)
+        demo.DEMO_RENDERS = (STILL, NEAR, PREVIEW)
         self.addCleanup(setattr, demo, "DEMO_RENDERS", before)
 
     def context(self) -> AppContext:
@@ -41,6 +42,7 @@ class DemoTest(FolderTest):
         self.assertEqual(self.shots_of(context, 2), ["Night quay", "Night arrival"])
         self.assertTrue((demo_folder(self.settings) / FINISHED).exists())
         self.assertEqual(len(context.render_of(2).frames), 2)
+        self.assertEqual(list(context.further_of(1)), ["Ropes"])
         times = {f: f.stat().st_mtime_ns for f in demo_folder(self.settings).rglob("*.exr")}
         again = self.context()
         start_demo(again)

@@ -32,6 +32,7 @@ def render_frames(options: argparse.Namespace) -> None:
     if options.space and (options.display or options.view):
         raise BadSource("--output-space and --display/--view exclude each other: choose scene-linear or display output")
     with opened_render(options.source, options.fit, decoder()) as (evaluator_pool, render):
+        further = further_renders(evaluator_pool, render, options.renders)
         base = read_variant(options.variant) if options.variant else Variant()
         given = Adjustments(**{field.name: getattr(options, field.name) for field in fields(Adjustments)})
         variant = adjusted(evaluator_pool.interpretation_of(SHOT, render, base), base, given)
@@ -39,7 +40,6 @@ def render_frames(options: argparse.Namespace) -> None:
         read = evaluator_pool.interpretation_of(SHOT, render, variant)
         for sentence in what_is_approximate(read, variant, resolve_colour(read, variant).working):
             print(f"escala: {sentence}", file=sys.stderr)
-        further = further_renders(evaluator_pool, render, options.renders)
         pixel_type = "float" if options.float else "half"
         file = Delivery(options.out, options.space, as_view, pixel_type, options.bits, options.station)
         frames = tuple(frames_of(render, options.frames))

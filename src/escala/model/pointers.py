@@ -2,7 +2,8 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, get_args, get_origin
+from types import UnionType
+from typing import Annotated, Any, Union, get_args, get_origin
 
 from annotated_types import Ge, Gt, Le, Lt
 from pydantic import AfterValidator, BaseModel
@@ -78,6 +79,13 @@ def _neutral(field: FieldInfo | None, pointer: str) -> Any:
 
 def _number(field: FieldInfo, pointer: str) -> NumberField:
     kind, metadata = field.annotation, list(field.metadata)
+    if get_origin(kind) in (Union, UnionType):
+        # A number that may be absent, or stand for several: the number.
+        kind = next(each for each in get_args(kind) if each is not type(None))
+    if get_origin(kind) is Annotated:
+        kind, *more = get_args(kind)
+        metadata += more
+    metadata = [each for one in metadata for each in (one.metadata if isinstance(one, FieldInfo) else (one,))]
     channels = 1
     if get_origin(kind) is tuple:
         items = get_args(kind)

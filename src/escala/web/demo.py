@@ -25,13 +25,17 @@ FINISHED = "finished"
 
 @dataclass(frozen=True)
 class DemoRender:
-    """A render of the demo: the shot's name, its folder and source in it, what to render, and from when to show it."""
+    """A render of the demo: its name, its folder and source in it, what to render, and from when to show it.
+
+    `further_of`: it is a further render of the shot of another; else a shot of its own.
+    """
 
     name: str
     folder: str
     source: str
     options: tuple[str, ...]
     progressive: bool
+    further_of: "DemoRender | None" = None
 
     def place(self, settings: Settings) -> Path:
         """Where its files are kept."""
@@ -46,9 +50,8 @@ ARRIVAL = DemoRender(
     ("--size", "384x216", "--samples", "6", "--frames", "7-18"),
     False,
 )
-DEMO_RENDERS = (STILL, ARRIVAL)
-# A further render of the still: what its layer by depth shows.
-NEAR = DemoRender("Ropes and gulls", "near", "ropes_and_gulls.0012.exr", ("--layer", "near"), False)
+NEAR = DemoRender("Ropes and gulls", "near", "ropes_and_gulls.0012.exr", ("--layer", "near"), False, STILL)
+DEMO_RENDERS = (STILL, NEAR, ARRIVAL)
 
 
 def demo_folder(settings: Settings) -> Path:
@@ -63,17 +66,16 @@ def start_demo(context: AppContext) -> None:
         try:
             write_emblems(demo_folder(context.settings) / "emblems")
             write_skies(demo_folder(context.settings) / "plates")
-            _keep(context, STILL)
-            _keep(context, NEAR, STILL)
-            _keep(context, ARRIVAL)
+            for render in DEMO_RENDERS:
+                _keep(context, render)
         except (EscalaError, OSError) as error:
             context.events.tell("trouble", sentence=f"The demo is not available: {sentence_of(error)}")
 
     context.run_in_background("demo", work)
 
 
-def _keep(context: AppContext, render: DemoRender, of: DemoRender | None = None) -> None:
-    """Render what is not there yet, and show it: as a shot, or as a further render of that of another."""
+def _keep(context: AppContext, render: DemoRender) -> None:
+    """Render what is not there yet, and show it."""
     folder = render.place(context.settings)
     folder.mkdir(parents=True, exist_ok=True)
     done = folder / FINISHED
@@ -84,10 +86,11 @@ def _keep(context: AppContext, render: DemoRender, of: DemoRender | None = None)
     )
     _wait_for(context, job, lambda: render.progressive and (folder / render.source).exists())
     if not context.closing.is_set() and (job is None or job.state != "failed"):
-        if of is None:
+        if render.further_of is None:
             _show(context, folder / render.source, render.name)
         else:
-            _add(context, folder / render.source, render.name, str(of.place(context.settings) / of.source))
+            first = render.further_of
+            _add(context, folder / render.source, render.name, str(first.place(context.settings) / first.source))
     _wait_for(context, job)
 
 

@@ -59,7 +59,7 @@ def input_space_of(config: ColourConfig, file: FileColour) -> InputSpace:
         return InputSpace(ruled, "a file rule of the config says so")
     if file.encoded:
         known = next((name for name in ENCODED_SPACES if config.has_space(name)), config.default_working_space)
-        return InputSpace(config.space(known), "integer PNG and TIFF are treated as sRGB-encoded")
+        return InputSpace(config.space(known), "integer images and videos are treated as sRGB-encoded")
     return _by_primaries(config, file)
 
 
