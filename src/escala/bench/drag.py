@@ -28,9 +28,9 @@ def bench_drag(shot: BigShot) -> Figure:
     """A light's level: p95 over the pictures of a drag of some seconds at 60 pointer events a second."""
     with served(shot.file.parent) as address, page_of() as page:
         open_shot(address, shot.file)
-        _enter(page, address)
+        enter_shot(page, address)
         left, top, width, height = page.box(".board .tile, .board .head-cell")
-        p95 = _dragged(page, left + width / 2, top + height / 2)
+        p95 = dragged(page, left + width / 2, top + height / 2)
     return Figure(p95, "ms", p95 / 45, "p95 ≤ 45 ms from pointer to paint", True, limit=45)
 
 
@@ -39,12 +39,12 @@ def bench_label(shot: WhereShot) -> Figure:
     with served(shot.file.parent) as address, page_of() as page:
         variant = call(f"{address}/api/shots/{open_shot(address, shot.file)}")["variants"][0]["id"]
         _lay_label(address, variant, str(shot.emblem))
-        _enter(page, address)
+        enter_shot(page, address)
         page.click("nav[aria-label=Path] button", "Surface")
         page.click("button", "Move")
         left, top, width, height = page.box("canvas")
         scale = min(width / WIDTH, height / HEIGHT)
-        p95 = _dragged(page, left + (width - WIDTH * scale) / 2 + WIDTH * scale * 0.15, top + height / 2)
+        p95 = dragged(page, left + (width - WIDTH * scale) / 2 + WIDTH * scale * 0.15, top + height / 2)
     return Figure(p95, "ms", p95 / 60, "p95 ≤ 60 ms from pointer to paint", True, limit=60)
 
 
@@ -58,13 +58,13 @@ def _lay_label(address: str, variant: int, emblem: str) -> None:
     call(f"{address}/api/variants/{variant}/edits", {"base": base, "patch": patch, "label": "a label"})
 
 
-def _enter(page: Page, address: str) -> None:
+def enter_shot(page: Page, address: str) -> None:
     page.go(address)
     page.click("button.shot")
     page.wait_for(AT_REST)
 
 
-def _dragged(page: Page, x: float, y: float) -> float:
+def dragged(page: Page, x: float, y: float) -> float:
     """The p95 in milliseconds while something is dragged there and back from a place of the page."""
     page.drag_along(_way(x, y, _MOVES // 4))
     time.sleep(_WARM_SECONDS)  # the baked view is refined behind everything else

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from escala.core.planes import Planes, narrow_to_half
+from escala.core.planes import Matte, Planes, narrow_to_half
 from escala.media.exr import write_exr
 from escala.media.windows import Window
 
@@ -76,13 +76,16 @@ def made_up_light(index: int, height: int, width: int) -> Planes:
     return np.asarray(colour[:, None, None] * (4 * spot + grain), np.float32)
 
 
-def write_big_shot(path: Path, width: int, height: int, lights: int) -> None:
-    """A half-float EXR of `lights` lights and their sum."""
+def write_big_shot(path: Path, width: int, height: int, lights: int, alpha: Matte | None = None) -> None:
+    """A half-float EXR of `lights` lights and their sum, all multiplied by its alpha where one is given."""
     total = np.zeros((3, height, width), np.float32)
     channels = {}
     for index in range(lights):
         planes = made_up_light(index, height, width)
+        planes = planes if alpha is None else np.asarray(planes * alpha)
         total += planes
         channels |= {f"lg_l{index:02d}.{letter}": narrow_to_half(p) for letter, p in zip("RGB", planes, strict=True)}
     channels |= {letter: narrow_to_half(plane) for letter, plane in zip("RGB", total, strict=True)}
+    if alpha is not None:
+        channels["A"] = narrow_to_half(alpha)
     write_exr(path, channels, Window(0, 0, width, height), Window(0, 0, width, height))

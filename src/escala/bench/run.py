@@ -11,6 +11,7 @@ from .drag import bench_drag, bench_label
 from .figures import Figure, unmeasured
 from .kernels import bench_mix, bench_view
 from .many import bench_many
+from .plate import bench_plate
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
 from .start import bench_start
 from .where import WhereShot, bench_matte, bench_stack
@@ -26,6 +27,7 @@ ALONE: dict[str, Callable[[], Figure]] = {
     "defocus": bench_defocus,
     "motion": bench_motion,
     "glow": bench_glow,
+    "plate": bench_plate,
 }
 ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {
     "edit": bench_edit,
@@ -41,7 +43,7 @@ ON_WHERE_SHOT: dict[str, Callable[[WhereShot], Figure]] = {
 ON_CAMERA_SHOT: dict[str, Callable[[CameraShot], Figure]] = {"lens": bench_lens, "settle": bench_settle}
 NAMES = (
     "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label",
-    "defocus", "motion", "glow", "lens", "settle", "start",
+    "plate", "defocus", "motion", "glow", "lens", "settle", "start",
 )  # fmt: skip
 
 

@@ -136,6 +136,7 @@ class EvaluatorPool:
     def close(self) -> None:
         """End the evaluation thread, and let everything that is cached go."""
         self.thread.close()
+        self.images.close()
         with self._lock:
             self._engines.clear()
 
@@ -192,8 +193,11 @@ class EvaluatorPool:
         number = render.first_frame if frame is None else frame
         for path in variant.plate.pictures:
             self.images.prepare_clip(path)
-        layers = layer_sources(variant, self.images, evaluator.frame_offset, shot_rate(render, variant))
+        rate, offset = shot_rate(render, variant), evaluator.frame_offset
+        layers = tuple(layer_sources(variant, self.images, offset, rate))
         images = tuple(self.images.prepare((*image_sources(variant), *layers)))
+        if len(render.frames) > 1:
+            self.images.prefetch(set(layer_sources(variant, self.images, offset + 1, rate)) - set(layers))
         others = self._open_further(shot, render, variant, number, is_cacheable, further)
         kept = self._kept(shot, number, render)
         which = _Which(first, evaluator, number, variant, kept if kept and kept.evaluator is evaluator else None)

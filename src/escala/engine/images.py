@@ -4,6 +4,8 @@ import threading
 import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -11,7 +13,7 @@ from typing import Protocol
 import numpy as np
 
 from escala.core.colour.file_colour import FileColour
-from escala.core.errors import BadSource, UnreadableFile
+from escala.core.errors import BadSource, EscalaError, UnreadableFile
 from escala.core.planes import Matte, Planes, as_planes
 from escala.media.clips import Clip
 from escala.media.intake import DecodeFailed
@@ -146,6 +148,7 @@ class ImagePool:
     def __init__(self, decode: Callable[[SourceFile], StoredFrame], open_clip: Callable[[str], Clip]) -> None:
         self._decode = decode
         self._open_clip = open_clip
+        self._ahead = ThreadPoolExecutor(1, thread_name_prefix="decoding ahead")
         self._clips: OrderedDict[str, tuple[object, Clip]] = OrderedDict()
         self._open: weakref.WeakValueDictionary[ImageSource, OutsideImage] = weakref.WeakValueDictionary()
         self._recent: OrderedDict[ImageSource, OutsideImage] = OrderedDict()
@@ -199,6 +202,21 @@ class ImagePool:
             with self._lock:
                 self._clips.pop(path, None)
             return None
+
+    def prefetch(self, sources: Iterable[ImageSource]) -> None:
+        """Decode the next frames of clips in the background, where they are not decoded yet; errors come later."""
+        for source in sources:
+            with suppress(EscalaError, RuntimeError):  # closed, perhaps
+                file = self.clip(source.path).source(source.frame or 0)
+                self._ahead.submit(self._quietly, file)
+
+    def _quietly(self, file: SourceFile) -> None:
+        with suppress(EscalaError, OSError):
+            self._decode(file)
+
+    def close(self) -> None:
+        """Stop decoding ahead."""
+        self._ahead.shutdown(wait=False, cancel_futures=True)
 
     def find(self, source: ImageSource) -> OutsideImage | None:
         """As `Images.find`."""
