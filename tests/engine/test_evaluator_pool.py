@@ -23,6 +23,7 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 from tests.engine.fixture_shot import grid_passes
 from tests.fixtures import FolderTest, write_layers
+from tests.media.test_clips import write_video
 
 
 class EvaluatorPoolTest(FolderTest):
@@ -170,3 +171,30 @@ class ImageTest(FolderTest):
             del held
             gc.collect()
             self.assertEqual([pool.find(source) is None for source in sources], [True, True, True, False])
+
+
+class ClipBoundsTest(FolderTest):
+    """A plate of many frames on a long shot: what stays open, and what stays in the store, is bounded."""
+
+    def test_a_long_video_leaves_little_behind(self) -> None:
+        store, count = self.folder / "store", 90
+        video = write_video(self.folder / "sea.mkv", count, (64, 48), rate=24)
+        first = write_layers(self.folder / "cg.0001.exr", grid_passes())
+        for number in range(2, count + 1):
+            (self.folder / f"cg.{number:04d}.exr").symlink_to(first)
+        render, _ = EvaluatorPool(store, 1 << 30, decoder=decode_frame_here).read([self.folder / "cg.####.exr"])
+        pool = EvaluatorPool(store, 3 << 20, decoder=decode_frame_here)
+        self.addCleanup(pool.close)
+        variant = Variant.model_validate({"plate": {"layers": [{"kind": "picture", "path": str(video)}]}})
+        seen = set()
+        for number in sorted(render.frames):
+            opened = pool.open(1, render, variant, number)
+            (image,) = opened.images
+            seen.add(image.fingerprint)
+            self.assertLessEqual(len(pool.images._recent), 4)
+        self.assertEqual(len(seen), count)
+        del opened, image
+        pool.trim()
+        size = sum(file.stat().st_size for file in store.rglob("*") if file.is_file())
+        # What is in use stays beyond the limit.
+        self.assertLess(size, 8 << 20)

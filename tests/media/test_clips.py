@@ -25,7 +25,7 @@ def write_video(path: Path, frames: int = 30, size: tuple[int, int] = (64, 48), 
         for name, value in more.items():
             setattr(stream, name, value)
         for number in range(frames):
-            pixels = np.full((size[1], size[0], 3), 20 + 6 * number, np.uint8)
+            pixels = np.full((size[1], size[0], 3), 20 + 6 * number % 230, np.uint8)
             pixels[:4, :4] = (255, 0, 0)
             for packet in stream.encode(av.VideoFrame.from_ndarray(pixels, format="rgb24")):
                 file.mux(packet)

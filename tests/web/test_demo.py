@@ -1,4 +1,5 @@
 import time
+from unittest import mock
 
 from escala.stage.render import StageJob, render_frame
 from escala.web import demo
@@ -20,6 +21,9 @@ class DemoTest(FolderTest):
         before = demo.DEMO_RENDERS
         demo.DEMO_RENDERS = (STILL, NEAR, PREVIEW)
         self.addCleanup(setattr, demo, "DEMO_RENDERS", before)
+        skies = mock.patch.object(demo, "write_skies")
+        skies.start()
+        self.addCleanup(skies.stop)
 
     def context(self) -> AppContext:
         context = AppContext(self.settings)

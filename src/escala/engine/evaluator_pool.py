@@ -35,6 +35,8 @@ from .worker import LONG, PREVIEW, SMALL, EvaluationThread
 
 _DOORS, _MOST_ENGINES, _MAX_INTERPRETATIONS = 64, 24, 4
 _MOST_RESIDENT = 1280 * 2**20
+# Frames of clips after which the store is brought back to its limit.
+_TRIM_AFTER = 32
 Result = TypeVar("Result")
 # A shot by its number, or a further render of it by both.
 ShotKey = int | tuple[int, str]
@@ -118,6 +120,7 @@ class EvaluatorPool:
         self._engines: OrderedDict[tuple[ShotKey, int], _Kept] = OrderedDict()
         # By shot, frame of the first render, and name of the further one.
         self._further: weakref.WeakValueDictionary[tuple[int, int, str], Evaluator] = weakref.WeakValueDictionary()
+        self._since_trim = 0
         # One door for each of many shots and frames: what shares one only waits a little longer.
         self._doors = [threading.Lock() for _ in range(_DOORS)]
         self._lock = threading.Lock()
@@ -198,10 +201,20 @@ class EvaluatorPool:
         images = tuple(self.images.prepare((*image_sources(variant), *layers)))
         if len(render.frames) > 1:
             self.images.prefetch(set(layer_sources(variant, self.images, offset + 1, rate)) - set(layers))
+            self._note_clips(len(layers))
         others = self._open_further(shot, render, variant, number, is_cacheable, further)
         kept = self._kept(shot, number, render)
         which = _Which(first, evaluator, number, variant, kept if kept and kept.evaluator is evaluator else None)
         return OpenedFrame(lambda: self._interpreted(which), which.known, images, others)
+
+    def _note_clips(self, count: int) -> None:
+        """Keep the store within its limit while clips are played: each frame that is shown adds to it."""
+        with self._lock:
+            self._since_trim += count
+            is_due = self._since_trim >= _TRIM_AFTER
+            self._since_trim = 0 if is_due else self._since_trim
+        if is_due:
+            self.trim()
 
     def _open_further(
         self,

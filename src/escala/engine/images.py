@@ -26,6 +26,8 @@ from .keys import Key
 
 # Decoded images that stay open; those that a request holds stay open besides.
 _MAX_OPEN = 64
+# Of these at most so many frames of one clip: a thousand are played one after another.
+_MAX_OF_CLIP = 4
 
 
 @dataclass(frozen=True)
@@ -164,6 +166,10 @@ class ImagePool:
                 image = OutsideImage(source, frame)
             self._open[source] = self._recent[source] = image
             self._recent.move_to_end(source)
+            if source.frame is not None:
+                alike = [one for one in self._recent if one.path == source.path]
+                for old in alike[:-_MAX_OF_CLIP]:
+                    del self._recent[old]
             while len(self._recent) > _MAX_OPEN:
                 self._recent.popitem(last=False)
         return image
