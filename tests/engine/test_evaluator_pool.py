@@ -183,7 +183,7 @@ class ClipBoundsTest(FolderTest):
         for number in range(2, count + 1):
             (self.folder / f"cg.{number:04d}.exr").symlink_to(first)
         render, _ = EvaluatorPool(store, 1 << 30, decoder=decode_frame_here).read([self.folder / "cg.####.exr"])
-        pool = EvaluatorPool(store, 3 << 20, decoder=decode_frame_here)
+        pool = EvaluatorPool(store, 3 << 20)  # clips are decoded ahead in a thread, which only children may do
         self.addCleanup(pool.close)
         variant = Variant.model_validate({"plate": {"layers": [{"kind": "picture", "path": str(video)}]}})
         seen = set()

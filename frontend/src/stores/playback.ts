@@ -31,6 +31,7 @@ export const usePlayback = defineStore('playback', () => {
   const rate = ref(0)
   const prepared = ref(0)
   const kept = new Map<number, Kept>()
+  const underWay = new Set<number>()
   let screen: ReelScreen | null = null
   let frames: number[] = []
   let current = 0
@@ -74,12 +75,20 @@ export const usePlayback = defineStore('playback', () => {
     if (preparing) return
     preparing = true
     try {
-      for (let next = missing(); next !== null && playing.value; next = missing()) await make(next)
+      await Promise.all([makeMissing(), makeMissing()])
     } catch (error) {
       if (playing.value) notifications.show(error)
       playing.value = false
     } finally {
       preparing = false
+    }
+  }
+
+  /** Two at a time: one is decoded while another is evaluated. */
+  async function makeMissing() {
+    for (let next = missing(); next !== null && playing.value; next = missing()) {
+      underWay.add(next)
+      await make(next).finally(() => underWay.delete(next!))
     }
   }
 
@@ -92,7 +101,7 @@ export const usePlayback = defineStore('playback', () => {
     const workspace = roomFor(request)
     for (let ahead = 0; ahead < Math.min(frames.length, workspace); ahead += 1) {
       const number = frames[(current + ahead) % frames.length]!
-      if (!kept.has(number)) return number
+      if (!kept.has(number) && !underWay.has(number)) return number
     }
     return null
   }

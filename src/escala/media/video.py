@@ -4,6 +4,7 @@ from collections import OrderedDict
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -67,7 +68,7 @@ class _Video:
         self._held: tuple[int, Any] | None = None
         self._next: tuple[int, Any] | None = None
 
-    @property
+    @cached_property
     def header(self) -> VideoHeader:
         """What the file says; the first frame is decoded for it."""
         first = self.frame(0)

@@ -78,6 +78,15 @@ class Sampling:
         """Whether the part shows nothing of the picture."""
         return bool(self.rows.start >= self.rows.stop or self.columns.start >= self.columns.stop)
 
+    def whole_pixels(self, shape: tuple[int, int]) -> tuple[slice, slice] | None:
+        """Rows and columns of the region that the part shows one to one; None where pixels are mixed or missing."""
+        left, top = self.corner - 0.5
+        within = left >= max(0.0, self.bounds[0]) and top >= max(0.0, self.bounds[1])
+        within = within and left + shape[1] <= self.bounds[2] and top + shape[0] <= self.bounds[3]
+        if not within or not np.array_equal(self.steps, np.eye(2)) or left % 1 or top % 1:
+            return None
+        return slice(int(top), int(top) + shape[0]), slice(int(left), int(left) + shape[1])
+
 
 def sampling(
     to_picture: NDArray[np.float64], part: FramePart, shape: tuple[int, int], size: tuple[int, int], levels: int
@@ -115,10 +124,74 @@ def place_picture(picture: Planes, sampled: Sampling, shape: tuple[int, int]) ->
     wanted = (4, sampled.rows.stop - sampled.rows.start, sampled.columns.stop - sampled.columns.start)
     if region.shape != wanted:
         raise ShapeError(f"planes of shape {region.shape} are not the region of a picture, {wanted}")
+    inner = sampled.whole_pixels(shape)
+    if inner is not None:
+        return Layer(region[:3, *inner], region[3, *inner])
     out = np.zeros((4, *shape), np.float32)
-    if not sampled.is_empty:
+    if sampled.is_empty:
+        return Layer(out[:3], out[3])
+    if sampled.steps[0, 1] == 0 and sampled.steps[1, 0] == 0:
+        across = _weights_along(sampled, 0, shape[1], region.shape[2])
+        down = _weights_along(sampled, 1, shape[0], region.shape[1])
+        _place_straight(region, *across, *down, out)
+    else:
         _place(region, sampled.corner, sampled.steps, sampled.bounds, _INSIDE, out)
     return Layer(out[:3], out[3])
+
+
+def _weights_along(
+    sampled: Sampling, axis: int, count: int, size: int
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]:
+    """Of each column or row of the part: the first pixel of the picture, how many, and the weight of each.
+
+    The weights sum to the share of it that lies within the picture.
+    """
+    step = float(sampled.steps[axis, axis])
+    places = float(sampled.corner[axis]) + step * np.arange(count)
+    low, high = float(sampled.bounds[axis]), float(sampled.bounds[axis + 2])
+    first, many = np.zeros(count, np.int64), np.zeros(count, np.int64)
+    weights = np.zeros((count, int(max(1.0, abs(step))) + 3), np.float64)
+    _weigh_line(places, abs(step), low, high, size, _INSIDE, first, many, weights)
+    return first, many, weights.astype(np.float32)
+
+
+@serial_kernel
+def _weigh_line(places, step, low, high, size, inside, first, many, weights):  # type: ignore[no-untyped-def]
+    for k in range(places.size):
+        cover = _share_within(places[k], 0.5 * step, low, high, inside)
+        if cover > 0:
+            first[k], many[k] = _weigh(places[k], 0.5 * max(1.0, step), low, high, size, weights[k])
+            for j in range(many[k]):
+                weights[k, j] *= cover
+
+
+@kernel
+def _place_straight(picture, first_x, many_x, weights_x, first_y, many_y, weights_y, out):  # type: ignore[no-untyped-def]
+    """Along rows, then along columns: the picture is neither turned nor sheared."""
+    height, width = out.shape[1:]
+    least, most = picture.shape[2], 0
+    for x in range(width):
+        if many_x[x] > 0:
+            least, most = min(least, first_x[x]), max(most, first_x[x] + many_x[x])
+    for y in prange(height):
+        if many_y[y] == 0 or most <= least:
+            continue
+        line = np.empty(most - least, np.float32)
+        for plane in range(4):
+            row = picture[plane, first_y[y], least:most]
+            weight = weights_y[y, 0]
+            for x in range(line.size):
+                line[x] = weight * row[x]
+            for j in range(1, many_y[y]):
+                row, weight = picture[plane, first_y[y] + j, least:most], weights_y[y, j]
+                for x in range(line.size):
+                    line[x] += weight * row[x]
+            target = out[plane, y]
+            for x in range(width):
+                at, total = first_x[x] - least, np.float32(0.0)
+                for i in range(many_x[x]):
+                    total += weights_x[x, i] * line[at + i]
+                target[x] = total
 
 
 @kernel
