@@ -79,6 +79,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
         _all_drawn(page)
         page.screenshot(path=TARGET / f"{station.lower()}.png")
     _through_a_camera(page, helper)
+    _on_the_plate(page, helper)
     _recolour(page, helper)
     _compare(page, helper)
     page.get_by_role("button", name="History").click()
@@ -96,6 +97,28 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("slider", name="Frame").press("End")
     helper.at_rest(page)
     page.screenshot(path=TARGET / "arrival.png")
+
+
+def _on_the_plate(page: Page, helper: BrowserTest) -> None:
+    """Another sky, mist at a distance and the ropes merged by depth; then as rendered again."""
+    helper.go(page, "Plate")
+    page.get_by_role("button", name="Mute environment").click()
+    helper.at_rest(page)
+    for name in ("dawn_sky.exr", "mist.exr", "Ropes and gulls"):
+        page.get_by_role("button", name="Add a layer").click()
+        page.get_by_role("button", name=name, exact=True).click()
+        helper.at_rest(page)
+    page.get_by_role("group", name="Layers, seen from above").get_by_role("button", name="mist.exr").click()
+    page.get_by_role("button", name="At a distance").click()
+    helper.at_rest(page)
+    page.get_by_label("Operator").select_option("merge by depth")
+    helper.at_rest(page)
+    page.get_by_role("group", name="Layers, seen from above").get_by_text("at 20 units · merged").wait_for()
+    _all_drawn(page)
+    page.screenshot(path=TARGET / "plate.png")
+    for _ in range(6):
+        page.get_by_role("button", name="Undo").click()
+        helper.at_rest(page)
 
 
 def _through_a_camera(page: Page, helper: BrowserTest) -> None:

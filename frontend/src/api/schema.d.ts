@@ -2911,8 +2911,8 @@ export interface components {
          * @description A layer of a plate, and its tile (row) on the sheet.
          *
          *     `state`: "ready", "missing" (no such file, pass or render), "out of range" (nothing of its clip is shown at this
-         *     frame) or "off". `words`: what it shows, in short; `notes`: how it is read and fitted, in sentences. `near`, `far`: where it
-         *     stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened.
+         *     frame) or "off". `words`: what it shows, in short; `notes`: how it is read and fitted, in sentences. `near`, `far`:
+         *     where it stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened.
          */
         LayerFacts: {
             /** Far */

@@ -8,6 +8,7 @@ import TripleRuler from '@/widgets/TripleRuler.vue'
 import { factorScale, readout } from '@/widgets/ruler'
 import LayerChoice from './LayerChoice.vue'
 import PictureRows from './PictureRows.vue'
+import RenderRows from './RenderRows.vue'
 import { HOLDS, operatorOf, RULERS, UNITS, type LayerRuler } from './rows'
 import { CG, usePlate } from './usePlate'
 
@@ -90,6 +91,7 @@ const remove = () => plate.entries.drop(id.value, `${props.facts.title} removed`
       @moving="plate.show(id, { colour: $event })"
       @settled="keep({ colour: $event }, 'colour')"
     />
+    <RenderRows v-if="now.kind === 'render'" :layer="now" @moving="plate.show(id, $event)" @settled="keep" />
     <PictureRows
       v-if="now.kind === 'picture'"
       :layer="now"

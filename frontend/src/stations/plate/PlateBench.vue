@@ -32,17 +32,29 @@ const hasEdges = computed(() => facts.value?.kind === 'cg' || facts.value?.kind 
   <template v-else-if="facts">
     <LayerControls :key="`controls ${facts.id}`" :facts="facts" :layer="layer" />
     <EdgesPart v-if="hasEdges" :id="facts.id" :key="`edges ${facts.id}`" :layer="layer" />
+    <section v-if="facts.kind === 'cg'" class="bench-part" aria-label="Alpha">
+      <h2>Alpha</h2>
+      <p v-for="words in plate.facts.value.alpha" :key="words" class="quiet">{{ words }}</p>
+      <button
+        v-if="hasEnvironment"
+        type="button"
+        class="mute"
+        :aria-pressed="isMuted"
+        @click="muteEnvironment"
+      >
+        Mute environment
+      </button>
+    </section>
     <CorrectionList
       v-if="layer"
       :key="`corrections ${facts.id}`"
       :place="`/plate/layers/${layer.id}/corrections`"
     />
-    <section v-if="facts.kind === 'cg'" class="bench-part" aria-label="Alpha">
-      <h2>Alpha</h2>
-      <p v-for="words in plate.facts.value.alpha" :key="words" class="quiet">{{ words }}</p>
-      <button v-if="hasEnvironment" type="button" :aria-pressed="isMuted" @click="muteEnvironment">
-        Mute environment
-      </button>
-    </section>
   </template>
 </template>
+
+<style scoped>
+.mute {
+  justify-self: start;
+}
+</style>

@@ -69,7 +69,7 @@ async function onDrop(event: DragEvent) {
     <AddLayer v-if="adding" @done="adding = false" />
     <div v-else-if="plate.facts.value" class="stage">
       <svg class="view" preserveAspectRatio="none" viewBox="0 0 100 100" aria-hidden="true">
-        <path d="M4 0 L40 100 L76 0" />
+        <path d="M4 0 L40 100 L75.5 0" />
       </svg>
       <div class="rows">
         <button
@@ -143,26 +143,28 @@ async function onDrop(event: DragEvent) {
   min-height: 0;
   overflow-y: auto;
 }
+/* The lines of sight meet the ends of each bar: 4% and 75.5% at the back, 40% at the camera. */
 .row {
-  display: flex;
+  position: relative;
   flex: none;
-  gap: 12px;
-  align-items: center;
-  padding: 2px 14px 2px calc(2% + var(--near) * 26%);
+  height: 48px;
+  padding: 0;
   border: 0;
   background: none;
   text-align: left;
 }
+.row > * {
+  position: absolute;
+  top: 50%;
+  transform: translateY(-50%);
+}
 .row:hover:not(:disabled) {
   background: none;
 }
-.row:hover .bar {
-  background: var(--text-1);
-}
 .tile {
-  flex: none;
-  background-color: #000;
+  left: max(8px, calc(4% + var(--near) * 36% - 86px));
   border: 1px solid var(--line);
+  background-color: #000;
 }
 .tile small {
   padding: 0 3px;
@@ -171,10 +173,13 @@ async function onDrop(event: DragEvent) {
   font-size: 11px;
 }
 .bar {
-  flex: none;
-  width: calc((1 - var(--near)) * 50% + 8%);
+  right: calc(24.5% + var(--near) * 36%);
+  left: max(94px, calc(4% + var(--near) * 36%));
   height: 4px;
   background: var(--text-3);
+}
+.row:hover .bar {
+  background: var(--text-1);
 }
 .chosen .bar,
 .chosen strong {
@@ -188,7 +193,8 @@ async function onDrop(event: DragEvent) {
 }
 .words {
   display: grid;
-  min-width: 0;
+  right: 8px;
+  left: calc(75.5% - var(--near) * 36% + 12px);
 }
 .words > * {
   overflow: hidden;

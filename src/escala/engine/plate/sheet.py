@@ -11,6 +11,7 @@ from escala.core.planes import Planes
 from escala.core.viewer.lift import lift_of
 from escala.media.clips import Clip
 from escala.media.stills import encode_jpeg
+from escala.model.balance import level_of
 from escala.model.plate import (
     AnyLayer,
     CgLayer,
@@ -21,7 +22,7 @@ from escala.model.plate import (
 )
 from escala.model.variant import Variant
 
-from ..balance.plan import render_lights
+from ..balance.plan import render_components, render_lights
 from ..evaluator import Evaluator
 from ..images import OutsideImage
 from ..request import EvaluationRequest, Quality
@@ -267,8 +268,10 @@ def _alpha_words(evaluator: Evaluator, request: EvaluationRequest) -> tuple[str,
     clear = float(np.nan_to_num(np.abs(colour[:, alpha <= 0])).sum())
     if total > 0 and clear / total > _SAME:
         words.append(
-            f"{clear / total:.0%} of the CG's light lies where its alpha is 0, as an environment does, and is added to "
-            "what is behind it. Mute that component at Balance to see another backdrop."
+            f"{clear / total:.0%} of the CG's light lies where its alpha is 0, and is added to what is behind it."
         )
+        sky = level_of(request.variant.balance.components, "environment")
+        if "environment" in render_components(evaluator.render) and not sky.mute:
+            words[-1] += " Mute the environment to see another backdrop."
     words.append("Exported files have the alpha of this station.")
     return tuple(words)
