@@ -66,7 +66,7 @@ class PlateApiTest(ApiTest):
             ("inks.jpg", "The file holds inks (CMYK): they are converted without a profile"),
             ("bits.png", "sRGB-encoded"),
             ("portrait.mkv", "It is portrait, larger than the frame and fills it: 55% of its height is cropped."),
-            ("portrait.mkv", "It runs at 30 frames a second, the shot at 24: some frames are left out."),
+            ("portrait.mkv", "It runs at 30 frames a second, the shot at 24: some frames are skipped."),
             ("rain.###.png", "Frames 3, 4 are missing: the one before is shown."),
             ("rain.###.png", "The sequence names no frame rate: that of the shot, 24, is used."),
             ("rain.###.png", "Alpha is unassociated: colour is multiplied by it."),

@@ -3646,7 +3646,7 @@ export interface components {
              * Layers
              * @default []
              */
-            layers: (components["schemas"]["CgLayer"] | components["schemas"]["PictureLayer"] | components["schemas"]["SolidLayer"] | components["schemas"]["ShadowLayer"] | components["schemas"]["ReflectionLayer"] | components["schemas"]["RenderLayer"])[];
+            layers: (components["schemas"]["CgLayer"] | components["schemas"]["PictureLayer"] | components["schemas"]["SolidBackdrop"] | components["schemas"]["ShadowLayer"] | components["schemas"]["ReflectionLayer"] | components["schemas"]["RenderLayer"])[];
         };
         /**
          * PlateFacts
@@ -4874,10 +4874,10 @@ export interface components {
             variants: components["schemas"]["VariantLabel"][];
         };
         /**
-         * SolidLayer
+         * SolidBackdrop
          * @description A colour of the working space everywhere, or a gradient.
          */
-        SolidLayer: {
+        SolidBackdrop: {
             /**
              * Colour
              * @default [

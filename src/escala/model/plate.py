@@ -122,7 +122,7 @@ class Gradient(Document):
     colours: tuple[PositiveTriple, PositiveTriple]
 
 
-class SolidLayer(LayerBase):
+class SolidBackdrop(LayerBase):
     """A colour of the working space everywhere, or a gradient."""
 
     kind: Literal["solid"] = "solid"
@@ -170,7 +170,7 @@ class RenderLayer(RenderedLayer):
 
 
 AnyLayer = Annotated[
-    CgLayer | PictureLayer | SolidLayer | ShadowLayer | ReflectionLayer | RenderLayer, Field(discriminator="kind")
+    CgLayer | PictureLayer | SolidBackdrop | ShadowLayer | ReflectionLayer | RenderLayer, Field(discriminator="kind")
 ]
 
 # How a layer is merged by depth needs a distance for it: its own, or that of its pixels.
@@ -196,7 +196,7 @@ class Plate(Document):
     @model_validator(mode="after")
     def _stands_somewhere(self) -> Self:
         for layer in self.layers:
-            flat = isinstance(layer, PictureLayer | SolidLayer)
+            flat = isinstance(layer, PictureLayer | SolidBackdrop)
             if flat and layer.operator == "depth" and layer.distance_in_scene is None:
                 raise ValueError(f"the layer {layer.id!r} is merged by depth and has no distance: give it one")
         return self

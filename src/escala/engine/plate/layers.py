@@ -24,7 +24,7 @@ from escala.model.plate import (
     RenderedLayer,
     RenderLayer,
     ShadowLayer,
-    SolidLayer,
+    SolidBackdrop,
 )
 from escala.model.variant import Variant
 
@@ -199,7 +199,7 @@ def _whole(colour: Planes) -> Picture:
     return Picture(colour, lambda: alpha)
 
 
-def _solid(layer: SolidLayer, given: LayerInput) -> Picture:
+def _solid(layer: SolidBackdrop, given: LayerInput) -> Picture:
     viewport = given.request.viewport
     shape = viewport.out_height, viewport.out_width
     if layer.gradient is None:

@@ -18,7 +18,7 @@ from escala.model.plate import (
     PictureLayer,
     RenderLayer,
     ShadowLayer,
-    SolidLayer,
+    SolidBackdrop,
 )
 from escala.model.variant import Variant
 
@@ -131,7 +131,7 @@ def _described(layer: AnyLayer, given: LayerInput) -> tuple[str, str, list[str],
     """Title, words, notes and state of a layer."""
     if isinstance(layer, CgLayer):
         return "CG", _in_scene("the render", layer, given), [], "ready"
-    if isinstance(layer, SolidLayer):
+    if isinstance(layer, SolidBackdrop):
         return ("Gradient" if layer.gradient else "Solid"), _operator(layer, "a colour"), [], "ready"
     if isinstance(layer, PictureLayer):
         return _described_picture(layer, given)
@@ -234,7 +234,7 @@ def _clip_notes(layer: PictureLayer, clip: Clip, rate: float) -> Iterator[str]:
     if own is None:
         yield f"The {what} names no frame rate: that of the shot, {rate:g}, is used."
     elif abs(own - rate) > _SAME:
-        more = "some frames are left out" if own > rate else "some frames are shown twice"
+        more = "some frames are skipped" if own > rate else "some frames are shown twice"
         yield f"It runs at {own:g} frames a second, the shot at {rate:g}: {more}."
     if clip.missing:
         shown = ", ".join(map(str, clip.missing[:6])) + (" and more" if len(clip.missing) > 6 else "")
