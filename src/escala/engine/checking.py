@@ -36,6 +36,7 @@ def waiting_names(
 
     `further`: the names of the further renders of the shot.
     """
+    variant = variant.settled(evaluator.time(variant))
     levels = [
         Unresolved(f"balance/{_TABLES[axis]}/{pointer_step(name)}", name)
         for axis, name in waiting_levels(render, variant)

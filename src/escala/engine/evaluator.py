@@ -84,7 +84,8 @@ class Evaluator:
         """Frames since the first of the render; 0 for a still."""
         return self.number - self.render.first_frame if len(self.render.frames) > 1 else 0
 
-    def _time(self, variant: Variant) -> Time:
+    def time(self, variant: Variant) -> Time:
+        """The time at which a variant is settled for the frame."""
         return Time(self.number, variant.source.frame_rate or self.render.frame_rate)
 
     def make_request(
@@ -97,7 +98,7 @@ class Evaluator:
     ) -> EvaluationRequest:
         """An evaluation of a variant in its own colour pipeline. `viewer`: each has a drag memory of its own."""
         self.keys.refresh()
-        settled, colour_pipeline = variant.settled(self._time(variant)), self.colour_pipeline(variant)
+        settled, colour_pipeline = variant.settled(self.time(variant)), self.colour_pipeline(variant)
         if quality is not Quality.PREVIEW:
             self.mattes.check_cost(settled)
         return EvaluationRequest(settled, colour_pipeline, viewport, quality, viewer, self.number, progress)

@@ -194,6 +194,7 @@ class EvaluatorPool:
         evaluator = self.engine_for(shot, render, frame, is_cacheable)
         first = self.engine_for(shot, render) if variant.changes_interpretation else evaluator
         number = render.first_frame if frame is None else frame
+        asked, variant = variant, variant.settled(evaluator.time(variant))
         for path in variant.plate.pictures:
             self.images.prepare_clip(path)
         rate, offset = shot_rate(render, variant), evaluator.frame_offset
@@ -204,7 +205,7 @@ class EvaluatorPool:
             self._note_clips(len(layers))
         others = self._open_further(shot, render, variant, number, is_cacheable, further)
         kept = self._kept(shot, number, render)
-        which = _Which(first, evaluator, number, variant, kept if kept and kept.evaluator is evaluator else None)
+        which = _Which(first, evaluator, number, asked, kept if kept and kept.evaluator is evaluator else None)
         return OpenedFrame(lambda: self._interpreted(which), which.known, images, others)
 
     def _note_clips(self, count: int) -> None:

@@ -1,12 +1,16 @@
 """Balance: levels by light, component and cell. What is not named is neutral."""
 
 from collections.abc import Mapping
+from typing import Annotated
 
-from pydantic import Field, field_validator
+from pydantic import Field
 
 from .corrections import PartCorrections
-from .numbers import ONES, Number, Triple
+from .numbers import ONES, Number
 from .render import Document
+
+_TintValue = Annotated[Number, Field(ge=0, le=1000)]
+Tint = tuple[_TintValue, _TintValue, _TintValue]
 
 
 class Level(Document):
@@ -14,19 +18,12 @@ class Level(Document):
 
     stops: Number = Field(0.0, ge=-16, le=16)
     multiplier: Number = Field(1.0, ge=0, le=65504)
-    tint: Triple = ONES
+    tint: Tint = ONES
     kelvin: Number = Field(6500.0, ge=1667, le=25000)
     duv: Number = Field(0.0, ge=-0.05, le=0.05)
     mute: bool = False
     solo: bool = False
     matte: str | None = None
-
-    @field_validator("tint")
-    @classmethod
-    def _no_negative_light(cls, tint: Triple) -> Triple:
-        if min(tint) < 0 or max(tint) > 1000:
-            raise ValueError(f"a tint has three values from 0 to 1000, not {tint}")
-        return tint
 
     @property
     def is_neutral(self) -> bool:

@@ -168,7 +168,7 @@ class ShapeMatte(MatteBase):
         return self.model_copy(update={"points": _between(self.keys, time.frame), "keys": None})
 
 
-def _between(keys: Mapping[int, tuple[Point, ...]], frame: int) -> tuple[Point, ...]:
+def _between(keys: Mapping[int, tuple[Point, ...]], frame: float) -> tuple[Point, ...]:
     """The points at a frame, linear between keys and held outside."""
     numbers = sorted(keys)
     for first, second in pairwise(numbers):

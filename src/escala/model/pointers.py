@@ -12,7 +12,6 @@ from pydantic.fields import FieldInfo
 from escala.core.errors import UnknownChoice
 
 from .numbers import LARGEST, Positive
-from .variant import Variant
 
 _NOT_NEGATIVE = next(each for each in reversed(get_args(Positive)) if isinstance(each, AfterValidator)).func
 
@@ -22,6 +21,7 @@ class NumberField:
     """A number of the document, or a triple of numbers.
 
     `low`, `high`: its limits, inclusive unless `is_low_open`. `default`: its neutral value, None where it is required.
+    `is_whole`: it is a whole number.
     """
 
     low: float
@@ -29,26 +29,59 @@ class NumberField:
     is_low_open: bool
     channels: int
     default: Any
+    is_whole: bool = False
 
     def clip(self, value: float) -> float:
         """The value within the limits."""
         return min(max(value, self.low), self.high)
 
 
-def number_field(variant: Variant, pointer: str) -> NumberField:
+def steps_of(pointer: str) -> list[str]:
+    """The steps of a pointer, with or without a slash before the first."""
+    return [step.replace("~1", "/").replace("~0", "~") for step in pointer.strip("/").split("/")]
+
+
+def number_field(variant: BaseModel, pointer: str) -> NumberField:
     """The field at a pointer, as "balance/lights/key/stops"; entries of lists go by their id or index.
 
     A light or component that the document does not name has a neutral level. Raises `UnknownChoice` for a pointer to
     nothing, or to what is not a number.
     """
-    steps = [step.replace("~1", "/").replace("~0", "~") for step in pointer.strip("/").split("/")]
-    value: Any = variant
-    field: FieldInfo | None = None
-    for step in steps:
-        value, field = _below(value, field, step, pointer)
+    _, field = _found(variant, pointer)
     if field is None:
         raise UnknownChoice("number", pointer, ())
     return _number(field, pointer)
+
+
+def value_at(document: BaseModel, pointer: str) -> Any:
+    """What stands at a pointer. Raises as `number_field`."""
+    return _found(document, pointer)[0]
+
+
+def with_value(document: BaseModel, pointer: str, value: Any) -> Any:
+    """A document with another value at a pointer, which is not validated again. Raises as `number_field`."""
+    return _replaced(document, None, steps_of(pointer), value, pointer)
+
+
+def _found(document: BaseModel, pointer: str) -> tuple[Any, FieldInfo | None]:
+    value: Any = document
+    field: FieldInfo | None = None
+    for step in steps_of(pointer):
+        value, field = _below(value, field, step, pointer)
+    return value, field
+
+
+def _replaced(part: Any, field: FieldInfo | None, steps: list[str], value: Any, pointer: str) -> Any:
+    if not steps:
+        return value
+    below, below_field = _below(part, field, steps[0], pointer)
+    made = _replaced(below, below_field, steps[1:], value, pointer)
+    if isinstance(part, BaseModel):
+        known = {each.alias or name: name for name, each in type(part).model_fields.items()}
+        return part.model_copy(update={known[steps[0]]: made})
+    if isinstance(part, Mapping):
+        return {**part, steps[0]: made}
+    return tuple(made if entry is below else entry for entry in part)
 
 
 def _below(value: Any, field: FieldInfo | None, step: str, pointer: str) -> tuple[Any, FieldInfo | None]:
@@ -85,7 +118,6 @@ def _number(field: FieldInfo, pointer: str) -> NumberField:
     if get_origin(kind) is Annotated:
         kind, *more = get_args(kind)
         metadata += more
-    metadata = [each for one in metadata for each in (one.metadata if isinstance(one, FieldInfo) else (one,))]
     channels = 1
     if get_origin(kind) is tuple:
         items = get_args(kind)
@@ -93,6 +125,7 @@ def _number(field: FieldInfo, pointer: str) -> NumberField:
         kind = get_args(items[0])[0] if get_args(items[0]) else items[0]
     if kind not in (float, int):
         raise UnknownChoice("number", pointer, ())
+    metadata = [each for one in metadata for each in (one.metadata if isinstance(one, FieldInfo) else (one,))]
     limits = {type(each): each for each in metadata}
     opened = limits.get(Gt)
     low = opened.gt if opened else limits[Ge].ge if Ge in limits else -LARGEST
@@ -100,4 +133,4 @@ def _number(field: FieldInfo, pointer: str) -> NumberField:
     if any(isinstance(each, AfterValidator) and each.func is _NOT_NEGATIVE for each in metadata):
         low = max(low, 0.0)
     default = None if field.is_required() else field.get_default(call_default_factory=True)
-    return NumberField(float(low), float(high), opened is not None, channels, default)
+    return NumberField(float(low), float(high), opened is not None, channels, default, kind is int)

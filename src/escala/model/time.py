@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Time:
-    """A frame number, and the frame rate of its shot in frames per second."""
+    """A frame number, between frames too, and the frame rate of its shot in frames per second."""
 
-    frame: int
+    frame: float
     rate: float = 24.0

@@ -9,6 +9,7 @@ from .balance import Balance
 from .beauty import Beauty, TallyChoice
 from .colour import ColourChoice
 from .corrections import Corrected, Correction
+from .curves import Curve
 from .depth import Depth
 from .display import DisplayChoice
 from .entries import Limited, pointer_step
@@ -18,6 +19,7 @@ from .mattes import Matte, MatteName, ShapeMatte, check_joins, members_of, with_
 from .migration import VERSION, migrated
 from .plate import Plate, RenderLayer
 from .render import Document
+from .settling import check_curves, settled
 from .source import SourceChoice
 from .surface import AnyChange, Label, Surface
 from .time import Time
@@ -30,6 +32,7 @@ class Variant(Document):
     colour: ColourChoice = Field(default_factory=ColourChoice)
     source: SourceChoice = Field(default_factory=SourceChoice)
     mattes: dict[MatteName, Matte] = Field(default_factory=dict)
+    curves: dict[str, Curve] = Field(default_factory=dict)
     recipe: str | None = None
     tally: TallyChoice = Field(default_factory=TallyChoice)
     residual: bool = True
@@ -46,6 +49,12 @@ class Variant(Document):
     @classmethod
     def _of_any_version(cls, document: Any) -> Any:
         return migrated(document)
+
+    @model_validator(mode="after")
+    def _moves(self) -> Self:
+        if self.curves:
+            check_curves(self, self.curves)
+        return self
 
     @model_validator(mode="after")
     def _has_its_mattes(self) -> Self:
@@ -102,6 +111,8 @@ class Variant(Document):
 
     def settled(self, time: Time) -> "Variant":
         """The document at a time, with plain values for everything that moves; the only access to values over time."""
+        if self.curves:
+            return settled(self, self.curves, time).settled(time)  # type: ignore[no-any-return]
         moving = {n: m for n, m in self.mattes.items() if isinstance(m, ShapeMatte) and m.keys is not None}
         if not moving:
             return self

@@ -8,11 +8,13 @@ from pydantic import BaseModel, Field
 from escala.database.tables import VariantRow
 from escala.engine.balance.plan import render_components, render_lights
 from escala.engine.colour.pipeline import ColourPipeline
+from escala.engine.source.intake import time_of
 from escala.engine.source.reading import REPAIRED
 from escala.engine.stations import STATIONS
 from escala.model.numbers import Count, Id
 from escala.model.render import FoundRecipe, Render, RenderPass
 from escala.model.source import PassReading
+from escala.model.time import Time
 from escala.model.variant import Variant
 
 from ..colour.schemas import FileInput, file_inputs
@@ -141,7 +143,8 @@ def variant_out(
     """A variant for the page: summaries of the stations, colour pipeline, and interpretation of the render."""
     render, document, colour_pipeline = read.render, read.document, read.colour_pipeline
     view = colour_pipeline.view if colour_pipeline else None
-    words = [(station.name, *station.words(render, document, view)) for station in STATIONS]
+    settled = document.settled(Time(time_of(render, render.first_frame), render.frame_rate))
+    words = [(station.name, *station.words(render, settled, view)) for station in STATIONS]
     return VariantOut(
         id=row.id,
         shot_id=row.shot_id,
