@@ -2317,6 +2317,59 @@ export interface components {
             corrections: (components["schemas"]["ExposureCorrection"] | components["schemas"]["CdlCorrection"] | components["schemas"]["WhiteBalanceCorrection"] | components["schemas"]["HueSaturationCorrection"] | components["schemas"]["RangeCorrection"] | components["schemas"]["ContrastCorrection"] | components["schemas"]["CurvesCorrection"] | components["schemas"]["TintCorrection"] | components["schemas"]["RollOffCorrection"] | components["schemas"]["LutCorrection"] | components["schemas"]["ConfigCorrection"] | components["schemas"]["BlurCorrection"] | components["schemas"]["SharpenCorrection"])[];
         };
         /**
+         * FlickerCurve
+         * @description The field's own number and noise: `rate` values a second; `smooth`: from steps to smooth.
+         */
+        FlickerCurve: {
+            /** Amount */
+            amount: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flicker";
+            /** Rate */
+            rate: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /**
+             * Smooth
+             * @default 1
+             */
+            smooth: number;
+        };
+        /**
+         * FollowCurve
+         * @description Another field's settled value, `delay` frames earlier, times `scale`, plus `offset`.
+         */
+        FollowCurve: {
+            /**
+             * Delay
+             * @default 0
+             */
+            delay: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follow";
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /** Pointer */
+            pointer: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+        };
+        /**
          * FoundRecipe
          * @description A recipe that was found, with its proof on the first frame.
          */
@@ -2811,6 +2864,63 @@ export interface components {
              * @default 0
              */
             soften_px: number;
+        };
+        /**
+         * KeyFrame
+         * @description A value at a frame. `ease` of the stretch that begins here; `out` and `in`: handles of Bézier stretches.
+         */
+        KeyFrame: {
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease: "smooth" | "straight" | "step" | "bezier";
+            /** Frame */
+            frame: number;
+            /**
+             * In
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            in: [
+                number,
+                number
+            ];
+            /**
+             * Out
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            out: [
+                number,
+                number
+            ];
+            /** Value */
+            value: number | number[];
+        };
+        /**
+         * KeysCurve
+         * @description Keys. `outside`: what is before the first and after the last.
+         */
+        KeysCurve: {
+            /** Keys */
+            keys: components["schemas"]["KeyFrame"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keys";
+            /**
+             * Outside
+             * @default hold
+             * @enum {string}
+             */
+            outside: "hold" | "repeat" | "mirror" | "slope";
         };
         /**
          * Label
@@ -3904,6 +4014,57 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * PulseCurve
+         * @description High for the first `duty` of each `period`; rise and fall take `soft` frames. In frames.
+         */
+        PulseCurve: {
+            /**
+             * Duty
+             * @default 0.5
+             */
+            duty: number;
+            /** High */
+            high: number | number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pulse";
+            /** Low */
+            low: number | number[];
+            /** Period */
+            period: number;
+            /**
+             * Phase
+             * @default 0
+             */
+            phase: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+        };
+        /**
+         * RampCurve
+         * @description From one value to another between two frames, held outside.
+         */
+        RampCurve: {
+            /** End */
+            end: number;
+            /** From */
+            from: number | number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ramp";
+            /** Start */
+            start: number;
+            /** To */
+            to: number | number[];
         };
         /**
          * RangeCorrection
@@ -5116,6 +5277,26 @@ export interface components {
             survey: components["schemas"]["Survey"];
         };
         /**
+         * SweepCurve
+         * @description The field's own number and a sine. In frames.
+         */
+        SweepCurve: {
+            /** Amount */
+            amount: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sweep";
+            /** Period */
+            period: number;
+            /**
+             * Phase
+             * @default 0
+             */
+            phase: number;
+        };
+        /**
          * Tally
          * @description A recipe laid out. The sheet has two columns: the term, and the running picture after it.
          */
@@ -5421,6 +5602,10 @@ export interface components {
             balance?: components["schemas"]["Balance"];
             beauty?: components["schemas"]["Beauty"];
             colour?: components["schemas"]["ColourChoice"];
+            /** Curves */
+            curves?: {
+                [key: string]: components["schemas"]["KeysCurve"] | components["schemas"]["FlickerCurve"] | components["schemas"]["PulseCurve"] | components["schemas"]["SweepCurve"] | components["schemas"]["RampCurve"] | components["schemas"]["FollowCurve"];
+            };
             depth?: components["schemas"]["Depth"];
             display?: components["schemas"]["DisplayChoice"];
             finish?: components["schemas"]["Finish"];

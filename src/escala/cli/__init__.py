@@ -13,7 +13,7 @@ from typing import NoReturn
 from escala.core.errors import EscalaError
 from escala.environment import prepare_environment
 
-from . import bench, check, denoise, gather, inspect, matte, rebuild, render, serve, split, stage
+from . import bench, check, denoise, gather, inspect, matte, preset, rebuild, render, serve, sheet, solve, split, stage
 from .guard import guarded
 
 Command = Callable[[argparse.Namespace], None]
@@ -31,7 +31,22 @@ def build_parser() -> argparse.ArgumentParser:
     """All commands and their options."""
     parser = OneLineParser(prog="escala", description="Rebuild a render from its passes, rebalance it, export it.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=OneLineParser)
-    for module in (serve, inspect, rebuild, render, check, matte, split, gather, denoise, stage, bench):
+    for module in (
+        serve,
+        inspect,
+        rebuild,
+        render,
+        check,
+        matte,
+        solve,
+        sheet,
+        preset,
+        split,
+        gather,
+        denoise,
+        stage,
+        bench,
+    ):
         module.add_commands(commands)
     return parser
 

@@ -12,6 +12,13 @@ def add_fit(command: argparse.ArgumentParser) -> None:
     command.add_argument("--fit", action="store_true", help="resize files to match the first")
 
 
+def add_colour(command: argparse.ArgumentParser) -> None:
+    """How the render is read: config, input and working space."""
+    command.add_argument("--ocio", help="OpenColorIO config file, or a built-in ocio:// name")
+    command.add_argument("--input-space", help="colour space of the source; default: by file metadata")
+    command.add_argument("--working-space", help="colour space in which light is combined")
+
+
 def add_choice(command: argparse.ArgumentParser) -> None:
     """Which passes are taken, and their new names."""
     command.add_argument("--pass", dest="only", action="append", default=[], metavar="NAME", help="use only this pass")

@@ -31,8 +31,10 @@ def run_check(options: argparse.Namespace) -> None:
     from escala.model.strict_json import to_json
 
     from .guard import decoder
-    from .rendering import further_renders, read_variant
+    from .rendering import further_renders, is_preset, read_variant
 
+    if is_preset(options.document):
+        return _check_preset(options)
     variant = read_variant(options.document)
     waiting = []
     if options.source:
@@ -49,3 +51,27 @@ def run_check(options: argparse.Namespace) -> None:
     lines = [f"{found.place}: unresolved, the render has no {found.name}" for found in waiting]
     lines += [f"{path}: missing" for path in missing]
     print("\n".join(lines) or f"{options.document}: a variant, nothing unresolved and nothing missing")
+
+
+def _check_preset(options: argparse.Namespace) -> None:
+    """As `run_check`, for a balance preset: names that a render does not have."""
+    from escala.delivery.opening import SHOT, opened_render
+    from escala.model.balance_preset import apply_preset
+    from escala.model.strict_json import to_json
+    from escala.model.variant import Variant
+
+    from .guard import decoder
+    from .rendering import level_names, read_preset
+
+    preset, waiting = read_preset(options.document), []
+    apply_preset(Variant(), preset, {"lights": (), "components": (), "cells": ()})
+    if options.source:
+        with opened_render(options.source, options.fit, decoder()) as (evaluator_pool, render):
+            names = level_names(evaluator_pool.interpretation_of(SHOT, render, Variant()))
+        for table, known in names.items():
+            waiting += [{"place": table, "name": name} for name in getattr(preset, table) if name not in known]
+    if options.json:
+        print(to_json({"kind": "balance", "waiting": waiting, "missing_files": []}, indent=2))
+        return
+    lines = [f"{found['place']}: unresolved, the render has no {found['name']}" for found in waiting]
+    print("\n".join(lines) or f"{options.document}: a balance preset, nothing unresolved")

@@ -23,6 +23,8 @@ def add_commands(commands: Any) -> None:
     add("source", nargs="+", metavar="SOURCE", help="file, files, folder or sequence")
     add("--out", type=Path, required=True, metavar="FILE", help="EXR, PNG or TIFF; with #### for a sequence")
     add("--variant", type=Path, metavar="FILE.json", help="variant document to apply")
+    add("--balance", type=Path, metavar="F.json", help="balance preset to apply after the variant")
+    add("--sheet", type=Path, metavar="F.csv|json", help="light sheet to apply after the preset")
     levels = {"action": "append", "default": [], "type": name_and_stops, "metavar": "NAME=STOPS"}
     add("--light", help="level of a light, in stops", **levels)
     add("--component", help="level of a component, in stops", **levels)

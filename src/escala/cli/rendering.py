@@ -13,14 +13,17 @@ from escala.delivery.adjustments import Adjustments, adjusted
 from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames
 from escala.delivery.opening import SHOT, opened_render
-from escala.engine.balance.plan import what_is_approximate
+from escala.engine.balance.light_sheet import with_sheet
+from escala.engine.balance.plan import render_cells, render_components, render_lights, what_is_approximate
 from escala.engine.checking import missing_files, waiting_names
 from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.plate.further import check_further
 from escala.engine.worker import LONG
+from escala.model.balance_preset import BalancePreset, apply_preset
 from escala.model.finish import Finish
 from escala.model.render import Render
+from escala.model.strict_json import from_json
 from escala.model.variant import Variant
 
 from .guard import decoder
@@ -34,6 +37,7 @@ def render_frames(options: argparse.Namespace) -> None:
     with opened_render(options.source, options.fit, decoder()) as (evaluator_pool, render):
         further = further_renders(evaluator_pool, render, options.renders)
         base = read_variant(options.variant) if options.variant else Variant()
+        base = with_levels(evaluator_pool, render, base, options.balance, options.sheet)
         given = Adjustments(**{field.name: getattr(options, field.name) for field in fields(Adjustments)})
         variant = adjusted(evaluator_pool.interpretation_of(SHOT, render, base), base, given)
         report_unresolved(evaluator_pool, render, variant, {name for name, _ in options.renders})
@@ -71,6 +75,54 @@ def further_renders(
         found[name], _ = evaluator_pool.read([source])
         check_further(render, found[name])
     return found
+
+
+def with_levels(
+    evaluator_pool: EvaluatorPool, render: Render, variant: Variant, balance: Path | None, sheet: Path | None
+) -> Variant:
+    """A variant with the levels of a balance preset, then of a light sheet. Raises `UnreadableFile`, `BadSource`."""
+    if balance is not None:
+        preset = read_preset(balance)
+        read = evaluator_pool.interpretation_of(SHOT, render, variant)
+        variant, _ = apply_preset(variant, preset, level_names(read))
+    if sheet is not None:
+        variant = with_sheet(variant, read_text(sheet), str(sheet))
+    return variant
+
+
+def level_names(render: Render) -> dict[str, Sequence[str]]:
+    """The names of lights, components and cells of a render."""
+    tables = {"lights": render_lights(render), "components": render_components(render), "cells": render_cells(render)}
+    return dict(tables)
+
+
+def is_preset(path: Path) -> bool:
+    """Whether a file says that it is a preset rather than a variant."""
+    try:
+        document = from_json(read_text(path))
+    except (ValueError, UnreadableFile):
+        return False
+    return isinstance(document, dict) and "escala" in document
+
+
+def read_preset(path: Path) -> BalancePreset:
+    """A balance preset from its file. Raises `UnreadableFile` with what is wrong in it."""
+    try:
+        return BalancePreset.model_validate_json(read_text(path))
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(step) for step in first["loc"])
+        raise UnreadableFile(path, f"not a balance preset: {place + ': ' if place else ''}{first['msg']}") from error
+
+
+def read_text(path: Path) -> str:
+    """A text file. Raises `UnreadableFile`."""
+    if not path.is_file():
+        raise UnreadableFile(path, "no such file")
+    try:
+        return path.read_text(encoding="utf-8-sig")
+    except (OSError, ValueError) as error:
+        raise UnreadableFile(path, "it is no text file") from error
 
 
 def report_unresolved(

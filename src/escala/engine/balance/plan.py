@@ -204,14 +204,19 @@ def render_components(render: Render) -> list[str]:
     return list(dict.fromkeys(name for found in render.recipes for name in found.recipe.components))
 
 
+def render_cells(render: Render) -> list[str]:
+    """All cells, as "light/component", that some recipe can change."""
+    cells = (_cell(term) for found in render.recipes for term in found.recipe.terms)
+    return list(dict.fromkeys(cell for cell in cells if cell))
+
+
 def waiting_levels(render: Render, variant: Variant) -> list[tuple[str, str]]:
     """The levels that wait for a render with their light, component or cell: ("light", name) and so on."""
     balance = variant.balance
-    cells = {cell for found in render.recipes for term in found.recipe.terms if (cell := _cell(term))}
     tables = (
         ("light", balance.lights, set(render_lights(render))),
         ("component", balance.components, set(render_components(render))),
-        ("cell", balance.cells, cells),
+        ("cell", balance.cells, set(render_cells(render))),
     )
     return [(axis, name) for axis, table, known in tables for name in table if name in _changed(table) - known]
 

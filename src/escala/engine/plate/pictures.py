@@ -88,6 +88,10 @@ class PlatePicture:
         halves = self.cache.get(self.image.key("halves", *facts), lambda: self._halves(request))
         return np.ascontiguousarray(halves[level - 1][:, rows, columns])
 
+    def rows(self, rows: slice) -> Planes:
+        """Whole rows of the displayed picture at full size, (4, h, w)."""
+        return self._converted(0, rows, slice(0, self.image.frame.header.display.width))
+
     def _converted(self, level: int, rows: slice, columns: slice) -> Planes:
         colour, alpha = self.image.stored_region(level, rows, columns)
         config, working = self.colour_pipeline.config, self.colour_pipeline.working.name
