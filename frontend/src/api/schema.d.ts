@@ -1068,7 +1068,7 @@ export interface components {
          * Balance
          * @description Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
          *
-         *     `corrections`: of parts of the light, after the levels.
+         *     `residual`: the level of what no pass holds, beside the lights. `corrections`: of parts of the light, after levels.
          */
         Balance: {
             /** Cells */
@@ -1088,6 +1088,7 @@ export interface components {
             lights?: {
                 [key: string]: components["schemas"]["Level"];
             };
+            residual?: components["schemas"]["Level"];
         };
         /**
          * Base

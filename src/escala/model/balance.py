@@ -42,20 +42,20 @@ NEUTRAL_LEVEL = Level()
 class Balance(Document):
     """Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
 
-    `corrections`: of parts of the light, after the levels.
+    `residual`: the level of what no pass holds, beside the lights. `corrections`: of parts of the light, after levels.
     """
 
     lights: dict[str, Level] = Field(default_factory=dict)
     components: dict[str, Level] = Field(default_factory=dict)
     cells: dict[str, Level] = Field(default_factory=dict)
+    residual: Level = Field(default_factory=Level)
     corrections: PartCorrections = ()
 
     @property
     def changes(self) -> int:
         """How many levels are not neutral."""
-        return sum(
-            1 for table in (self.lights, self.components, self.cells) for le in table.values() if not le.is_neutral
-        )
+        levels = [level for table in (self.lights, self.components, self.cells) for level in table.values()]
+        return sum(not level.is_neutral for level in (*levels, self.residual))
 
 
 def level_of(table: Mapping[str, Level], name: str | None) -> Level:

@@ -72,6 +72,8 @@ class Variant(Document):
             for name, level in table.items():
                 if level.matte is not None:
                     yield f"balance/{axis}/{pointer_step(name)}/matte", level.matte
+        if balance.residual.matte is not None:
+            yield "balance/residual/matte", balance.residual.matte
         for place, entries in self._limited_lists().items():
             for entry in entries:
                 if entry.matte is not None:

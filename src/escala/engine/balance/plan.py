@@ -62,11 +62,15 @@ class Levelled:
 
 @dataclass(frozen=True)
 class BalancePlan:
-    """A recipe with its levels. `second`: the other axis, where only the ratio method can do both."""
+    """A recipe with its levels. `second`: the other axis, where only the ratio method can do both.
+
+    `residual_gain`: whether what no term holds counts; `residual`: its gain (3,) and matte, None where that is neutral.
+    """
 
     first: Levelled
     residual_gain: float
     second: Levelled | None = None
+    residual: tuple[Gains, str | None] | None = None
 
     @property
     def recipe(self) -> Recipe:
@@ -76,7 +80,7 @@ class BalancePlan:
     @property
     def is_neutral(self) -> bool:
         """Whether the sum is the beauty itself."""
-        ones = self.first.is_neutral and self.residual_gain == 1.0
+        ones = self.first.is_neutral and self.residual_gain == 1.0 and self.residual is None
         return ones and (self.second is None or self.second.is_neutral)
 
 
@@ -96,14 +100,23 @@ def plan_balance(render: Render, variant: Variant, space: WorkingSpace) -> Balan
     residual = counted if variant.residual else 0.0
     beyond = (lights - set(carrier.lights)) | (components - set(carrier.components))
     other = render.recipe(COMPONENTS if carrier.name == LIGHTS else LIGHTS)
+    own = _residual_level(balance.residual, space)
     if not beyond or other is None or other == carrier:
-        return BalancePlan(first, residual)
+        return BalancePlan(first, residual, residual=own)
     second = Balance(
         lights={k: v for k, v in balance.lights.items() if k in beyond},
         components={k: v for k, v in balance.components.items() if k in beyond},
     )
     alone = Variant(mattes=variant.mattes, balance=second)
-    return BalancePlan(first, residual, level_recipe(other, alone, space)[0])
+    return BalancePlan(first, residual, level_recipe(other, alone, space)[0], own)
+
+
+def _residual_level(level: Level, space: WorkingSpace) -> tuple[Gains, str | None] | None:
+    """The gain and matte of what no term holds; muted it is nothing everywhere."""
+    if level.mute:
+        return _NOTHING, None
+    gain = _gain(level, space)
+    return None if np.array_equal(gain, _NEUTRAL) else (gain, level.matte)
 
 
 def what_is_approximate(render: Render, variant: Variant, space: WorkingSpace) -> list[str]:
@@ -128,7 +141,7 @@ def what_is_approximate(render: Render, variant: Variant, space: WorkingSpace) -
 def level_recipe(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple[Levelled, float]:
     """A recipe at a variant's levels, and the gain of what no term holds (0 when something is alone)."""
     balance = variant.balance
-    lights = _axis_gains(recipe.lights, balance.lights, space)
+    lights = _axis_gains(recipe.lights, balance.lights, space, balance.residual.solo)
     components = _axis_gains(recipe.components, balance.components, space)
     cells = _axis_gains([cell for term in recipe.terms if (cell := _cell(term))], balance.cells, space)
     alone_terms = _alone_terms(variant.tally, recipe)
@@ -143,7 +156,8 @@ def level_recipe(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple
     parts = gains | {part: gain for part, gain in limited.items() if gain.any()}
     alone = any(level.solo for t in (balance.lights, balance.components, balance.cells) for level in t.values())
     table = np.array(list(parts.values()), np.float32).reshape(len(parts), 3)
-    return Levelled(recipe, tuple(parts), table), 0.0 if alone or alone_terms else 1.0
+    counts = balance.residual.solo or not (alone or alone_terms)
+    return Levelled(recipe, tuple(parts), table), 1.0 if counts else 0.0
 
 
 def _product(gains: list[Gains]) -> Gains:
@@ -166,18 +180,23 @@ def _expanded(factors: list[tuple[Gains, str]]) -> list[tuple[tuple[str, ...], G
 
 
 def _axis_gains(
-    names: Iterable[str], table: Mapping[str, Level], space: WorkingSpace
+    names: Iterable[str], table: Mapping[str, Level], space: WorkingSpace, another_alone: bool = False
 ) -> dict[str | None, tuple[Gains, str | None]]:
     """The gain of each name of an axis, (3,), and its matte; under None that of a term which the axis does not divide.
 
-    What is muted, or not alone while others are, is nothing everywhere: a matte limits the gain alone.
+    What is muted, or not alone while others are, is nothing everywhere: a matte limits the gain alone. `another_alone`:
+    something beside the axis is alone.
     """
     levels = {name: level_of(table, name) for name in names}
-    counted = names_that_count({n: le.mute for n, le in levels.items()}, {n: le.solo for n, le in levels.items()})
+    mutes, solos = {n: le.mute for n, le in levels.items()}, {n: le.solo for n, le in levels.items()}
+    counted = names_that_count(mutes, solos)
+    if another_alone:
+        counted = {name: counts and solos[name] for name, counts in counted.items()}
     gains: dict[str | None, tuple[Gains, str | None]] = {
         n: (_gain(le, space), le.matte) if counted[n] else (_NOTHING, None) for n, le in levels.items()
     }
-    gains[None] = (_NOTHING if any(level.solo for level in table.values()) else _NEUTRAL, None)
+    is_any_alone = another_alone or any(level.solo for level in table.values())
+    gains[None] = (_NOTHING if is_any_alone else _NEUTRAL, None)
     return gains
 
 

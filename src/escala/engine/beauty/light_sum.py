@@ -107,7 +107,20 @@ class LightSum:
         else:
             base = self.terms.residual(plan.recipe, request) if with_residual and bool(plan.residual_gain) else None
             planes = self._folded(plan.first, base, request)
+        if with_residual and plan.residual_gain and plan.residual is not None:
+            planes = planes + self._residual_change(plan.recipe, plan.residual, request)
         return self._second_axis(planes, plan, request)
+
+    def _residual_change(
+        self, recipe: Recipe, level: tuple[Gains, str | None], request: EvaluationRequest
+    ) -> Planes | np.float32:
+        """What the level of the residual adds to the sum, in which the residual is as it is."""
+        residual = self.terms.residual(recipe, request)
+        if residual is None:
+            return np.float32(0.0)
+        gain, matte = level
+        change = (gain - np.float32(1.0))[:, None, None] * residual
+        return np.asarray(change if matte is None else change * self.mattes.at(matte, request))
 
     def _is_neutral(self, plan: BalancePlan | None, request: EvaluationRequest) -> bool:
         return (plan is None or plan.is_neutral) and not changed_components(self.terms.render, request.variant)
