@@ -69,8 +69,8 @@ class CurvesTest(unittest.TestCase):
     def test_what_cannot_be_is_refused_in_a_sentence(self) -> None:
         a, b = "balance/lights/a/stops", "balance/lights/b/stops"
         for curves, words in (
-            ({"balance/lights/a/colour": STEADY}, "names no number or triple"),
-            ({"finish/corrections/gone/stops": STEADY}, "names no number or triple"),
+            ({"balance/lights/a/colour": STEADY}, "names neither a number nor a triple"),
+            ({"finish/corrections/gone/stops": STEADY}, "names neither a number nor a triple"),
             ({"source/denoise/strength": STEADY}, "decided once for all frames"),
             ({a: {"kind": "follow", "pointer": b}, b: {"kind": "follow", "pointer": a}}, "follows itself"),
             ({a: {"kind": "follow", "pointer": a}}, "follows itself"),

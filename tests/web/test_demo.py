@@ -24,6 +24,10 @@ class DemoTest(FolderTest):
         skies = mock.patch.object(demo, "write_skies")
         skies.start()
         self.addCleanup(skies.stop)
+        # At a lower priority it would wait for all other tests.
+        nice = mock.patch.object(demo.shutil, "which", return_value=None)
+        nice.start()
+        self.addCleanup(nice.stop)
 
     def context(self) -> AppContext:
         context = AppContext(self.settings)

@@ -73,7 +73,7 @@ def _field(document: BaseModel, pointer: str) -> NumberField:
     try:
         return number_field(document, plain)
     except UnknownChoice:
-        raise ValueError(f"curves: {pointer} names no number or triple of this document") from None
+        raise ValueError(f"curves: {pointer} names neither a number nor a triple of this document") from None
 
 
 def _check_end(pointer: str, curves: Mapping[str, Curve]) -> None:
