@@ -393,7 +393,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A new variant, neutral or a copy. */
+        /** A new variant: neutral, a copy, or from a document whose files lie below the media roots. */
         post: operations["variants_make_variant_shots__int_shot_id__variants_post"];
         delete?: never;
         options?: never;
@@ -504,6 +504,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What of a variant is unresolved on its shot, and which files are missing. */
+        get: operations["variants_check_variant_variants__int_variant_id__check_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/colour-warnings": {
         parameters: {
             query?: never;
@@ -513,6 +530,23 @@ export interface paths {
         };
         /** The mistakes of a variant's colour pipeline, with their shares and places. */
         get: operations["colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/command": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The command line that writes the image of a variant. */
+        get: operations["variants_get_command_variants__int_variant_id__command_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -601,6 +635,23 @@ export interface paths {
         put?: never;
         /** Save an edit that was made on the newest state. It is worked out before the database is held. */
         post: operations["variants_edit_variants__int_variant_id__edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The document of a variant as a file, as the command line takes it. */
+        get: operations["variants_get_file_variants__int_variant_id__file_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1457,6 +1508,16 @@ export interface components {
             soften_px: number;
         };
         /**
+         * CheckOut
+         * @description A variant checked against its shot: places and names that are unresolved, and files that are missing.
+         */
+        CheckOut: {
+            /** Missing Files */
+            missing_files: string[];
+            /** Waiting */
+            waiting: components["schemas"]["Unresolved"][];
+        };
+        /**
          * ClipEntry
          * @description A picture, sequence or video that a layer can show. `frames`: how many files it has; 1 for a video.
          */
@@ -1557,6 +1618,16 @@ export interface components {
              * @default null
              */
             share: number | null;
+        };
+        /**
+         * CommandOut
+         * @description The command line that writes the image of a variant, whose document is saved as `file`.
+         */
+        CommandOut: {
+            /** File */
+            file: string;
+            /** Line */
+            line: string;
         };
         /**
          * ComparisonImageOut
@@ -3339,7 +3410,7 @@ export interface components {
         };
         /**
          * NewVariant
-         * @description A new variant: neutral, or a copy.
+         * @description A new variant: neutral, a copy, or from a document.
          */
         NewVariant: {
             /**
@@ -3347,6 +3418,8 @@ export interface components {
              * @default null
              */
             copy_of: number | null;
+            /** @default null */
+            document: components["schemas"]["Variant"] | null;
             /** Name */
             name: string;
         };
@@ -5501,6 +5574,16 @@ export interface components {
             /** Outline */
             outline: number[][][];
         };
+        /**
+         * Unresolved
+         * @description A name in a document that a render does not have: where it stands, and the name.
+         */
+        Unresolved: {
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+        };
         /** ValidationErrorModel */
         ValidationErrorModel: {
             /**
@@ -6953,6 +7036,37 @@ export interface operations {
             };
         };
     };
+    variants_check_variant_variants__int_variant_id__check_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     colour_get_colour_warnings_variants__int_variant_id__colour_warnings_get: {
         parameters: {
             query?: never;
@@ -6971,6 +7085,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WarningsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_get_command_variants__int_variant_id__command_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommandOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -7170,6 +7315,28 @@ export interface operations {
                     "application/json": components["schemas"]["VariantOut"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    variants_get_file_variants__int_variant_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

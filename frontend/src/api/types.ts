@@ -54,6 +54,7 @@ export type DepthPlace = Schemas['DepthPlace']
 export type Lens = Required<Schemas['Lens']>
 export type CdlFile = Schemas['CdlOut']
 export type Triple = [number, number, number]
+export type CheckResult = Schemas['CheckOut']
 export type PlateFacts = Schemas['PlateFacts']
 export type LayerFacts = Schemas['LayerFacts']
 export type ClipEntry = Schemas['ClipEntry']

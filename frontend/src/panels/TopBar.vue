@@ -12,6 +12,7 @@ const shots = useShot()
 const workspace = useWorkspace()
 const notifications = useNotifications()
 const menu = ref<InstanceType<typeof Menu>>()
+const file = ref<HTMLInputElement>()
 const naming = ref<'rename' | null>(null)
 const now = useNow({ interval: 1000 })
 
@@ -34,17 +35,39 @@ const items = computed(() => {
     { label: 'New variant', command: () => add(false) },
     { label: 'Duplicate', command: () => add(true) },
     { label: 'Rename', command: () => (naming.value = 'rename') },
+    { label: 'Save as file', command: save },
+    { label: 'Open file…', command: () => file.value?.click() },
+    { label: 'Copy command line', command: () => attempt(copyLine()) },
     { label: 'Delete variant', command: () => attempt(shots.deleteVariant()) },
     ...(gone ? [{ label: `Restore “${gone.name}”`, command: () => attempt(shots.restoreVariant()) }] : []),
   ]
 })
 
 function add(copy: boolean) {
-  const taken = new Set(shots.shot?.variants.map((variant) => variant.name))
-  const base = copy ? `${shots.variant?.name} copy` : 'New variant'
-  let name = base
-  for (let n = 2; taken.has(name); n += 1) name = `${base} ${n}`
-  attempt(shots.addVariant(name, copy))
+  attempt(shots.addVariant(shots.freeVariantName(copy ? `${shots.variant?.name} copy` : 'New variant'), copy))
+}
+
+/** The document as the command line takes it. */
+function save() {
+  const link = document.createElement('a')
+  link.href = `/api/variants/${shots.variant!.id}/file`
+  link.download = ''
+  link.click()
+}
+
+async function open(event: Event) {
+  const input = event.target as HTMLInputElement
+  for (const one of input.files ?? []) {
+    const report = await shots.openVariantFile(one)
+    if (report) notifications.show(report)
+  }
+  input.value = ''
+}
+
+async function copyLine() {
+  const line = await shots.commandLine()
+  await navigator.clipboard.writeText(line)
+  notifications.show(`Copied: ${line}`)
 }
 
 function rename(event: Event) {
@@ -89,6 +112,14 @@ function attempt(work: Promise<unknown>) {
           Variants
         </button>
         <Menu ref="menu" :model="items" popup />
+        <input
+          ref="file"
+          type="file"
+          accept=".json"
+          hidden
+          aria-label="Variant file"
+          @change="attempt(open($event))"
+        />
       </div>
       <span class="space" />
       <button type="button" class="plain" :disabled="!shots.variant?.can_undo" @click="attempt(shots.undo())">

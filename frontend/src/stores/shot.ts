@@ -3,7 +3,16 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { api, Problem, unwrap } from '@/api/client'
 import { expectRenderUpdate } from '@/api/events'
-import type { Draft, PatchStep, Shot, ShotName, Variant, VariantAnswer, VariantState } from '@/api/types'
+import type {
+  CheckResult,
+  Draft,
+  PatchStep,
+  Shot,
+  ShotName,
+  Variant,
+  VariantAnswer,
+  VariantState,
+} from '@/api/types'
 import { withPatch } from '@/document/levels'
 import { useNotifications } from './notifications'
 
@@ -254,11 +263,51 @@ export const useShot = defineStore('shot', () => {
     if (!shot.value || !variant.value) return
     sendSteps()
     await queue
-    const body = { name, copy_of: copy ? variant.value.id : null }
+    const body = { name, copy_of: copy ? variant.value.id : null, document: null }
     const made = await unwrap<VariantState>(
       api.POST('/api/shots/{shot_id}/variants', { params: { path: { shot_id: shot.value.id } }, body }),
     )
     await openShot(shot.value.id, made.id)
+  }
+
+  /** A new variant from a document that was saved as a file; what of it is unresolved or missing, in a sentence. */
+  async function openVariantFile(file: File): Promise<string> {
+    if (!shot.value) return ''
+    sendSteps()
+    await queue
+    let document: unknown
+    try {
+      document = JSON.parse(await file.text())
+    } catch {
+      throw new Error(`${file.name} is not a variant: it holds no JSON.`)
+    }
+    const name = freeVariantName(file.name.replace(/\.json$/i, '') || 'Variant')
+    const params = { path: { shot_id: shot.value.id } }
+    const body = { name, copy_of: null, document: document as Variant }
+    const made = await unwrap<VariantState>(api.POST('/api/shots/{shot_id}/variants', { params, body }))
+    await openShot(shot.value.id, made.id)
+    const { waiting, missing_files } = await unwrap<CheckResult>(
+      api.GET('/api/variants/{variant_id}/check', at(made.id)),
+    )
+    const parts = [
+      waiting.length ? `unresolved: ${waiting.map((one) => one.name).join(', ')}` : '',
+      missing_files.length ? `missing files: ${missing_files.join(', ')}` : '',
+    ].filter(Boolean)
+    return parts.length ? `${name} was opened; ${parts.join('; ')}.` : ''
+  }
+
+  function freeVariantName(base: string): string {
+    const taken = new Set(shot.value?.variants.map((one) => one.name))
+    for (let number = 1; ; number += 1) {
+      const name = number === 1 ? base : `${base} ${number}`
+      if (!taken.has(name)) return name
+    }
+  }
+
+  /** The command line that writes the image of the open variant. */
+  async function commandLine(): Promise<string> {
+    const answer = api.GET('/api/variants/{variant_id}/command', at(variant.value!.id))
+    return (await unwrap<{ line: string }>(answer)).line
   }
 
   async function renameVariant(name: string) {
@@ -344,7 +393,7 @@ export const useShot = defineStore('shot', () => {
   return {
     shots, loaded, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
     changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, onHead,
-    edit, asSteps, undo, redo, restore, preview, addVariant, renameVariant, deleteVariant,
+    edit, asSteps, undo, redo, restore, preview, addVariant, openVariantFile, freeVariantName, commandLine, renameVariant, deleteVariant,
     deletedVariant, restoreVariant, close,
   } // prettier-ignore
 })

@@ -2,16 +2,23 @@ import { ref } from 'vue'
 import { bringPicture } from '@/api/client'
 import { useHolds } from '@/stores/holds'
 import { useNotifications } from '@/stores/notifications'
+import { useShot } from '@/stores/shot'
 
-/** A picture file that is dropped on the picture, or chosen, is held for comparing. */
+/** A picture file that is dropped on the picture, or chosen, is held for comparing; a variant file is opened. */
 export function useDroppedImage() {
   const holds = useHolds()
   const notifications = useNotifications()
+  const shots = useShot()
   const over = ref(false)
 
   async function take(files: Iterable<File>) {
     for (const file of files) {
       try {
+        if (file.name.toLowerCase().endsWith('.json')) {
+          const report = await shots.openVariantFile(file)
+          if (report) notifications.show(report)
+          continue
+        }
         const { picture, title } = await bringPicture(file)
         holds.add({ name: title, patch: [], follows: false, station: 'display', picture })
         if (holds.mode === 'now') holds.mode = 'wipe'

@@ -95,6 +95,7 @@ const state = computed(() => {
 }
 .across .state {
   grid-row: 1;
+  grid-column: 2;
 }
 .across:not(.changed) .state {
   display: none;

@@ -1,7 +1,9 @@
 """Variants: made, copied, renamed, deleted, edited, undone, redone. A closed page or a killed server loses nothing."""
 
+import shlex
 from collections.abc import Callable
 from typing import Any
+from urllib.parse import quote
 
 from flask import Response
 from flask_openapi3 import APIBlueprint
@@ -28,9 +30,11 @@ from escala.database.shots import (
     find_shot,
     find_variant,
     restore_variant,
+    shot_render,
     variant_document,
 )
 from escala.database.tables import VariantRow
+from escala.engine.checking import Unresolved, missing_files, waiting_names
 from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.request import Quality
 from escala.engine.source.reading import interpretation_key
@@ -38,6 +42,8 @@ from escala.engine.viewer.screen import screen_picture
 from escala.engine.viewer.subject import Subject
 from escala.engine.viewer.viewport import whole_viewport
 from escala.engine.worker import SMALL
+from escala.media.path_safety import plain_name
+from escala.model.strict_json import to_json
 from escala.model.variant import Variant
 
 from ..app_context import app_context
@@ -46,6 +52,8 @@ from ..problems import sentence_of
 from ..schemas import ShotPath, VariantPath
 from .schemas import (
     Base,
+    CheckOut,
+    CommandOut,
     Edit,
     InterpretedVariant,
     NewVariant,
@@ -104,14 +112,65 @@ def get_variant(path: VariantPath) -> dict[str, Any]:
 
 @routes.post("/shots/<int:shot_id>/variants", responses={201: VariantOut})
 def make_variant(path: ShotPath, body: NewVariant) -> tuple[dict[str, Any], int]:
-    """A new variant, neutral or a copy."""
+    """A new variant: neutral, a copy, or from a document whose files lie below the media roots."""
     context = app_context()
+    if body.document is not None:
+        context.resolve_paths(body.document)
     with context.database.writing() as session:
         shot = find_shot(session, path.shot_id)
-        document = variant_document(find_variant(session, body.copy_of)) if body.copy_of else Variant()
+        copied = variant_document(find_variant(session, body.copy_of)) if body.copy_of else Variant()
+        document = body.document or copied
         row = add_variant(session, shot, body.name, document)
     context.events.tell("variants", shot_id=path.shot_id)
     return _answer(row, False), 201
+
+
+@routes.get("/variants/<int:variant_id>/file")
+def get_file(path: VariantPath) -> Response:
+    """The document of a variant as a file, as the command line takes it."""
+    with app_context().database.reading() as session:
+        row = find_variant(session, path.variant_id)
+        document, name = variant_document(row), _file_name(row)
+    response = Response(to_json(document.model_dump(mode="json"), indent=2), mimetype="application/json")
+    response.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
+    return response
+
+
+def _file_name(row: VariantRow) -> str:
+    return f"{plain_name(row.name.lower(), 'variant')}.json"
+
+
+@routes.get("/variants/<int:variant_id>/command", responses={200: CommandOut})
+def get_command(path: VariantPath) -> dict[str, Any]:
+    """The command line that writes the image of a variant."""
+    with app_context().database.reading() as session:
+        row = find_variant(session, path.variant_id)
+        renders = [(render.name, [str(source) for source in render.sources]) for render in row.shot.renders]
+        several, file = len(shot_render(row.shot).frames) > 1, _file_name(row)
+    (_, sources), *others = renders
+    # A further render of several files has no pattern: the command takes the folder or sequence of one name.
+    further = [part for name, own in others for part in ("--render", f"{name}={own[0]}")]
+    out = f"{file.removesuffix('.json')}{'.####' if several else ''}.exr"
+    parts = ["escala", "render", *sources, "--variant", file, *further, "--out", out]
+    return CommandOut(line=shlex.join(parts), file=file).model_dump()
+
+
+@routes.get("/variants/<int:variant_id>/check", responses={200: CheckOut})
+def check_variant(path: VariantPath) -> dict[str, Any]:
+    """What of a variant is unresolved on its shot, and which files are missing."""
+    context = app_context()
+    with context.database.reading() as session:
+        row = find_variant(session, path.variant_id)
+        document, shot_id = variant_document(row), row.shot_id
+    resolved, further = context.resolve_paths(document), context.further_of(shot_id)
+    opened = context.open(shot_id, resolved)
+
+    def work() -> list[Unresolved]:
+        evaluator = opened.interpret()
+        return waiting_names(evaluator.render, resolved, evaluator, further)
+
+    waiting = context.evaluator_pool.evaluate(work, SMALL, client=client_name())
+    return CheckOut(waiting=waiting, missing_files=missing_files(resolved)).model_dump()
 
 
 @routes.put("/variants/<int:variant_id>/name", responses={200: VariantOut})

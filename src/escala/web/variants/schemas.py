@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from escala.database.tables import VariantRow
 from escala.engine.balance.plan import render_components, render_lights
+from escala.engine.checking import Unresolved
 from escala.engine.colour.pipeline import ColourPipeline
 from escala.engine.source.intake import time_of
 from escala.engine.source.reading import REPAIRED
@@ -22,10 +23,25 @@ from ..schemas import Patch
 
 
 class NewVariant(BaseModel):
-    """A new variant: neutral, or a copy."""
+    """A new variant: neutral, a copy, or from a document."""
 
     name: str = Field(min_length=1, max_length=120)
     copy_of: Id | None = None
+    document: Variant | None = None
+
+
+class CheckOut(BaseModel):
+    """A variant checked against its shot: places and names that are unresolved, and files that are missing."""
+
+    waiting: list[Unresolved]
+    missing_files: list[str]
+
+
+class CommandOut(BaseModel):
+    """The command line that writes the image of a variant, whose document is saved as `file`."""
+
+    line: str
+    file: str
 
 
 class VariantName(BaseModel):
