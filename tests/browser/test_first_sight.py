@@ -122,6 +122,29 @@ class PassesTest(BrowserTest):
         cut = heads.locator(".name").evaluate_all("all => all.filter((e) => e.scrollWidth > e.clientWidth).length")
         self.assertEqual(cut, 0)
 
+    def test_mist_without_a_pass_has_a_row_of_its_own(self) -> None:
+        page = self.page
+        key = BRIGHT * np.float32([0.2, 0.1, 0.1])[:, None, None]
+        mist = BRIGHT * np.float32([0.0, 0.0, 0.3])[:, None, None]
+        passes = {"": key + mist, "lg_key": key, "lg_fill": key * 0}
+        self.open_file(page, write_layers(self.media / "mist.exr", passes, np.float32))
+        red, _, blue = self.mean_colour(page)
+        board = page.get_by_role("region", name="Board")
+        board.get_by_role("button", name=re.compile("^Residual")).first.click()
+        controls = page.get_by_role("region", name="Residual")
+        controls.get_by_role("button", name="Mute").click()
+        self.at_rest(page)
+        expect(board.get_by_role("button", name=re.compile("^Residual")).first).to_contain_text("mute")
+        muted = self.mean_colour(page)
+        self.assertLess(muted[2], blue - 10)
+        self.assertAlmostEqual(muted[0], red, delta=6)
+        controls.get_by_role("button", name="Reset").click()
+        self.type_level(page, "Level", "1")
+        self.assertGreater(self.mean_colour(page)[2], blue + 10)
+        expect(page.get_by_role("navigation", name="Path").get_by_role("button", name="Balance")).to_contain_text(
+            "1 level"
+        )
+
     def test_a_guess_is_reported_with_its_reason_and_confirmed_by_one_click(self) -> None:
         page = self.page
         rows, columns = np.mgrid[0:90, 0:160].astype(np.float32)

@@ -1218,7 +1218,8 @@ export interface components {
          * Board
          * @description Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
          *
-         *     A render with one axis only has one column, or one row, named `all`.
+         *     A render with one axis only has one column, or one row, named `all`. `residual`: what no pass holds, None where that
+         *     is nothing and has no level.
          */
         Board: {
             /** Cells */
@@ -1237,6 +1238,7 @@ export interface components {
             };
             /** Lights */
             lights: string[];
+            residual: components["schemas"]["BoardCell"] | null;
             /** Tile Height */
             tile_height: number;
             /** Tile Width */

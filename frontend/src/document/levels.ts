@@ -1,11 +1,11 @@
 import { NEUTRAL_LEVEL } from '@/api/defaults'
 import type { Level, PatchStep, Variant } from '@/api/types'
 
-export type Axis = 'lights' | 'components' | 'cells'
+export type Axis = 'lights' | 'components' | 'cells' | 'residual'
 
 /** The whole level of a name. The same object as long as nothing changed it, so that only what changed is drawn. */
 export function levelOf(variant: Variant, axis: Axis, name: string): Level {
-  const kept = variant.balance?.[axis]?.[name]
+  const kept = axis === 'residual' ? variant.balance?.residual : variant.balance?.[axis]?.[name]
   if (!kept) return NEUTRAL_LEVEL
   const known = whole.get(kept) ?? { ...NEUTRAL_LEVEL, ...kept }
   whole.set(kept, known)
@@ -19,7 +19,8 @@ export function isNeutral(level: Level): boolean {
 
 /** The edit that gives a level its new values. */
 export function levelPatch(axis: Axis, name: string, level: Level): PatchStep[] {
-  return [{ op: 'add', path: `/balance/${axis}/${pointerStep(name)}`, value: level }]
+  const path = axis === 'residual' ? '/balance/residual' : `/balance/${axis}/${pointerStep(name)}`
+  return [{ op: 'add', path, value: level }]
 }
 
 /** A name as a step of a JSON Pointer. */

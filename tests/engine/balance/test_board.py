@@ -72,3 +72,42 @@ class BoardTest(FolderTest):
         board, _ = draw_board(engine_for(write_layers(self.folder / "one.exr", one_axis_passes())), Variant())
         self.assertFalse(board.is_grid)
         self.assertEqual({c.row for c in board.cells}, {0, 1})
+
+    def test_what_no_pass_holds_has_a_cell_and_follows_its_level(self) -> None:
+        key, mist = light(1, 48, 64), light(3, 48, 64, top=0.5)
+        passes = {"": add_up(key, mist), "lg_key": key, "lg_fill": light(2, 48, 64, top=0.0)}
+        evaluator = engine_for(write_layers(self.folder / "mist.exr", passes))
+        shares = {}
+        for stops in (0, 1):
+            board, sheet = draw_board(evaluator, Variant(balance=Balance(residual=Level(stops=stops))))
+            assert board.residual is not None
+            place = board.residual.row, board.residual.column
+            self.assertNotIn(place, {(cell.row, cell.column) for cell in board.cells})
+            total = key.mean(dtype=float) + 2**stops * mist.mean(dtype=float)
+            self.assertAlmostEqual(board.residual.share, 2**stops * mist.mean(dtype=float) / total, delta=0.02)
+            shares[stops] = sum(cell.share for cell in board.cells) + board.residual.share
+            pixels = decoded(sheet)[place[0] * board.tile_height :, place[1] * board.tile_width :]
+            request = evaluator.make_request(Variant(), whole_viewport(evaluator.render))
+            expected = resting_bytes(
+                evaluator.light_sum.levelled_residual(request) * np.float32(2**stops), request.colour_pipeline
+            )
+            found = pixels[: board.tile_height, : board.tile_width]
+            np.testing.assert_allclose(blocks(found), blocks(expected), atol=4)
+        for whole in shares.values():
+            self.assertAlmostEqual(whole, 1.0, places=5)
+
+    def test_a_residual_of_rounding_has_a_cell_only_at_a_level(self) -> None:
+        evaluator = grid_engine(self.folder)
+        self.assertIsNone(draw_board(evaluator, Variant())[0].residual)
+        muted = Variant(balance=Balance(residual=Level(mute=True)))
+        cell = draw_board(evaluator, muted)[0].residual
+        assert cell is not None
+        self.assertAlmostEqual(cell.share, 0.0, places=6)
+
+    def test_the_residual_beside_a_light_that_is_alone_is_black(self) -> None:
+        key, mist = light(1, 48, 64), light(3, 48, 64, top=0.5)
+        passes = {"": add_up(key, mist), "lg_key": key, "lg_fill": light(2, 48, 64, top=0.0)}
+        evaluator = engine_for(write_layers(self.folder / "mist.exr", passes))
+        board, _ = draw_board(evaluator, Variant(balance=Balance(lights={"key": Level(solo=True)})))
+        assert board.residual is not None
+        self.assertEqual(board.residual.share, 0.0)

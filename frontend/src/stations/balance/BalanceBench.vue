@@ -131,7 +131,7 @@ function keep(change: Partial<Level>, what: string) {
     </p>
   </section>
   <CorrectionList
-    v-if="workspace.chosen"
+    v-if="workspace.chosen && workspace.chosen.axis !== 'residual'"
     :key="`${workspace.chosen.axis} ${workspace.chosen.name}`"
     place="/balance/corrections"
     :of="of"

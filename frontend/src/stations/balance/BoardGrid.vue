@@ -4,6 +4,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import ThumbnailSwitch from '@/widgets/ThumbnailSwitch.vue'
 import type { BoardCell } from '@/api/types'
+import type { Axis } from '@/document/levels'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import BoardHead from './BoardHead.vue'
@@ -11,6 +12,8 @@ import BoardTile from './BoardTile.vue'
 import { useBoard } from './useBoard'
 
 const ALL = 'all'
+/** Its row stands beside those of the lights, and is no light. */
+const RESIDUAL = 'residual'
 const HEAD = 42
 const HEAD_LINE = 24
 const LOWEST = 38
@@ -29,7 +32,12 @@ const shots = useShot()
 const workspace = useWorkspace()
 const { board, sheet } = useBoard()
 
+const cells = computed(() => {
+  const { cells = [], residual = null } = board.value ?? {}
+  return residual ? [...cells, residual] : cells
+})
 const rows = computed(() => (board.value?.is_grid ? board.value.lights : []))
+const rowCount = computed(() => rows.value.length + (board.value?.residual ? 1 : 0))
 const columns = computed(() => (board.value?.is_grid ? board.value.components : []))
 const places = computed(
   () => new Map(board.value?.cells.map((cell) => [`${cell.light}/${cell.component}`, cell])),
@@ -43,17 +51,29 @@ function share(light: string, component: string): number {
   return cell(light, component)?.share ?? 0
 }
 
+/** A tile of a strip: what it has the level of, and its cell. */
+interface StripTile {
+  axis: Axis
+  name: string
+  cell: BoardCell
+}
+
 const strips = computed(() => {
-  const cells = board.value && !board.value.is_grid ? board.value.cells : []
+  const tiles = board.value && !board.value.is_grid ? cells.value.map(tileOf) : []
+  const own = (axis: Axis) => tiles.filter((tile) => tile.axis === axis)
   return [
-    { axis: 'lights' as const, title: 'Lights', cells: cells.filter((c) => c.light !== ALL) },
-    {
-      axis: 'components' as const,
-      title: 'Components',
-      cells: cells.filter((c) => c.light === ALL && c.component !== ALL),
-    },
-  ].filter((strip) => strip.cells.length)
+    { title: 'Lights', tiles: own('lights') },
+    { title: 'Components', tiles: own('components') },
+    { title: 'Residual', tiles: own('residual') },
+  ].filter((strip) => strip.tiles.length)
 })
+
+function tileOf(cell: BoardCell): StripTile {
+  if (cell.light !== ALL) return { axis: 'lights', name: cell.light, cell }
+  if (cell.component !== ALL) return { axis: 'components', name: cell.component, cell }
+  return { axis: 'residual', name: RESIDUAL, cell }
+}
+
 /** Rows are as high as the panel allows. */
 const frame = ref<HTMLElement>()
 const { width: across, height: space } = useElementSize(frame)
@@ -73,23 +93,23 @@ const perRow = computed(() => {
 })
 
 function stripHeight(count: number): number {
-  const rowCount = strips.value.reduce((sum, strip) => sum + Math.ceil(strip.cells.length / count), 0)
-  return heightOf(rowCount, rowCount * (HEAD + GAP))
+  const lines = strips.value.reduce((sum, strip) => sum + Math.ceil(strip.tiles.length / count), 0)
+  return heightOf(lines, lines * (HEAD + GAP))
 }
 
 const height = computed(() => {
   if (!board.value?.is_grid) return Math.min(HIGHEST, Math.max(LOWEST, stripHeight(perRow.value)))
   const cell = (across.value - FIRST_COLUMN - LAST_COLUMN) / Math.max(1, columns.value.length) - 2
   const byWidth = ((cell - CELL_WORDS) * size.value.height) / size.value.width
-  return Math.min(HIGHEST, Math.max(LOWEST, Math.min(heightOf(rows.value.length, HEAD_LINE + 4), byWidth)))
+  return Math.min(HIGHEST, Math.max(LOWEST, Math.min(heightOf(rowCount.value, HEAD_LINE + 4), byWidth)))
 })
 const size = computed(() => ({
   width: board.value?.tile_width ?? 128,
   height: board.value?.tile_height ?? 72,
 }))
 const extent = computed(() => ({
-  columns: 1 + Math.max(0, ...(board.value?.cells.map((c) => c.column) ?? [])),
-  rows: 1 + Math.max(0, ...(board.value?.cells.map((c) => c.row) ?? [])),
+  columns: 1 + Math.max(0, ...cells.value.map((c) => c.column)),
+  rows: 1 + Math.max(0, ...cells.value.map((c) => c.row)),
 }))
 /** What all tiles are drawn with. */
 const drawing = computed(() => ({
@@ -145,23 +165,39 @@ const drawing = computed(() => ({
             />
           </td>
         </tr>
+        <tr v-if="board.residual">
+          <th scope="row">
+            <BoardHead axis="residual" :name="RESIDUAL" :share="board.residual.share" />
+          </th>
+          <td v-for="component in columns" :key="component" />
+          <td class="whole">
+            <BoardTile
+              axis="residual"
+              :name="RESIDUAL"
+              label="Residual: what no pass holds"
+              :cell="board.residual"
+              v-bind="drawing"
+              :full-screen="true"
+            />
+          </td>
+        </tr>
       </tbody>
     </table>
-    <div v-for="strip in strips" v-else :key="strip.axis" class="strip">
+    <div v-for="strip in strips" v-else :key="strip.title" class="strip">
       <h3>{{ strip.title }}</h3>
       <div class="cells">
-        <div v-for="c in strip.cells" :key="c.column">
+        <div v-for="tile in strip.tiles" :key="tile.name">
           <BoardHead
-            :axis="strip.axis"
-            :name="strip.axis === 'lights' ? c.light : c.component"
-            :share="c.share"
-            :colour="strip.axis === 'lights' ? board.light_colours[c.light] : undefined"
+            :axis="tile.axis"
+            :name="tile.name"
+            :share="tile.cell.share"
+            :colour="board.light_colours[tile.cell.light]"
           />
           <BoardTile
-            :axis="strip.axis"
-            :name="strip.axis === 'lights' ? c.light : c.component"
-            :label="displayName(strip.axis === 'lights' ? c.light : c.component)"
-            :cell="c"
+            :axis="tile.axis"
+            :name="tile.name"
+            :label="displayName(tile.name)"
+            :cell="tile.cell"
             v-bind="drawing"
             :full-screen="true"
           />

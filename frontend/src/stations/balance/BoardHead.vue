@@ -55,7 +55,7 @@ const state = computed(() => {
 .across {
   grid-template-columns: 1fr auto auto;
   grid-template-rows: 20px;
-  gap: 6px;
+  gap: 3px;
   height: 22px;
   padding-left: 4px;
 }

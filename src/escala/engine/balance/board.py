@@ -14,11 +14,15 @@ from escala.model.variant import Variant
 
 from ..colour.pipeline import ColourPipeline
 from ..evaluator import Evaluator
-from ..request import Quality
+from ..request import EvaluationRequest, Quality
 from ..viewer.screen import moving_bytes, resting_bytes
 from ..viewer.viewport import Viewport, whole_viewport
+from .plan import plan_balance
 
 ALL = "all"
+
+LEAST_RESIDUAL = 1e-3
+"""Of the beauty's energy: a residual below is the rounding of passes, and has no row."""
 
 
 @dataclass(frozen=True)
@@ -40,12 +44,14 @@ class BoardCell:
 class Board:
     """Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
 
-    A render with one axis only has one column, or one row, named `all`.
+    A render with one axis only has one column, or one row, named `all`. `residual`: what no pass holds, None where that
+    is nothing and has no level.
     """
 
     lights: tuple[str, ...]
     components: tuple[str, ...]
     cells: tuple[BoardCell, ...]
+    residual: BoardCell | None
     light_colours: dict[str, tuple[int, int, int]]
     is_grid: bool
     tile_width: int
@@ -79,10 +85,15 @@ def _drawn(evaluator: Evaluator, variant: Variant, lifted: bool) -> tuple[Board,
     size = (viewport.out_width, viewport.out_height)
     recipes = board_recipes(evaluator)
     if not recipes:
-        return Board((), (), (), {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
+        return Board((), (), (), None, {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
     parts = [evaluator.light_sum.levelled_terms(recipe, request) for recipe in recipes]
     cells, tiles = _grid_cells(recipes[0], parts[0]) if recipes[0].name == GRID else _strip_cells(recipes, parts)
-    total = max(sum(_energy(planes, colour_pipeline) for planes in parts[0]), 1e-12)
+    residual = _residual(evaluator, request)
+    if residual is not None:
+        cells.append((ALL, ALL, 1 + max(row for _, _, row, _ in cells), 0))
+        tiles.append(residual)
+    counted = parts[0] if residual is None else [*parts[0], residual]
+    total = max(sum(_energy(planes, colour_pipeline) for planes in counted), 1e-12)
     energies = [_energy(tile, colour_pipeline) for tile in tiles]
     placed = tuple(
         BoardCell(light, component, max(0.0, energy / total), row, column, lift_of(energy))
@@ -93,11 +104,26 @@ def _drawn(evaluator: Evaluator, variant: Variant, lifted: bool) -> tuple[Board,
     whole = {cell.light: tile for cell, tile in zip(placed, tiles, strict=True) if cell.component == ALL}
     own = {light: tile for light, tile in whole.items() if light != ALL}
     colours = dict(zip(own, _own_colours(list(own.values()), colour_pipeline), strict=True))
-    board = Board(tuple(lights), tuple(components), placed, colours, recipes[0].name == GRID, *size)
+    shown, own_cell = (placed, None) if residual is None else (placed[:-1], placed[-1])
+    board = Board(tuple(lights), tuple(components), shown, own_cell, colours, recipes[0].name == GRID, *size)
     places = [(cell.row, cell.column) for cell in placed]
     if lifted:
         tiles = [tile * np.float32(2**cell.lift) for tile, cell in zip(tiles, placed, strict=True)]
     return board, encode_jpeg(draw_sheet(tiles, places, viewport, colour_pipeline))
+
+
+def _residual(evaluator: Evaluator, request: EvaluationRequest) -> Planes | None:
+    """What no pass holds at its level, where the board has a row for it."""
+    plan = plan_balance(evaluator.render, request.variant, request.colour_pipeline.working)
+    stored = evaluator.terms.residual(plan.recipe, request) if plan else None
+    if plan is None or stored is None:
+        return None
+    beauty = evaluator.terms.beauty(plan.recipe, request)
+    whole = 0.0 if beauty is None else _energy(np.abs(beauty), request.colour_pipeline)
+    is_seen = _energy(np.abs(stored), request.colour_pipeline) > LEAST_RESIDUAL * whole
+    if not is_seen and request.variant.balance.residual.is_neutral:
+        return None
+    return evaluator.light_sum.levelled_residual(request)
 
 
 def draw_sheet(

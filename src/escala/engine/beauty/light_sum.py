@@ -67,6 +67,16 @@ class LightSum:
         terms = self.changed_terms(recipe, request, wanted)
         return [planes * self._gain_of(levelled, i, request) for i, planes in zip(wanted, terms, strict=True)]
 
+    def levelled_residual(self, request: EvaluationRequest) -> Planes | None:
+        """What no term holds, at its level; None where the sum has no reference."""
+        plan = plan_balance(self.terms.render, request.variant, request.colour_pipeline.working)
+        residual = self.terms.residual(plan.recipe, request) if plan else None
+        if plan is None or residual is None or not plan.residual_gain:
+            return None if residual is None else np.zeros_like(residual)
+        if plan.residual is None:
+            return residual
+        return np.asarray(residual + self._residual_change(plan.recipe, plan.residual, request))
+
     def is_neutral(self, request: EvaluationRequest) -> bool:
         """Whether neither a level, a surface nor a correction of a part changes anything."""
         plan = plan_balance(self.terms.render, request.variant, request.colour_pipeline.working)
