@@ -174,7 +174,7 @@ const drawing = computed(() => ({
             <BoardTile
               axis="residual"
               :name="RESIDUAL"
-              label="Residual: what no pass holds"
+              label="Residual, not explained by any term"
               :cell="board.residual"
               v-bind="drawing"
               :full-screen="true"
