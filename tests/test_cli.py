@@ -440,6 +440,10 @@ class VariantTest(CommandTest):
         np.testing.assert_allclose(found, 2 * KEY + below * (1 - self.mask), rtol=1e-3, atol=1e-3)
         lines = self.told("render", cg, "--variant", self.file, "--out", self.folder / "o.exr")
         self.assertIn("escala: plate/layers/ropes/render is unresolved: cg has no ropes", lines)
+        parts = {"beauty": {"": KEY, "A": self.mask}, "lg_key": {"": KEY}}
+        files = [write_layers(self.folder / f"{name}.exr", passes, np.float32) for name, passes in parts.items()]
+        in_files = [part for file in files for part in ("--render", f"ropes={file}")]
+        np.testing.assert_array_equal(self.rendered(cg, "--variant", self.file, *in_files, *space), found)
         answer = json.loads(self.run_command("check", self.file, cg, "--json", "--render", f"ropes={near}"))
         self.assertEqual((answer["waiting"], answer["missing_files"]), ([], []))
         for number in (1, 2):
@@ -451,7 +455,6 @@ class VariantTest(CommandTest):
         for options, words in (
             (("--render", "ropes"), "NAME=SOURCE"),
             (("--render", f"ropes={small}"), "renders of one shot have the same size"),
-            (("--render", f"a={near}", "--render", f"a={near}"), "twice"),
         ):
             out = self.folder / "none.exr"
             self.assertIn(words, self.refused("render", cg, "--variant", self.file, "--out", out, *options))

@@ -1,13 +1,17 @@
 """Variants as files."""
 
+import contextlib
 import json
+import shlex
+from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
 
+from escala.cli import main
 from tests.engine.fixture_shot import grid_passes
-from tests.fixtures import write_layers
+from tests.fixtures import read_colour, write_layers
 from tests.web.test_api import ApiTest
 
 
@@ -64,3 +68,24 @@ class VariantFileTest(ApiTest):
         found = self.client.get(f"/api/variants/{self.variant}/command").json
         line = f"escala render {self.media}/grid.exr --variant variant_1.json --render 'the ropes={near}'"
         self.assertEqual(found, {"line": f"{line} --out variant_1.exr", "file": "variant_1.json"})
+
+    def test_the_line_runs_from_the_saved_file(self) -> None:
+        own = grid_passes()[""]
+        parts = {"near/beauty": {"": own}, "near/lg_key": {"": own}}
+        (self.media / "near").mkdir()
+        files = [write_layers(self.media / f"{name}.exr", passes) for name, passes in parts.items()]
+        body = {"sources": [str(file) for file in files], "name": "ropes"}
+        self.finished(self.client.post(f"/api/shots/{self.shot}/renders", json=body).json)
+        layers = [{"kind": "cg"}, {"kind": "render", "render": "ropes", "operator": "add"}]
+        document = {"plate": {"layers": layers}, "balance": {"lights": {"key": {"stops": 2}}}}
+        answer = self.opened(document)
+        self.assertEqual(answer.status_code, 201, answer.json)
+        made = answer.json["id"]
+        found = self.client.get(f"/api/variants/{made}/command").json
+        (self.folder / found["file"]).write_bytes(self.client.get(f"/api/variants/{made}/file").data)
+        with contextlib.chdir(self.folder):
+            main(shlex.split(found["line"])[1:])
+            self.assertTrue(Path("again.exr").is_file())
+            main(["render", str(self.media / "grid.exr"), "--out", "plain.exr"])
+        written, plain = (read_colour(self.folder / name) for name in ("again.exr", "plain.exr"))
+        self.assertGreater(float(np.mean(written)), 1.1 * float(np.mean(plain)))

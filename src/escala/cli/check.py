@@ -15,7 +15,7 @@ def add_commands(commands: Any) -> None:
     check.add_argument("--json", action="store_true", help="print JSON")
     check.add_argument(
         "--render", action="append", default=[], type=render_and_source, metavar="NAME=SOURCE", dest="renders",
-        help="a further render that layers of the plate show",
+        help="a further render that layers of the plate show; once per file of it",
     )  # fmt: skip
     add_fit(check)
     check.set_defaults(run=run_check)

@@ -38,7 +38,7 @@ def add_commands(commands: Any) -> None:
     add("--cdl", type=Path, metavar="FILE", help="CDL to add at Finish: .cdl, .cc or .ccc")
     add("--lut", type=Path, metavar="FILE", help="LUT file to add at Finish")
     add("--render", action="append", default=[], type=render_and_source, metavar="NAME=SOURCE", dest="renders",
-        help="a further render that layers of the plate show")  # fmt: skip
+        help="a further render that layers of the plate show; once per file of it")  # fmt: skip
     add("--station", default="display", metavar="NAME", help="station of the path to export")
     add("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; default: all")
     add("--bits", type=int, choices=(8, 16), default=16, help="bits per channel of PNG and TIFF")

@@ -67,12 +67,13 @@ def read_variant(path: Path) -> Variant:
 def further_renders(
     evaluator_pool: EvaluatorPool, render: Render, wanted: Sequence[tuple[str, str]]
 ) -> dict[str, Render]:
-    """Further renders by name. Raises `BadSource` for one of another size, or a name that is given twice."""
-    found: dict[str, Render] = {}
+    """Further renders by name; sources of one name are one render. Raises `BadSource` for one of another size."""
+    sources: dict[str, list[str]] = {}
     for name, source in wanted:
-        if name in found:
-            raise BadSource(f"--render names {name} twice")
-        found[name], _ = evaluator_pool.read([source])
+        sources.setdefault(name, []).append(source)
+    found: dict[str, Render] = {}
+    for name, files in sources.items():
+        found[name], _ = evaluator_pool.read(files)
         check_further(render, found[name])
     return found
 

@@ -38,6 +38,6 @@ def upload() -> dict[str, str]:
 def _keep_upload(context: AppContext, name: str) -> Path:
     """Stream the body of the request into a folder of its own under the uploads."""
     if Path(name).suffix.lower() not in CLIP_SUFFIXES:
-        raise BadSource(f"{printable(name)}: only EXR, TIFF and PNG files can be imported")
+        raise BadSource(f"{printable(name)}: only EXR, TIFF, PNG and JPEG files and videos can be imported")
     batch = hashlib.sha256(request.headers.get("X-Batch", name).encode()).hexdigest()[:16]
     return keep_body(request.stream, place_in(context.settings.uploads / batch, name), context.settings.upload_limit)

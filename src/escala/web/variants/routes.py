@@ -146,12 +146,12 @@ def get_command(path: VariantPath) -> dict[str, Any]:
     with app_context().database.reading() as session:
         row = find_variant(session, path.variant_id)
         renders = [(render.name, [str(source) for source in render.sources]) for render in row.shot.renders]
-        several, file = len(shot_render(row.shot).frames) > 1, _file_name(row)
+        first, file = shot_render(row.shot), _file_name(row)
     (_, sources), *others = renders
-    # A further render of several files has no pattern: the command takes the folder or sequence of one name.
-    further = [part for name, own in others for part in ("--render", f"{name}={own[0]}")]
-    out = f"{file.removesuffix('.json')}{'.####' if several else ''}.exr"
-    parts = ["escala", "render", *sources, "--variant", file, *further, "--out", out]
+    further = [part for name, own in others for source in own for part in ("--render", f"{name}={source}")]
+    fit = ["--fit"] if any(entry.fit for entries in first.frames.values() for entry in entries) else []
+    out = f"{file.removesuffix('.json')}{'.####' if len(first.frames) > 1 else ''}.exr"
+    parts = ["escala", "render", *sources, "--variant", file, *further, *fit, "--out", out]
     return CommandOut(line=shlex.join(parts), file=file).model_dump()
 
 
