@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { ref } from 'vue'
+import { ref, shallowRef } from 'vue'
 import { fetchImage } from '@/api/client'
 import type { Region } from '@/api/types'
 import type { ImageRequest } from '@/viewer/imageMessages'
@@ -19,6 +19,10 @@ interface Kept {
 /** Pictures kept ahead take at most so many bytes. */
 const BUDGET = 512 * 2 ** 20
 const BYTES_PER_PIXEL = 4
+/** The name of the marks of frames that were shown, for whoever measures. */
+const SHOWN = 'frame shown'
+/** How often it is told which frames are ready. */
+const TOLD_MS = 200
 
 /**
  * Plays a sequence from pictures that were made ahead: each frame is requested once, kept, and shown when its time
@@ -29,7 +33,12 @@ export const usePlayback = defineStore('playback', () => {
   const playing = ref(false)
   /** Frames a second as they really come. */
   const rate = ref(0)
-  const prepared = ref(0)
+  /** The frames that are ready to be shown. */
+  const ready = shallowRef<readonly number[]>([])
+  /** The first and the last frame that is played; null: of the sequence. */
+  const inPoint = ref<number | null>(null)
+  const outPoint = ref<number | null>(null)
+  const loops = ref(true)
   const kept = new Map<number, Kept>()
   const underWay = new Set<number>()
   let screen: ReelScreen | null = null
@@ -42,6 +51,7 @@ export const usePlayback = defineStore('playback', () => {
   let pause = 0
   let state = ''
   let preparing = false
+  let told: ReturnType<typeof setTimeout> | undefined
 
   function attach(made: ReelScreen | null) {
     screen = made
@@ -49,8 +59,11 @@ export const usePlayback = defineStore('playback', () => {
   }
 
   function play(all: number[], from: number, wantedRate: number) {
-    frames = all
-    current = Math.max(0, all.indexOf(from))
+    const within = all.filter((n) => n >= (inPoint.value ?? n) && n <= (outPoint.value ?? n))
+    frames = within.length ? within : all
+    current = Math.max(0, frames.indexOf(from))
+    if (!loops.value && current === frames.length - 1) current = 0
+    performance.clearMarks(SHOWN)
     interval = 1000 / wantedRate
     rate.value = 0
     shownAt = due = performance.now()
@@ -67,7 +80,14 @@ export const usePlayback = defineStore('playback', () => {
   function forget() {
     for (const { bitmap } of kept.values()) bitmap.close()
     kept.clear()
-    prepared.value = 0
+    tell()
+  }
+
+  function tell() {
+    told ??= setTimeout(() => {
+      told = undefined
+      ready.value = [...kept.keys()].sort((a, b) => a - b)
+    }, TOLD_MS)
   }
 
   /** Make the frames that are missing, the next to be shown first, as far ahead as the budget allows. */
@@ -98,8 +118,9 @@ export const usePlayback = defineStore('playback', () => {
     const now = JSON.stringify([request.variantId, { ...request.body, frame: 0 }])
     if (now !== state) forget()
     state = now
-    const workspace = roomFor(request)
-    for (let ahead = 0; ahead < Math.min(frames.length, workspace); ahead += 1) {
+    const room = roomFor(request)
+    const rest = loops.value ? frames.length : frames.length - current
+    for (let ahead = 0; ahead < Math.min(rest, room); ahead += 1) {
       const number = frames[(current + ahead) % frames.length]!
       if (!kept.has(number) && !underWay.has(number)) return number
     }
@@ -114,8 +135,8 @@ export const usePlayback = defineStore('playback', () => {
     const bitmap = await createImageBitmap(answer.file)
     if (begun !== state || !playing.value) return bitmap.close()
     kept.set(number, { bitmap, region: answer.region })
-    prepared.value = kept.size
     letGo(request)
+    tell()
   }
 
   /** How many pictures of a request's size may be kept. */
@@ -125,8 +146,8 @@ export const usePlayback = defineStore('playback', () => {
 
   /** Beyond the budget, what was shown longest ago goes. */
   function letGo(request: ImageRequest) {
-    const workspace = roomFor(request)
-    for (let behind = 1; kept.size > workspace && behind < frames.length; behind += 1) {
+    const room = roomFor(request)
+    for (let behind = 1; kept.size > room && behind < frames.length; behind += 1) {
       const number = frames[(current - behind + frames.length) % frames.length]!
       kept.get(number)?.bitmap.close()
       kept.delete(number)
@@ -135,22 +156,25 @@ export const usePlayback = defineStore('playback', () => {
 
   function tick(now: number) {
     if (!playing.value) return
-    const ready = kept.get(frames[current]!)
-    if (now >= due && ready) void present(ready, now)
+    const next = kept.get(frames[current]!)
+    if (now >= due && next) void present(next, now)
     if (!preparing) void prepare()
     requestAnimationFrame(tick)
   }
 
-  async function present(ready: Kept, now: number) {
+  async function present(picture: Kept, now: number) {
     const taken = now - shownAt
     pause = rate.value ? 0.9 * pause + 0.1 * taken : taken
     rate.value = 1000 / Math.max(1, pause)
     shownAt = now
     due = Math.max(due + interval, now)
     const number = frames[current]!
+    performance.mark(SHOWN, { startTime: now, detail: number })
     current = (current + 1) % frames.length
-    screen?.show(number, await createImageBitmap(ready.bitmap), ready.region)
+    const isOver = current === 0 && !loops.value
+    screen?.show(number, await createImageBitmap(picture.bitmap), picture.region)
+    if (isOver) stop()
   }
 
-  return { playing, rate, prepared, attach, play, stop }
+  return { playing, rate, ready, inPoint, outPoint, loops, attach, play, stop }
 })

@@ -5,6 +5,7 @@ import {
   NOW,
   outSizeOf,
   panesOf,
+  playedSizeOf,
   regionOf,
   toCanvas,
   toPicture,
@@ -114,6 +115,10 @@ export class FrameCanvas {
 
   outSize(region: Region, share = 1): Size {
     return outSizeOf(this.framing, region, share)
+  }
+
+  playedSize(region: Region): Size {
+    return playedSizeOf(this.framing, region)
   }
 
   wipePlace(wipe: Wipe): Place {

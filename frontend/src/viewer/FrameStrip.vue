@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, onScopeDispose } from 'vue'
 import { usePlayback } from '@/stores/playback'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
@@ -20,6 +20,21 @@ const ticks = computed(() => [
 ])
 const wantedRate = computed(() => shots.document?.source?.frame_rate ?? render.value.frame_rate)
 const numbersOf = (table: object) => Object.keys(table).map(Number).sort((a, b) => a - b) // prettier-ignore
+/** Runs of frames that are ready while playing. */
+const readyRuns = computed(() => {
+  const runs: { from: number; to: number }[] = []
+  for (const number of playback.playing ? playback.ready : []) {
+    const at = frames.value.indexOf(number)
+    const last = runs.at(-1)
+    if (last && frames.value.indexOf(last.to) === at - 1) last.to = number
+    else runs.push({ from: number, to: number })
+  }
+  return runs
+})
+const points = computed(() => [
+  { word: 'In', at: playback.inPoint, set: () => setPoint('in') },
+  { word: 'Out', at: playback.outPoint, set: () => setPoint('out') },
+])
 const share = (number: number) => `${((number - first.value) / span.value) * 100}%`
 
 function choose(number: number) {
@@ -55,21 +70,58 @@ function onKey(event: KeyboardEvent) {
   KEYS[event.key]!()
 }
 
+/** The in or out point at the current frame; there already, it is reset. */
+function setPoint(which: 'in' | 'out') {
+  const at = current.value
+  const before = which === 'in' ? playback.inPoint : playback.outPoint
+  const now = before === at ? null : at
+  if (which === 'in') {
+    playback.inPoint = now
+    if (now !== null && (playback.outPoint ?? now) < now) playback.outPoint = null
+  } else {
+    playback.outPoint = now
+    if (now !== null && (playback.inPoint ?? now) > now) playback.inPoint = null
+  }
+}
+
 function toggle() {
   if (playback.playing) playback.stop()
   else playback.play(frames.value, current.value, wantedRate.value)
 }
 
 const words = computed(() => {
-  if (!playback.playing) return `${frames.value.length} frames`
-  const ahead = playback.prepared < frames.value.length ? `, ${playback.prepared} frames cached` : ''
-  return `${playback.rate.toFixed(1)} / ${wantedRate.value} fps${ahead}`
+  const [from, to] = [playback.inPoint ?? first.value, playback.outPoint ?? last.value]
+  const count = frames.value.filter((number) => number >= from && number <= to).length
+  const range = count < frames.value.length ? `frames ${from} to ${to}` : `${count} frames`
+  if (!playback.playing) return range
+  const ready = playback.ready.length < count ? `, ${playback.ready.length} of ${count} ready` : ''
+  return `${playback.rate.toFixed(1)} / ${wantedRate.value} fps${ready}`
+})
+onScopeDispose(() => {
+  playback.inPoint = playback.outPoint = null
 })
 </script>
 
 <template>
   <div class="strip">
     <button type="button" :aria-pressed="playback.playing" @click="toggle">Play</button>
+    <button type="button" :aria-pressed="playback.loops" @click="playback.loops = !playback.loops">
+      Loop
+    </button>
+    <button
+      v-for="point in points"
+      :key="point.word"
+      type="button"
+      :aria-pressed="point.at === current"
+      :title="
+        point.at === current
+          ? `Reset ${point.word}`
+          : `Play ${point.word === 'In' ? 'from' : 'to'} frame ${current}`
+      "
+      @click="point.set"
+    >
+      {{ point.word }}
+    </button>
     <span class="number">Frame {{ current }}</span>
     <div
       class="ticks"
@@ -83,6 +135,13 @@ const words = computed(() => {
       @pointermove="drag"
       @keydown="onKey"
     >
+      <s
+        v-for="run in readyRuns"
+        :key="run.from"
+        :style="{ left: share(run.from), width: `calc(${share(run.to)} - ${share(run.from)} + 1px)` }"
+      />
+      <u v-if="playback.inPoint !== null" class="before" :style="{ width: share(playback.inPoint) }" />
+      <u v-if="playback.outPoint !== null" class="after" :style="{ left: share(playback.outPoint) }" />
       <i
         v-for="tick in ticks"
         :key="tick.number"
@@ -112,8 +171,11 @@ const words = computed(() => {
   border-top: 1px solid var(--line);
 }
 .strip button {
-  width: 52px;
+  width: 46px;
   padding: 1px 0;
+}
+.strip button + button {
+  margin-left: -8px;
 }
 .number {
   min-width: 76px;
@@ -134,6 +196,22 @@ const words = computed(() => {
 }
 .ticks i.missing {
   border-left: 1px dashed var(--warning);
+}
+.ticks s {
+  position: absolute;
+  bottom: 1px;
+  height: 3px;
+  background: var(--match);
+}
+.ticks u {
+  position: absolute;
+  top: 3px;
+  bottom: 5px;
+  left: 0;
+  background: repeating-linear-gradient(135deg, var(--line) 0 1px, transparent 1px 5px);
+}
+.ticks u.after {
+  right: 0;
 }
 .ticks b {
   position: absolute;

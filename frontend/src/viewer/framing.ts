@@ -110,6 +110,17 @@ export function outSizeOf({ scale, ratio }: Framing, region: Region, share = 1):
   }
 }
 
+/** More pixels than requested cost less than filtering, up to so many times. */
+const PLAYED = 1.8
+
+/** As `outSizeOf`; that of the next finer pyramid level where it is little larger: nothing is filtered anew. */
+export function playedSizeOf(framing: Framing, region: Region): Size {
+  const wanted = outSizeOf(framing, region)
+  const step = 2 ** Math.floor(Math.log2(region.width / wanted.width) + 1e-6)
+  const level = { width: Math.ceil(region.width / step), height: Math.ceil(region.height / step) }
+  return level.width * level.height <= PLAYED * wanted.width * wanted.height ? level : wanted
+}
+
 /** Where the middle of the wipe's line lies on the canvas. */
 export function wipePlace(framing: Framing, wipe: Wipe): Place {
   return toCanvas(framing, { x: framing.picture.width * wipe.x, y: framing.picture.height * wipe.y })

@@ -81,7 +81,8 @@ export function useImages(frame: () => FrameCanvas | null) {
 
   function request(canvas: FrameCanvas, variantId: number): ImageRequest {
     const region = canvas.region()
-    const out = canvas.outSize(region, moving.value ? workspace.previewShare : 1)
+    const share = moving.value ? workspace.previewShare : 1
+    const out = playback.playing ? canvas.playedSize(region) : canvas.outSize(region, share)
     const size = { region, out_width: out.width, out_height: out.height }
     const shown = workspace.passShown ?? undefined
     const subject = {

@@ -76,12 +76,15 @@ def made_up_light(index: int, height: int, width: int) -> Planes:
     return np.asarray(colour[:, None, None] * (4 * spot + grain), np.float32)
 
 
-def write_big_shot(path: Path, width: int, height: int, lights: int, alpha: Matte | None = None) -> None:
-    """A half-float EXR of `lights` lights and their sum, all multiplied by its alpha where one is given."""
+def write_big_shot(path: Path, width: int, height: int, lights: int, alpha: Matte | None = None, seed: int = 0) -> None:
+    """A half-float EXR of `lights` lights and their sum, all multiplied by its alpha where one is given.
+
+    `seed`: another one gives other lights.
+    """
     total = np.zeros((3, height, width), np.float32)
     channels = {}
     for index in range(lights):
-        planes = made_up_light(index, height, width)
+        planes = made_up_light(index + seed * lights, height, width)
         planes = planes if alpha is None else np.asarray(planes * alpha)
         total += planes
         channels |= {f"lg_l{index:02d}.{letter}": narrow_to_half(p) for letter, p in zip("RGB", planes, strict=True)}

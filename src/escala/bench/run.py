@@ -12,6 +12,7 @@ from .figures import Figure, unmeasured
 from .kernels import bench_mix, bench_view
 from .many import bench_many
 from .plate import bench_plate
+from .play import bench_play
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
 from .start import bench_start
 from .where import WhereShot, bench_matte, bench_stack
@@ -28,6 +29,7 @@ ALONE: dict[str, Callable[[], Figure]] = {
     "motion": bench_motion,
     "glow": bench_glow,
     "plate": bench_plate,
+    "play": bench_play,
 }
 ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {
     "edit": bench_edit,
@@ -43,7 +45,7 @@ ON_WHERE_SHOT: dict[str, Callable[[WhereShot], Figure]] = {
 ON_CAMERA_SHOT: dict[str, Callable[[CameraShot], Figure]] = {"lens": bench_lens, "settle": bench_settle}
 NAMES = (
     "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label",
-    "plate", "defocus", "motion", "glow", "lens", "settle", "start",
+    "plate", "play", "defocus", "motion", "glow", "lens", "settle", "start",
 )  # fmt: skip
 
 
