@@ -1,7 +1,7 @@
 """The tasks of the demo that the plate is for: another sky, its light matched, ropes merged, crates removed over it."""
 
 import numpy as np
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.in_image import ImageTest
 
@@ -63,6 +63,21 @@ class PlateTest(ImageTest):
         self.at_rest(page)
         np.testing.assert_allclose(self.colour_at(page, GULL), before, atol=2)
         expect(page.get_by_role("group", name="Layers, seen from above")).to_contain_text("off · render")
+
+    def test_the_role_of_a_pass_of_the_further_render_is_corrected(self) -> None:
+        page = self.page
+        self.layer("Ropes and gulls")
+        region = page.get_by_role("region", name="Ropes and gulls")
+        expect(region).to_contain_text("matches")
+        self.choose(region, "Pass of the further render", "depth · depth")
+        self.choose(region, "Role of the pass", "other")
+        expect(region).to_contain_text("It has no depth pass")
+        region.get_by_role("button", name="Reset to detected").click()
+        expect(region).not_to_contain_text("It has no depth pass")
+
+    def choose(self, region: Locator, select: str, option: str) -> None:
+        region.get_by_role("combobox", name=select).click()
+        self.page.get_by_role("option", name=option, exact=True).click()
 
     def test_crates_are_removed_over_the_sky(self) -> None:
         page = self.page

@@ -3096,7 +3096,8 @@ export interface components {
          *
          *     `state`: "ready", "missing" (no such file, pass or render), "out of range" (nothing of its clip is shown at this
          *     frame) or "off". `words`: what it shows, in short; `notes`: how it is read and fitted, in sentences. `near`, `far`:
-         *     where it stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened.
+         *     where it stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened. `passes`:
+         *     those of a further render; `proof`: what its recipe comes to.
          */
         LayerFacts: {
             /** Far */
@@ -3111,6 +3112,16 @@ export interface components {
             near: number | null;
             /** Notes */
             notes: string[];
+            /**
+             * Passes
+             * @default []
+             */
+            passes: components["schemas"]["PassFacts"][];
+            /**
+             * Proof
+             * @default
+             */
+            proof: string;
             /** Row */
             row: number;
             /** State */
@@ -3592,6 +3603,24 @@ export interface components {
             name: string;
             /** Share */
             share: number;
+        };
+        /**
+         * PassFacts
+         * @description How a pass of a further render is read, and why.
+         */
+        PassFacts: {
+            /** Component */
+            component: string | null;
+            /** Light */
+            light: string | null;
+            /** Name */
+            name: string;
+            part: components["schemas"]["Portion"] | null;
+            /** Reason */
+            reason: string;
+            role: components["schemas"]["Role"];
+            /** Twin */
+            twin: string | null;
         };
         /**
          * PassReading
@@ -4442,7 +4471,9 @@ export interface components {
         };
         /**
          * RenderLayer
-         * @description A further render of the shot. Lights have the levels of Balance by their names; those of `lights` their own.
+         * @description A further render of the shot, read as `source` says.
+         *
+         *     Lights have the levels of Balance by their names; those of `lights` their own.
          */
         RenderLayer: {
             /**
@@ -4502,6 +4533,7 @@ export interface components {
             operator: "over" | "under" | "add" | "multiply" | "screen" | "hold_out" | "depth";
             /** Render */
             render: string;
+            source?: components["schemas"]["RenderReading"];
         };
         /**
          * RenderName
@@ -4579,6 +4611,35 @@ export interface components {
              * @default null
              */
             twin: string | null;
+        };
+        /**
+         * RenderReading
+         * @description How the files of a render are read: roles set manually, by pass; repairs in order; noisy or denoised twins.
+         *
+         *     `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid.
+         */
+        RenderReading: {
+            /**
+             * Alpha
+             * @default associated
+             * @enum {string}
+             */
+            alpha: "associated" | "unassociated" | "ignored";
+            denoise?: components["schemas"]["Denoise"];
+            /**
+             * Repairs
+             * @default []
+             */
+            repairs: components["schemas"]["PassRepair"][];
+            /** Roles */
+            roles?: {
+                [key: string]: components["schemas"]["PassReading"];
+            };
+            /**
+             * Twin
+             * @default null
+             */
+            twin: ("noisy" | "denoised") | null;
         };
         /**
          * Repaint
@@ -5179,10 +5240,7 @@ export interface components {
         };
         /**
          * SourceChoice
-         * @description How the files are read: roles set manually, by pass; repairs in order; which of noisy and denoised twins.
-         *
-         *     `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
-         *     frames a second where the header is wrong or silent.
+         * @description How the first render is read. `frame_rate`: frames a second where the header is wrong or silent.
          */
         SourceChoice: {
             /**

@@ -26,7 +26,7 @@ from .cache import ByteCache
 from .evaluator import Evaluator
 from .images import ImagePool, OutsideImage, image_sources
 from .plate.clips import layer_sources, shot_rate
-from .plate.further import frame_of_further
+from .plate.further import frame_of_further, reading_variant
 from .progress import Progress, no_progress
 from .source.intake import frame_files, read_render, render_of_frame, time_of
 from .source.reading import cached_reading, interpretation_key, interpretation_of, interpreted_evaluator
@@ -62,7 +62,7 @@ class _Kept:
     interpreted: OrderedDict[str, tuple[Evaluator, Evaluator]] = field(default_factory=OrderedDict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Which:
     """An interpretation: the evaluators of the first frame, which decides, and of the frame; where it is cached."""
 
@@ -92,13 +92,41 @@ class OpenedFrame:
 
     `interpret` gives the evaluator of the frame as the variant interprets it. Call it in a job of the evaluation
     thread: an interpretation that is not cached is worked out within that job. `known`: the cached one, else None.
-    `further`: the evaluators of further renders that the variant's plate shows; they stay, too.
+    `further`: the frames of further renders that the variant's plate shows; they stay, too.
     """
 
     interpret: Callable[[], Evaluator]
     known: Evaluator | None
     images: tuple[OutsideImage, ...]
-    further: tuple[Evaluator, ...] = ()
+    further: tuple[object, ...] = ()
+
+
+class _FurtherFrames:
+    """Frames of further renders by shot, frame of the first render, and name, for as long as a request holds them."""
+
+    def __init__(self) -> None:
+        self._open: dict[tuple[int, int, str], list[weakref.ref[_Which]]] = {}
+        self._lock = threading.Lock()
+
+    def add(self, key: tuple[int, int, str], frame: _Which) -> None:
+        """Make a frame the newest under a key."""
+        with self._lock:
+            self._open.setdefault(key, []).append(weakref.ref(frame))
+            for each in list(self._open):
+                self._open[each] = [one for one in self._open[each] if one() is not None]
+                if not self._open[each]:
+                    del self._open[each]
+
+    def find(self, key: tuple[int, int, str]) -> _Which | None:
+        """The newest frame that a request still holds."""
+        with self._lock:
+            alive = [found for one in self._open.get(key, ()) if (found := one()) is not None]
+        return alive[-1] if alive else None
+
+    def drop(self, key: tuple[int, int, str]) -> None:
+        """Find none under a key any more."""
+        with self._lock:
+            self._open.pop(key, None)
 
 
 class EvaluatorPool:
@@ -118,8 +146,7 @@ class EvaluatorPool:
         self.thread = EvaluationThread()
         self.images = ImagePool(self._decoded_image, lambda path: open_clip(path, self.roots))
         self._engines: OrderedDict[tuple[ShotKey, int], _Kept] = OrderedDict()
-        # By shot, frame of the first render, and name of the further one.
-        self._further: weakref.WeakValueDictionary[tuple[int, int, str], Evaluator] = weakref.WeakValueDictionary()
+        self._further = _FurtherFrames()
         self._since_trim = 0
         # One door for each of many shots and frames: what shares one only waits a little longer.
         self._doors = [threading.Lock() for _ in range(_DOORS)]
@@ -225,22 +252,28 @@ class EvaluatorPool:
         number: int,
         is_cacheable: bool,
         further: Mapping[str, Render],
-    ) -> tuple[Evaluator, ...]:
-        """The evaluators of the further renders that a plate shows, at the same frame; a still is at every frame."""
+    ) -> tuple[_Which, ...]:
+        """The further renders of a plate, on or off, at the same frame; a still is at every frame."""
         opened = []
-        for name in dict.fromkeys(x.render for x in variant.plate.seen if isinstance(x, RenderLayer)):
+        for name in dict.fromkeys(x.render for x in variant.plate.layers if isinstance(x, RenderLayer)):
             other = further.get(name)
             at = None if other is None else frame_of_further(render, other, number)
             if other is None or at is None:
-                self._further.pop((shot, number, name), None)
+                self._further.drop((shot, number, name))
                 continue
-            opened.append(self.engine_for((shot, name), other, at, is_cacheable))
-            self._further[shot, number, name] = opened[-1]
+            key = shot, name
+            evaluator = self.engine_for(key, other, at, is_cacheable)
+            first = self.engine_for(key, other)
+            kept = self._kept(key, at, other)
+            kept = kept if kept and kept.evaluator is evaluator else None
+            opened.append(_Which(first, evaluator, at, variant, kept))
+            self._further.add((shot, number, name), opened[-1])
         return tuple(opened)
 
-    def _find_render(self, shot: ShotKey, number: int, name: str) -> Evaluator | None:
-        """The evaluator of a further render as it was opened last, beside a frame of the first."""
-        return None if isinstance(shot, tuple) else self._further.get((shot, number, name))
+    def _find_render(self, shot: ShotKey, number: int, layer: RenderLayer) -> Evaluator | None:
+        """The evaluator of a further render as it was opened last, beside a frame of the first, as a layer reads it."""
+        found = None if isinstance(shot, tuple) else self._further.find((shot, number, layer.render))
+        return None if found is None else self._interpreted(replace(found, variant=reading_variant(layer)))
 
     def engine_of_variant(
         self, shot: int, render: Render, variant: Variant, frame: int | None = None, client: str = ""

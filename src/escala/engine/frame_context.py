@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from escala.core.lens.geometry import FramePart
 from escala.core.planes import Matte, Planes
+from escala.model.plate import RenderLayer
 from escala.model.render import Render
 from escala.model.variant import Variant
 
@@ -18,11 +19,12 @@ from .viewer.viewport import Viewport
 if TYPE_CHECKING:
     from .evaluator import Evaluator
 
-# Looks up the evaluator of a further render of the shot, at the same frame; None where it has no such render or frame.
-FindRender = Callable[[str], "Evaluator | None"]
+# Looks up the evaluator of the further render that a layer shows, as the layer reads it, at the same frame; None where
+# the shot has no such render or frame.
+FindRender = Callable[[RenderLayer], "Evaluator | None"]
 
 
-def no_renders(name: str) -> None:
+def no_renders(layer: RenderLayer) -> None:
     """Where a shot has one render."""
 
 

@@ -10,6 +10,7 @@ from .corrections import Correction, WholeCorrections
 from .entries import Limited, Listed
 from .numbers import ZEROS, Number, PositiveTriple, Triple
 from .render import Document
+from .source import RenderReading
 
 _MOST_LAYERS = 64
 
@@ -162,11 +163,15 @@ class ReflectionLayer(LayerBase):
 
 
 class RenderLayer(RenderedLayer):
-    """A further render of the shot. Lights have the levels of Balance by their names; those of `lights` their own."""
+    """A further render of the shot, read as `source` says.
+
+    Lights have the levels of Balance by their names; those of `lights` their own.
+    """
 
     kind: Literal["render"] = "render"
     render: Annotated[str, Field(min_length=1, max_length=200)]
     lights: dict[str, Level] = Field(default_factory=dict)
+    source: RenderReading = Field(default_factory=RenderReading)
 
 
 AnyLayer = Annotated[

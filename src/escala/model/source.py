@@ -44,11 +44,10 @@ class Denoise(Document):
     strength: Number = Field(1.0, ge=0, le=1)
 
 
-class SourceChoice(Document):
-    """How the files are read: roles set manually, by pass; repairs in order; which of noisy and denoised twins.
+class RenderReading(Document):
+    """How the files of a render are read: roles set manually, by pass; repairs in order; noisy or denoised twins.
 
-    `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid. `frame_rate`:
-    frames a second where the header is wrong or silent.
+    `alpha`: whether colour was multiplied by it in the file, or is to be taken as if all were solid.
     """
 
     roles: dict[str, PassReading] = Field(default_factory=dict)
@@ -56,4 +55,15 @@ class SourceChoice(Document):
     twin: Literal["noisy", "denoised"] | None = None
     denoise: Denoise = Field(default_factory=Denoise)
     alpha: Literal["associated", "unassociated", "ignored"] = "associated"
+
+    @property
+    def changes(self) -> bool:
+        """Whether the render is not read as it was recognised."""
+        edited = self.roles or self.repairs or self.twin or self.denoise.on
+        return bool(edited) or self.alpha != "associated"
+
+
+class SourceChoice(RenderReading):
+    """How the first render is read. `frame_rate`: frames a second where the header is wrong or silent."""
+
     frame_rate: Number | None = Field(None, ge=1, le=240)

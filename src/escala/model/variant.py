@@ -172,7 +172,4 @@ class Variant(Document):
     @property
     def changes_interpretation(self) -> bool:
         """Whether its render is not the one that was recognised."""
-        source = self.source
-        edited = bool(source.roles or source.repairs or source.twin or source.denoise.on)
-        edited = edited or source.alpha != "associated"
-        return edited or self.tally.changes_recipe
+        return self.source.changes or self.tally.changes_recipe

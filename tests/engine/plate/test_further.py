@@ -1,5 +1,6 @@
 """Further renders as layers: levels, windows, and merging by depth against a render of both together."""
 
+import gc
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -140,5 +141,44 @@ class FurtherTest(FolderTest):
         variant = Variant.model_validate({"plate": {"layers": [MERGED]}})
         with mock.patch("escala.engine.evaluator_pool._MOST_ENGINES", 1):
             opened = self.pool.open(1, first, variant, further={"near": near})
-            self.assertIs(opened.interpret().find_render("near"), opened.further[0])
-            self.assertIsNone(opened.interpret().find_render("far"))
+            find_render = opened.interpret().find_render
+            layer = variant.plate.layers[0]
+            self.assertIs(find_render(layer), find_render(layer))
+            self.assertEqual(find_render(layer).render.name, "ropes")
+            self.assertIsNone(find_render(layer.model_copy(update={"render": "far"})))
+
+    def test_it_is_found_while_any_request_holds_it(self) -> None:
+        first, near = self.small("quay"), self.small("ropes")
+        variant = Variant.model_validate({"plate": {"layers": [MERGED]}})
+        opened = self.pool.open(1, first, variant, further={"near": near})
+        find_render, layer = opened.interpret().find_render, variant.plate.layers[0]
+        newer = self.pool.open(1, first, variant, is_cacheable=False, further={"near": near})
+        self.assertIsNotNone(find_render(layer))
+        del newer
+        gc.collect()
+        self.assertIsNotNone(find_render(layer))
+        del opened
+        gc.collect()
+        self.assertIsNone(find_render(layer))
+
+    def test_roles_set_manually_in_a_layer_read_its_render_anew(self) -> None:
+        first, (one, two) = self.small("quay"), (light(7, 24, 32), light(8, 24, 32))
+        passes = {"": one + two, "q1": one, "q2": two, "A": np.ones((24, 32), np.float32)}
+        odd = self.read(write_layers(self.folder / "odd.exr", passes, np.float32))
+        roles = {name: {"role": "light_group", "light": as_} for name, as_ in (("q1", "warm"), ("q2", "cold"))}
+        layers = [{"kind": "cg", "on": False}, {"kind": "render", "render": "odd"}]
+        balance, whole = {"lights": {"warm": {"stops": 1}}}, full_viewport(0, 0, 32, 24)
+        for source, wanted in (({}, one + two), ({"roles": roles}, 2 * one + two)):
+            document = {"balance": balance, "plate": {"layers": [layers[0], {**layers[1], "source": source}]}}
+            found = self.at(first, {"odd": odd}, document, whole)
+            np.testing.assert_allclose(found.colour, wanted, rtol=1e-5, atol=1e-6)
+
+    def test_a_further_render_stored_unassociated_is_multiplied_by_its_alpha(self) -> None:
+        first, near = self.small("quay"), self.small("ropes")
+        layers = [{"kind": "cg", "on": False}, {"kind": "render", "render": "near"}]
+        read = [layers[0], {**layers[1], "source": {"alpha": "unassociated"}}]
+        whole = full_viewport(0, 0, 32, 24)
+        plain, multiplied = (
+            self.at(first, {"near": near}, {"plate": {"layers": each}}, whole) for each in (layers, read)
+        )
+        np.testing.assert_allclose(multiplied.colour, plain.colour * plain.alpha, rtol=1e-5, atol=1e-6)

@@ -7,8 +7,11 @@ import numpy as np
 
 from escala.engine.cache import ByteCache
 from escala.engine.evaluator import Evaluator
+from escala.engine.plate.further import reading_variant
 from escala.engine.request import Quality
+from escala.engine.source.reading import interpreted_evaluator
 from escala.engine.viewer.viewport import full_viewport
+from escala.model.plate import RenderLayer
 from escala.model.variant import Variant
 from tests.engine.fixture_shot import PreparingImages, engine_for
 from tests.engine.test_keys import leaves, with_change
@@ -16,6 +19,7 @@ from tests.fixtures import FolderTest, light, sampled, write_layers
 
 WHOLE = full_viewport(0, 0, 32, 24)
 OTHERWISE: dict[str, Any] = {
+    "source.alpha": "unassociated", "lg_key.light": "fill", ".role": "other",
     ".operator": "multiply", ".matte": "round", ".pass": "glint", ".holds": "dark", ".render": "other",
     ".alpha": "none", ".fit": "actual", ".space": "Linear Rec.709 (sRGB)", ".scale": 0.7, ".first_frame": 2,
     ".after_end": "none", ".frame_rate": 5, ".clean_colour": [0.02, 0.1, 0.05], ".grow_px": -1.5, ".opacity": 0.3,
@@ -67,6 +71,7 @@ class PlateKeysTest(FolderTest):
                  "opacity": 0.9, "corrections": [{"kind": "exposure", "stops": -0.3}]},
                 {"kind": "reflection", "pass": "shade", "level": -2, "opacity": 0.5},
                 {"kind": "render", "render": "near", "opacity": 0.7, "lights": {"key": {"stops": 0.5}},
+                 "source": {"roles": {"lg_key": {"role": "light_group", "light": "key"}}},
                  "edges": {"grow_px": 1, "soften_px": 0.5}, "clean_colour": [0, 0.1, 0],
                  "corrections": [{"kind": "exposure", "stops": 0.2}]},
                 {"kind": "render", "render": "other", "operator": "depth", "opacity": 0.6},
@@ -76,9 +81,15 @@ class PlateKeysTest(FolderTest):
     def evaluator(self, cache: ByteCache) -> Evaluator:
         """The shot at its sixth frame, of which its clips show others."""
         found = Evaluator(self.render.model_copy(update={"frames": dict.fromkeys((1, 2), self.render.frames[1])}),
-                          self.frame, cache, number=2, images=self.images, find_render=self.others.get)  # fmt: skip
+                          self.frame, cache, number=2, images=self.images, find_render=self.find_render)  # fmt: skip
         self.assertEqual(found.frame_offset, 1)
         return found
+
+    def find_render(self, layer: RenderLayer) -> Evaluator | None:
+        other = self.others.get(layer.render)
+        return other and interpreted_evaluator(
+            other, other.number, other, reading_variant(layer), self.folder / "store"
+        )
 
     def at(self, evaluator: Evaluator, variant: Variant, quality: Quality) -> np.ndarray:
         return evaluator.picture(evaluator.make_request(variant, WHOLE, quality, "me"), "plate").colour
@@ -111,7 +122,8 @@ class PlateKeysTest(FolderTest):
         }.get(layer.kind, ())  # fmt: skip
         is_level = "lights" in fields and fields[-1] != "stops"
         in_list = "corrections" in fields and fields[-1] not in ("stops", "amount", "on", "radius_px")
-        return fields[3] not in beside and not is_level and not in_list
+        in_source = "source" in fields and fields[-1] not in ("alpha", "role", "light")
+        return fields[3] not in beside and not is_level and not in_list and not in_source
 
     def other(self, place: str, value: Any) -> Any:
         """Another value of a field."""

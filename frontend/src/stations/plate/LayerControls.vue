@@ -91,7 +91,13 @@ const remove = () => plate.entries.drop(id.value, `${props.facts.title} removed`
       @moving="plate.show(id, { colour: $event })"
       @settled="keep({ colour: $event }, 'colour')"
     />
-    <RenderRows v-if="now.kind === 'render'" :layer="now" @moving="plate.show(id, $event)" @settled="keep" />
+    <RenderRows
+      v-if="now.kind === 'render'"
+      :layer="now"
+      :facts="facts"
+      @moving="plate.show(id, $event)"
+      @settled="keep"
+    />
     <PictureRows
       v-if="now.kind === 'picture'"
       :layer="now"

@@ -1,20 +1,52 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import Select from 'primevue/select'
+import { computed, ref } from 'vue'
 import { NEUTRAL_LEVEL } from '@/api/defaults'
-import type { Level, RenderLayer } from '@/api/types'
+import type { LayerFacts, Level, PassReading as Reading, RenderLayer } from '@/api/types'
+import { readingOf, ROLE_WORDS } from '@/document/passReading'
 import { displayName } from '@/format'
 import { useShot } from '@/stores/shot'
+import PassReading from '@/widgets/PassReading.vue'
 import RulerScale from '@/widgets/RulerScale.vue'
 import { readout, STOPS } from '@/widgets/ruler'
 
-/** The lights of a further render: those of Balance by their names, or parted, with levels of their own. */
-const props = defineProps<{ layer: RenderLayer }>()
+/** A further render: the levels of its lights, those of Balance or its own, and how its passes are read. */
+const props = defineProps<{ layer: RenderLayer; facts: LayerFacts }>()
 const emit = defineEmits<{ moving: [change: object]; settled: [change: object, label: string] }>()
 const shots = useShot()
-const lights = computed(
-  () => shots.shot?.renders.find((one) => one.name === props.layer.render)?.lights ?? [],
-)
+const lights = computed(() => [
+  ...new Set(props.facts.passes.flatMap((one) => (one.light ? [one.light] : []))),
+])
 const own = computed(() => (props.layer.lights ?? {}) as Record<string, Level>)
+
+const passName = ref('')
+const passes = computed(() =>
+  props.facts.passes.map((pass) => ({
+    ...pass,
+    words: `${pass.name || 'beauty'} · ${ROLE_WORDS[pass.role]}`,
+  })),
+)
+const pass = computed(() => passes.value.find((one) => one.name === passName.value) ?? passes.value[0])
+const roles = computed(() => (props.layer.source?.roles ?? {}) as Record<string, Reading>)
+
+function setRoles(next: Record<string, Reading>, what: string) {
+  emit('settled', { source: { ...props.layer.source, roles: next } }, `${pass.value!.name}: ${what}`)
+}
+
+const readAs = (change: Partial<Reading>, what: string) =>
+  setRoles(
+    {
+      ...roles.value,
+      [pass.value!.name]: readingOf(pass.value!, roles.value[pass.value!.name], change),
+    },
+    what,
+  )
+
+const asDetected = () =>
+  setRoles(
+    Object.fromEntries(Object.entries(roles.value).filter(([name]) => name !== pass.value!.name)),
+    'role reset to detected',
+  )
 
 const withLevel = (light: string, stops: number) => ({
   lights: { ...own.value, [light]: { ...NEUTRAL_LEVEL, ...own.value[light], stops } },
@@ -56,6 +88,22 @@ function share(light: string) {
     @moving="emit('moving', withLevel(String(light), $event))"
     @settled="emit('settled', withLevel(String(light), $event), `${light} ${readout(STOPS, $event)} stops`)"
   />
+  <template v-if="pass">
+    <div class="lights passes">
+      <span class="quiet">Passes</span>
+      <Select
+        class="pass"
+        :model-value="pass.name"
+        :options="passes"
+        option-label="words"
+        option-value="name"
+        aria-label="Pass of the further render"
+        @update:model-value="passName = $event"
+      />
+      <span class="quiet proof" title="Whether their sum matches its beauty">{{ facts.proof }}</span>
+    </div>
+    <PassReading :passes="[pass]" :by-hand="pass.name in roles" @read="readAs" @reset="asDetected" />
+  </template>
 </template>
 
 <style scoped>
@@ -68,5 +116,15 @@ function share(light: string) {
 }
 .lights > span {
   width: 108px;
+}
+.lights > .pass {
+  flex: 1;
+  min-width: 0;
+}
+.lights > .proof {
+  width: auto;
+}
+.passes {
+  flex-wrap: nowrap;
 }
 </style>

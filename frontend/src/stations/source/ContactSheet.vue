@@ -7,7 +7,8 @@ import ThumbnailSwitch from '@/widgets/ThumbnailSwitch.vue'
 import { liftOf } from '@/document/thumbnailExposure'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
-import { ROLE_WORDS, shortMeaning } from './meaning'
+import { ROLE_WORDS } from '@/document/passReading'
+import { shortMeaning } from './meaning'
 import { useSourceEdits } from './useSourceEdits'
 
 const shots = useShot()

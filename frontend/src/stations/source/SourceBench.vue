@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import DenoisePart from './DenoisePart.vue'
 import FilePanel from './FilePanel.vue'
 import PassHistogram from './PassHistogram.vue'
-import PassReading from './PassReading.vue'
+import PassReading from '@/widgets/PassReading.vue'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { meaningOf } from './meaning'
@@ -20,6 +20,7 @@ const chosen = computed(() => {
   return found.length ? found : all.value.slice(0, 1)
 })
 const pass = computed(() => chosen.value[0])
+const byHand = computed(() => chosen.value.some((p) => p.name in (shots.document?.source?.roles ?? {})))
 /** Uncertain roles may be confirmed. */
 const SURE = 0.7
 const isGuess = computed(() => Boolean(pass.value && pass.value.sure < SURE && pass.value.role !== 'other'))
@@ -141,7 +142,12 @@ const TWINS = [
       <span class="fill quiet">{{ pass.reason }}; {{ Math.round(pass.sure * 100) }}% confidence.</span>
       <button v-if="isGuess" type="button" @click="edits.confirm(pass)">Confirm role</button>
     </div>
-    <PassReading :passes="chosen" />
+    <PassReading
+      :passes="chosen"
+      :by-hand="byHand"
+      @read="(change, what) => edits.readAs(chosen, change, what)"
+      @reset="edits.asRecognised(chosen)"
+    />
     <div v-for="finding in pass.diagnostics" :key="finding.code" class="finding">
       <p class="warning">{{ finding.message }}</p>
       <button

@@ -18,27 +18,6 @@ const ROLES: Record<string, string> = {
   other: 'Not recognised; not part of the sum',
 }
 
-/** Each role in a word or two. */
-export const ROLE_WORDS: Record<string, string> = {
-  beauty: 'beauty',
-  alpha: 'alpha',
-  component: 'component',
-  light_group: 'light',
-  light_component: 'light × component',
-  shadow: 'shadow',
-  occlusion: 'occlusion',
-  depth: 'depth',
-  normal: 'normal',
-  position: 'position',
-  uv: 'uv',
-  motion: 'motion',
-  id: 'id',
-  cryptomatte: 'cryptomatte',
-  mask: 'mask',
-  variance: 'variance',
-  other: 'other',
-}
-
 /** What a pass holds, in a sentence. */
 export function meaningOf(pass: RenderPass): string {
   const portion = pass.part && pass.part !== 'total' ? `, ${pass.part}` : ''

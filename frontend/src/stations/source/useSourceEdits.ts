@@ -1,7 +1,7 @@
 import type { PassReading, PatchStep, RenderPass } from '@/api/types'
 import { pointerStep } from '@/document/levels'
 import { useShot } from '@/stores/shot'
-import { ROLE_WORDS } from './meaning'
+import { readingOf, ROLE_WORDS } from '@/document/passReading'
 
 const REPAIR_WORDS: Record<string, string> = {
   decode: 'Decode from display (sRGB)',
@@ -15,29 +15,13 @@ const REPAIR_WORDS: Record<string, string> = {
 /** A repair as a person would say it; one between gamuts is named by them. */
 export const wordsOf = (how: string) => REPAIR_WORDS[how] ?? `Convert primaries from ${how}`
 
-/** Data have no light and no component, whatever the pass was before. */
-function withoutLeftovers(reading: PassReading): PassReading {
-  const { role } = reading
-  const lit = role.startsWith('light')
-  const made = role === 'component' || role === 'light_component'
-  return {
-    ...reading,
-    light: lit ? reading.light : null,
-    component: made ? reading.component : null,
-    part: made ? reading.part : null,
-  }
-}
-
 /** Changing how the files are read: manual roles, repairs, twins. Many passes at once are one edit. */
 export function useSourceEdits() {
   const shots = useShot()
 
   function readAs(passes: RenderPass[], change: Partial<PassReading>, what: string) {
     const patch = passes.map((p): PatchStep => {
-      const { role, light, component, part } = p
-      const known = shots.document?.source?.roles?.[p.name]
-      const twin = (p.twin ?? null) as PassReading['twin']
-      const value = withoutLeftovers({ role, light, component, part, twin, ...known, ...change })
+      const value = readingOf(p, shots.document?.source?.roles?.[p.name], change)
       return { op: 'add', path: `/source/roles/${pointerStep(p.name)}`, value }
     })
     void shots.edit(

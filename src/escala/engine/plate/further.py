@@ -11,6 +11,7 @@ from escala.core.planes import Planes
 from escala.model.balance import Balance
 from escala.model.plate import Plate, RenderLayer
 from escala.model.render import Render
+from escala.model.source import SourceChoice
 from escala.model.variant import Variant
 
 from ..pipeline import Picture
@@ -59,6 +60,11 @@ def further_variant(layer: RenderLayer, variant: Variant, render: Render) -> Var
         depth=variant.depth.model_copy(update={"reading": reading}),
         plate=Plate.model_construct(layers=(layer,)),
     )
+
+
+def reading_variant(layer: RenderLayer) -> Variant:
+    """A variant that reads a further render as its layer says, and changes nothing else."""
+    return Variant.model_construct(source=SourceChoice.model_construct(**dict(layer.source)))
 
 
 def further_request(layer: RenderLayer, evaluator: "Evaluator", request: EvaluationRequest) -> EvaluationRequest:

@@ -264,7 +264,7 @@ def _reflection(layer: ReflectionLayer, given: LayerInput) -> Picture:
 
 
 def _render_input(layer: RenderLayer, given: LayerInput) -> LayerInput | None:
-    evaluator = given.frame_context.find_render(layer.render)
+    evaluator = given.frame_context.find_render(layer)
     if evaluator is None:
         return None
     return LayerInput(evaluator.frame_context, further_request(layer, evaluator, given.request), evaluator)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from escala.core.planes import Planes
+from escala.core.roles import Portion, Role
 from escala.core.viewer.lift import lift_of
 from escala.media.clips import Clip
 from escala.media.stills import encode_jpeg
@@ -20,6 +21,7 @@ from escala.model.plate import (
     ShadowLayer,
     SolidBackdrop,
 )
+from escala.model.render import Render
 from escala.model.variant import Variant
 
 from ..balance.plan import render_components, render_lights
@@ -40,12 +42,26 @@ _SAME = 1e-3
 
 
 @dataclass(frozen=True)
+class PassFacts:
+    """How a pass of a further render is read, and why."""
+
+    name: str
+    role: Role
+    light: str | None
+    component: str | None
+    part: Portion | None
+    twin: str | None
+    reason: str
+
+
+@dataclass(frozen=True)
 class LayerFacts:
     """A layer of a plate, and its tile (row) on the sheet.
 
     `state`: "ready", "missing" (no such file, pass or render), "out of range" (nothing of its clip is shown at this
     frame) or "off". `words`: what it shows, in short; `notes`: how it is read and fitted, in sentences. `near`, `far`:
-    where it stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened.
+    where it stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened. `passes`:
+    those of a further render; `proof`: whether their sum matches its beauty.
     """
 
     id: str
@@ -58,6 +74,8 @@ class LayerFacts:
     far: float | None
     row: int
     lift: int
+    passes: tuple[PassFacts, ...] = ()
+    proof: str = ""
 
 
 @dataclass(frozen=True)
@@ -105,7 +123,17 @@ def _facts_of(layer: AnyLayer, given: LayerInput, evaluator: Evaluator, row: int
     title, words, notes, state = _described(layer, given)
     near, far = _extent(layer, given)
     state = state if layer.on else "off"
-    return LayerFacts(layer.id, layer.kind, layer.name or title, state, words, tuple(notes), near, far, row, 0)
+    facts = LayerFacts(layer.id, layer.kind, layer.name or title, state, words, tuple(notes), near, far, row, 0)
+    own = layer_input(layer, given) if isinstance(layer, RenderLayer) else None
+    return facts if own is None else _with_reading(facts, own.frame_context.render)
+
+
+def _with_reading(facts: LayerFacts, render: Render) -> LayerFacts:
+    """A layer with how the passes of its render are read, and the proof of its recipe."""
+    passes = tuple(PassFacts(p.name, p.role, p.light, p.component, p.part, p.twin, p.reason) for p in render.passes)
+    found = render.recipes[0] if render.recipes else None
+    proof = "no recipe" if found is None else "matches" if found.exact else "differs"
+    return replace(facts, passes=passes, proof=proof)
 
 
 def _extent(layer: AnyLayer, given: LayerInput) -> tuple[float | None, float | None]:

@@ -1,34 +1,30 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
 import { computed } from 'vue'
-import type { PassReading as Reading, RenderPass } from '@/api/types'
-import { useShot } from '@/stores/shot'
-import { ROLE_WORDS } from './meaning'
-import { useSourceEdits } from './useSourceEdits'
+import type { PassReading as Reading } from '@/api/types'
+import { ROLE_WORDS, type ReadPass } from '@/document/passReading'
 
-/** The role, light, component and portion of the chosen passes, to be corrected. */
-const props = defineProps<{ passes: RenderPass[] }>()
-const shots = useShot()
-const edits = useSourceEdits()
+/** The role, light, component and portion of passes, to be corrected; `byHand`: some are set manually already. */
+const props = defineProps<{ passes: ReadPass[]; byHand: boolean }>()
+const emit = defineEmits<{ read: [change: Partial<Reading>, what: string]; reset: [] }>()
 const ROLES = Object.entries(ROLE_WORDS).map(([value, label]) => ({ value, label }))
-const PARTS = ['total', 'direct', 'indirect', 'raw', 'colour']
+const PARTS: Reading['part'][] = ['total', 'direct', 'indirect', 'raw', 'colour']
 const first = computed(() => props.passes[0]!)
-const byHand = computed(() => props.passes.some((p) => p.name in (shots.document?.source?.roles ?? {})))
 const hasLight = computed(() => ['light_group', 'light_component'].includes(first.value.role))
 const hasComponent = computed(() => ['component', 'light_component'].includes(first.value.role))
 
 function setText(kind: 'light' | 'component', event: Event) {
   const value = (event.target as HTMLInputElement).value.trim() || null
-  if (value !== first.value[kind]) edits.readAs(props.passes, { [kind]: value }, value ?? `of no ${kind}`)
+  if (value !== first.value[kind]) emit('read', { [kind]: value }, value ?? `of no ${kind}`)
 }
 
-function setRole(role: RenderPass['role']) {
+function setRole(role: Reading['role']) {
   const needs: Partial<Reading> = {}
   if (role.startsWith('light') && !first.value.light)
     needs.light = props.passes.length === 1 ? first.value.name : null
   if (role === 'component' || role === 'light_component') needs.part = first.value.part ?? 'total'
   if (role === 'component' && !first.value.component) needs.component = first.value.name
-  edits.readAs(props.passes, { role, ...needs }, ROLE_WORDS[role] ?? role)
+  emit('read', { role, ...needs }, ROLE_WORDS[role] ?? role)
 }
 </script>
 
@@ -55,12 +51,10 @@ function setRole(role: RenderPass['role']) {
         :model-value="first.part ?? 'total'"
         :options="PARTS"
         aria-label="Lighting part"
-        @update:model-value="edits.readAs(passes, { part: $event }, $event)"
+        @update:model-value="emit('read', { part: $event }, $event)"
       />
     </template>
-    <button v-if="byHand" type="button" class="back" @click="edits.asRecognised(passes)">
-      Reset to detected
-    </button>
+    <button v-if="byHand" type="button" class="back" @click="emit('reset')">Reset to detected</button>
   </div>
 </template>
 
