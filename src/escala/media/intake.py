@@ -40,9 +40,13 @@ def import_frame(
         folder = store / key
         try:
             stored = open_stored(folder)
-            if stored is None:
-                (decoder or decode_in_child)(files, folder, progress, key)
+            if stored is not None:
+                return stored
+            with _door_of(files, key):
                 stored = open_stored(folder)
+                if stored is None:
+                    (decoder or decode_in_child)(files, folder, progress, key)
+                    stored = open_stored(folder)
             if stored is not None:
                 return stored
         except BeingWritten:
@@ -51,10 +55,17 @@ def import_frame(
     return StoredFrame(folder)
 
 
+def _door_of(files: Sequence[SourceFile], key: str) -> threading.Lock:
+    """Of many who want one frame, or frames of one video, one decodes: a video is decoded in order."""
+    is_video = files[0].video_frame is not None
+    return _DOORS[hash(str(files[0].path) if is_video else key) % len(_DOORS)]
+
+
 class _Reader:
-    """A child process that decodes one frame after another, and may fall."""
+    """A child process that decodes one frame after another, and may fall. `video`: the last that it decoded."""
 
     def __init__(self) -> None:
+        self.video: Path | None = None
         self._child = subprocess.Popen(
             [sys.executable, "-m", "escala.media.decode"],
             stdin=subprocess.PIPE,
@@ -93,10 +104,16 @@ class _ReaderPool:
         self._most = most
         self._lock = threading.Lock()
 
-    def take(self) -> _Reader:
-        """A reader at rest, or a new one."""
+    def take(self, video: Path | None) -> _Reader:
+        """A reader at rest, best the one that decoded the same video last, or a new one."""
         with self._lock:
-            return self._resting.pop() if self._resting else _Reader()
+            fitting = [reader for reader in self._resting if reader.video == video]
+            found = (fitting or self._resting or [None])[-1]
+            if found is not None:
+                self._resting.remove(found)
+        reader = found or _Reader()
+        reader.video = video
+        return reader
 
     def give(self, reader: _Reader) -> None:
         """A reader back to rest."""
@@ -123,6 +140,7 @@ _ERRORS: dict[str, type[EscalaError]] = {
 _PATIENCE = 2
 _NO_ROOM = "NoRoom"
 _READERS = _ReaderPool(most=2)
+_DOORS = [threading.Lock() for _ in range(64)]
 atexit.register(_READERS.close)
 
 
@@ -134,18 +152,19 @@ def warm_reader() -> None:
 def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
     """Decode the files of one frame into `folder`, in a child that may fall. Raises as `import_frame`."""
     named = [[str(f.path), f.label, f.fit, f.video_frame] for f in files]
-    _in_child({"files": named, "folder": str(folder), "key": key}, files[0].path, progress)
+    video = files[0].path if files[0].video_frame is not None else None
+    _in_child({"files": named, "folder": str(folder), "key": key}, files[0].path, progress, video)
 
 
 def probe_video(path: Path) -> VideoHeader:
     """What a video says of itself, read in a child. Raises `DecodeFailed` with a sentence."""
-    answer = _in_child({"video": str(path)}, path, lambda share: None)
+    answer = _in_child({"video": str(path)}, path, lambda share: None, path)
     return VideoHeader(**cast(dict[str, Any], answer["video"]))
 
 
-def _in_child(job: dict[str, object], file: Path, progress: Progress) -> dict[str, object]:
+def _in_child(job: dict[str, object], file: Path, progress: Progress, video: Path | None) -> dict[str, object]:
     """The last answer of a reader to a job about a file. Raises as `import_frame`."""
-    reader = _READERS.take()
+    reader = _READERS.take(video)
     answer: dict[str, object] = {}
     try:
         for answer in reader.answers(job):
