@@ -144,6 +144,10 @@ class Tour:
         self.edit("/balance/lights/beacon", level)
         self.edit("/balance/components/specular", {"stops": 0.5})
         self.edit("/balance/corrections", [{"kind": "blur", "radius_px": [1, 1], "of": {"light": "moon"}}])
+        self.edit("/balance/added", [
+            {"kind": "side", "name": "window", "direction": [1, 1, 0], "specular": 0.5},
+            {"kind": "point", "name": "torch", "position": [0, 2, 4], "radius": 2},
+        ])  # fmt: skip
         self.look("balance")
         self.edit("/beauty/removed", [{"matte": "oval", "opacity": 0.5}])
         self.edit("/beauty/corrections", [{**kind, "matte": name} for kind, name in zip(KINDS, MATTES, strict=True)])

@@ -1119,9 +1119,15 @@ export interface components {
          * Balance
          * @description Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
          *
-         *     `residual`: the level of what no pass holds, beside the lights. `corrections`: of parts of the light, after levels.
+         *     `added`: lights made from passes; their levels are in `lights`, by their names. `residual`: the level of what no
+         *     pass holds, beside the lights. `corrections`: of parts of the light, after levels.
          */
         Balance: {
+            /**
+             * Added
+             * @default []
+             */
+            added: (components["schemas"]["SideLight"] | components["schemas"]["PointLight"] | components["schemas"]["RimLight"])[];
             /** Cells */
             cells?: {
                 [key: string]: components["schemas"]["Level"];
@@ -1218,10 +1224,12 @@ export interface components {
          * Board
          * @description Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
          *
-         *     A render with one axis only has one column, or one row, named `all`. `residual`: what no pass holds, None where that
-         *     is nothing and has no level.
+         *     A render with one axis only has one column, or one row, named `all`. `added`: the lights that are made from passes.
+         *     `residual`: what no pass holds, None where that is nothing and has no level.
          */
         Board: {
+            /** Added */
+            added: components["schemas"]["BoardCell"][];
             /** Cells */
             cells: components["schemas"]["BoardCell"][];
             /** Components */
@@ -3097,7 +3105,7 @@ export interface components {
          *     `state`: "ready", "missing" (no such file, pass or render), "out of range" (nothing of its clip is shown at this
          *     frame) or "off". `words`: what it shows, in short; `notes`: how it is read and fitted, in sentences. `near`, `far`:
          *     where it stands in the scene; None where it has no depth. `lift`: stops by which its tile is brightened. `passes`:
-         *     those of a further render; `proof`: what its recipe comes to.
+         *     those of a further render; `proof`: whether their sum matches its beauty.
          */
         LayerFacts: {
             /** Far */
@@ -3883,6 +3891,68 @@ export interface components {
          */
         PlateOut: {
             plate: components["schemas"]["PlateFacts"];
+        };
+        /**
+         * PointLight
+         * @description From a place in the scene, by the inverse square of the distance: 1 at `radius` (scene units).
+         */
+        PointLight: {
+            /**
+             * Colour
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "point";
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Radius
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Roughness
+             * @default 0.4
+             */
+            roughness: number;
+            /**
+             * Shadow Pass
+             * @default null
+             */
+            shadow_pass: string | null;
+            /**
+             * Specular
+             * @default 0
+             */
+            specular: number;
         };
         /**
          * PointRequest
@@ -4731,6 +4801,62 @@ export interface components {
             number: number;
         };
         /**
+         * RimLight
+         * @description Along outlines: 1 - |n · v| to the power of `edge`.
+         */
+        RimLight: {
+            /**
+             * Colour
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Edge
+             * @default 2
+             */
+            edge: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rim";
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Roughness
+             * @default 0.4
+             */
+            roughness: number;
+            /**
+             * Shadow Pass
+             * @default null
+             */
+            shadow_pass: string | null;
+            /**
+             * Specular
+             * @default 0
+             */
+            specular: number;
+        };
+        /**
          * Role
          * @description What the numbers of a pass mean.
          * @enum {string}
@@ -5170,6 +5296,63 @@ export interface components {
             renders: components["schemas"]["RenderName"][];
             /** Variants */
             variants: components["schemas"]["VariantLabel"][];
+        };
+        /**
+         * SideLight
+         * @description From one direction, far away; `direction` leads towards it, in the space of the normals.
+         */
+        SideLight: {
+            /**
+             * Colour
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Direction */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "side";
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Roughness
+             * @default 0.4
+             */
+            roughness: number;
+            /**
+             * Shadow Pass
+             * @default null
+             */
+            shadow_pass: string | null;
+            /**
+             * Specular
+             * @default 0
+             */
+            specular: number;
         };
         /**
          * SolidBackdrop

@@ -10,6 +10,7 @@ from escala.model.entries import pointer_step
 from escala.model.render import Render
 from escala.model.variant import Variant
 
+from .balance.added import check_added, waiting_added
 from .balance.part_corrections import terms_of
 from .balance.plan import render_components, waiting_levels
 from .depth.reading import waiting_passes
@@ -34,9 +35,11 @@ def waiting_names(
 ) -> list[Unresolved]:
     """What of a variant changes nothing on a render, as that has no such light, component, cell, pass or object.
 
-    `further`: the names of the further renders of the shot.
+    `further`: the names of the further renders of the shot. Raises `BadSource` as `check_added`.
     """
     variant = variant.settled(evaluator.time(variant))
+    check_added(render, variant)
+    added = [Unresolved(place, name) for place, name in waiting_added(render, variant, evaluator.frame.passes)]
     levels = [
         Unresolved(f"balance/{_TABLES[axis]}/{pointer_step(name)}", name)
         for axis, name in waiting_levels(render, variant)
@@ -69,7 +72,7 @@ def waiting_names(
         Unresolved(f"plate/layers/{pointer_step(layer.id)}/{field}", name)
         for layer, field, name in waiting_layers(variant, evaluator.frame.passes, further)
     ]
-    return [*levels, *mattes, *surfaces, *labels, *parts, *passes, *layers]
+    return [*levels, *added, *mattes, *surfaces, *labels, *parts, *passes, *layers]
 
 
 def missing_files(variant: Variant) -> list[str]:

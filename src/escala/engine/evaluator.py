@@ -16,6 +16,7 @@ from escala.model.render import Render
 from escala.model.time import Time
 from escala.model.variant import Variant
 
+from .balance.added import check_added
 from .beauty.light_sum import LightSum
 from .beauty.terms import Terms
 from .cache import ByteCache
@@ -96,9 +97,13 @@ class Evaluator:
         viewer: str = "",
         progress: Progress = no_progress,
     ) -> EvaluationRequest:
-        """An evaluation of a variant in its own colour pipeline. `viewer`: each has a drag memory of its own."""
+        """An evaluation of a variant in its own colour pipeline. `viewer`: each has a drag memory of its own.
+
+        Raises `BadSource` for an added light with the name of one that the render has.
+        """
         self.keys.refresh()
         settled, colour_pipeline = variant.settled(self.time(variant)), self.colour_pipeline(variant)
+        check_added(self.render, settled)
         if quality is not Quality.PREVIEW:
             self.mattes.check_cost(settled)
         return EvaluationRequest(settled, colour_pipeline, viewport, quality, viewer, self.number, progress)

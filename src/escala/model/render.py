@@ -128,6 +128,12 @@ class Render(Document):
         """The pass that says how far each pixel is covered, if there is one."""
         return next((p.name for p in self.passes if p.role == Role.ALPHA), None)
 
+    @property
+    def albedo_pass(self) -> str | None:
+        """The pass of surface colour, best of the diffuse component; None where there is none."""
+        found = [p for p in self.passes if p.part == Portion.COLOUR and len(p.channels) >= 3]
+        return next((p.name for p in sorted(found, key=lambda p: p.component != "diffuse")), None)
+
     def find_pass(self, name: str) -> RenderPass | None:
         """The pass of this name, if there is one."""
         return next((p for p in self.passes if p.name == name), None)

@@ -74,6 +74,15 @@ def _camera(frame: float, aspect: float) -> s.Array:
     return s.look_from((0.2 + drift, 2.75, -6.4), (0.75 + 0.6 * drift, 2.55, 12.0), 36.0, aspect)
 
 
+def world_to_camera(frame: float) -> s.Array:
+    """The camera at a frame as EXR files name it: row vectors, x right, y up, z along the view; (4, 4)."""
+    eye, *axes = _camera(frame, 1.0).astype(float)
+    matrix = np.eye(4)
+    matrix[:3, :3] = np.array([axis / np.linalg.norm(axis) for axis in axes]).T
+    matrix[3, :3] = -eye @ matrix[:3, :3]
+    return matrix.astype(np.float32)
+
+
 def _ferry_place(frame: float) -> s.Array:
     return np.array([3.2 - ARRIVAL_METRES_PER_FRAME * (STILL_FRAME - frame), 0.0, 27.0], np.float32)
 

@@ -13,7 +13,7 @@ from escala.media.windows import Window
 
 from . import passes
 from .guides import centre_guides
-from .quay import PINHOLE, WITHOUT_NEAR, Lens, quay_scene
+from .quay import PINHOLE, WITHOUT_NEAR, Lens, quay_scene, world_to_camera
 from .tracer import EXTRAS, SLOTS, trace_rows
 
 FRAMES_PER_SECOND = 24
@@ -83,6 +83,7 @@ def _write(job: StageJob, frame: int, done: int, path: Path, channels: dict, lay
         "owner": "Night quay, a made-up scene",
         "frame": frame,
         "framesPerSecond": Fraction(FRAMES_PER_SECOND),
+        "worldToCamera": world_to_camera(frame),
         "samples": done,
         "samplesWanted": job.samples,
     }

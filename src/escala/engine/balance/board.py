@@ -1,5 +1,6 @@
 """The board: every cell's share of the picture's energy, and all its small live pictures on one sheet."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,13 +45,14 @@ class BoardCell:
 class Board:
     """Rows and columns of the board; `light_colours` are display bytes of each light's own tint.
 
-    A render with one axis only has one column, or one row, named `all`. `residual`: what no pass holds, None where that
-    is nothing and has no level.
+    A render with one axis only has one column, or one row, named `all`. `added`: the lights that are made from passes.
+    `residual`: what no pass holds, None where that is nothing and has no level.
     """
 
     lights: tuple[str, ...]
     components: tuple[str, ...]
     cells: tuple[BoardCell, ...]
+    added: tuple[BoardCell, ...]
     residual: BoardCell | None
     light_colours: dict[str, tuple[int, int, int]]
     is_grid: bool
@@ -85,14 +87,18 @@ def _drawn(evaluator: Evaluator, variant: Variant, lifted: bool) -> tuple[Board,
     size = (viewport.out_width, viewport.out_height)
     recipes = board_recipes(evaluator)
     if not recipes:
-        return Board((), (), (), None, {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
+        return Board((), (), (), (), None, {}, False, *size), encode_jpeg(np.zeros((8, 8, 3), np.uint8))
     parts = [evaluator.light_sum.levelled_terms(recipe, request) for recipe in recipes]
     cells, tiles = _grid_cells(recipes[0], parts[0]) if recipes[0].name == GRID else _strip_cells(recipes, parts)
+    added = [light for light in request.variant.balance.added if light.on]
     residual = _residual(evaluator, request)
-    if residual is not None:
-        cells.append((ALL, ALL, 1 + max(row for _, _, row, _ in cells), 0))
-        tiles.append(residual)
-    counted = parts[0] if residual is None else [*parts[0], residual]
+    beside = [evaluator.light_sum.added.levelled(light, request) for light in added]
+    beside += [] if residual is None else [residual]
+    rows = itertools.count(1 + max(row for _, _, row, _ in cells))
+    names = [*(light.name for light in added), ALL]
+    cells += [(name, ALL, next(rows), 0) for name, _ in zip(names, beside, strict=False)]
+    tiles += beside
+    counted = [*parts[0], *beside]
     total = max(sum(_energy(planes, colour_pipeline) for planes in counted), 1e-12)
     energies = [_energy(tile, colour_pipeline) for tile in tiles]
     placed = tuple(
@@ -104,8 +110,10 @@ def _drawn(evaluator: Evaluator, variant: Variant, lifted: bool) -> tuple[Board,
     whole = {cell.light: tile for cell, tile in zip(placed, tiles, strict=True) if cell.component == ALL}
     own = {light: tile for light, tile in whole.items() if light != ALL}
     colours = dict(zip(own, _own_colours(list(own.values()), colour_pipeline), strict=True))
-    shown, own_cell = (placed, None) if residual is None else (placed[:-1], placed[-1])
-    board = Board(tuple(lights), tuple(components), shown, own_cell, colours, recipes[0].name == GRID, *size)
+    first = len(placed) - len(beside)
+    shown, made, left = placed[:first], placed[first : first + len(added)], placed[first + len(added) :]
+    is_grid = recipes[0].name == GRID
+    board = Board(tuple(lights), tuple(components), shown, made, next(iter(left), None), colours, is_grid, *size)
     places = [(cell.row, cell.column) for cell in placed]
     if lifted:
         tiles = [tile * np.float32(2**cell.lift) for tile, cell in zip(tiles, placed, strict=True)]

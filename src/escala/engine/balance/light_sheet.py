@@ -53,13 +53,13 @@ class LightRow:
 def light_rows(
     render: Render, variant: Variant, colour_pipeline: ColourPipeline, space: str, frames: Sequence[tuple[int, Time]]
 ) -> list[LightRow]:
-    """The rows of all lights of a render, in order; `frames`: numbers and times.
+    """The rows of all lights of a render, in order, and of the added ones; `frames`: numbers and times.
 
     A light that does not move has one row. Raises `UnknownChoice` for a space that the config lacks.
     """
     target = colour_pipeline.config.space(space)
     rows = []
-    for light in render_lights(render):
+    for light in _all_lights(render, variant):
         moves = _moves(variant, light)
         for number, time in frames if moves else frames[:1]:
             settled = variant.settled(time)
@@ -67,6 +67,11 @@ def light_rows(
             effective = _effective(settled, render, light, colour_pipeline, target)
             rows.append(LightRow(number if moves else None, light, level, effective))
     return rows
+
+
+def _all_lights(render: Render, variant: Variant) -> list[str]:
+    """The lights of a render, then the added ones."""
+    return list(dict.fromkeys((*render_lights(render), *(light.name for light in variant.balance.added))))
 
 
 def _moves(variant: Variant, light: str) -> bool:
@@ -78,7 +83,7 @@ def _moves(variant: Variant, light: str) -> bool:
 def _effective(
     variant: Variant, render: Render, light: str, colour_pipeline: ColourPipeline, space: str
 ) -> tuple[float, float, float]:
-    levels = {name: level_of(variant.balance.lights, name) for name in render_lights(render)}
+    levels = {name: level_of(variant.balance.lights, name) for name in _all_lights(render, variant)}
     counting = names_that_count({n: le.mute for n, le in levels.items()}, {n: le.solo for n, le in levels.items()})
     if not counting[light]:
         return 0.0, 0.0, 0.0

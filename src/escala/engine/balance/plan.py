@@ -141,7 +141,8 @@ def what_is_approximate(render: Render, variant: Variant, space: WorkingSpace) -
 def level_recipe(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple[Levelled, float]:
     """A recipe at a variant's levels, and the gain of what no term holds (0 when something is alone)."""
     balance = variant.balance
-    lights = _axis_gains(recipe.lights, balance.lights, space, balance.residual.solo)
+    beside = balance.residual.solo or any(level_of(balance.lights, one.name).solo for one in balance.added)
+    lights = _axis_gains(recipe.lights, balance.lights, space, beside)
     components = _axis_gains(recipe.components, balance.components, space)
     cells = _axis_gains([cell for term in recipe.terms if (cell := _cell(term))], balance.cells, space)
     alone_terms = _alone_terms(variant.tally, recipe)
@@ -158,6 +159,24 @@ def level_recipe(recipe: Recipe, variant: Variant, space: WorkingSpace) -> tuple
     table = np.array(list(parts.values()), np.float32).reshape(len(parts), 3)
     counts = balance.residual.solo or not (alone or alone_terms)
     return Levelled(recipe, tuple(parts), table), 1.0 if counts else 0.0
+
+
+def added_gains(variant: Variant, space: WorkingSpace) -> dict[str, tuple[Gains, str | None]]:
+    """The gain (3,) and matte of each added light that counts, by its name.
+
+    One belongs to no component, cell or term of the tally: where such is alone, no added light is seen.
+    """
+    balance, tally = variant.balance, variant.tally
+    of_parts = any(level.solo for table in (balance.components, balance.cells) for level in table.values())
+    if of_parts or any(edit.alone for edit in tally.terms.values()):
+        return {}
+    alone = balance.residual.solo or any(level.solo for level in balance.lights.values())
+    found = {}
+    for light in balance.added:
+        level = level_of(balance.lights, light.name)
+        if light.on and not level.mute and (level.solo or not alone):
+            found[light.name] = _gain(level, space), level.matte
+    return found
 
 
 def _product(gains: list[Gains]) -> Gains:
@@ -233,7 +252,7 @@ def waiting_levels(render: Render, variant: Variant) -> list[tuple[str, str]]:
     """The levels that wait for a render with their light, component or cell: ("light", name) and so on."""
     balance = variant.balance
     tables = (
-        ("light", balance.lights, set(render_lights(render))),
+        ("light", balance.lights, {*render_lights(render), *(light.name for light in balance.added)}),
         ("component", balance.components, set(render_components(render))),
         ("cell", balance.cells, set(render_cells(render))),
     )

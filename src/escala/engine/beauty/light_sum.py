@@ -12,6 +12,7 @@ from escala.core.beauty.folding import SUMMED
 from escala.core.beauty.recipes import Recipe, fold_recipe
 from escala.core.planes import Planes
 
+from ..balance.added import AddedLights
 from ..balance.part_corrections import CorrectedPart, add_corrected, corrected_parts
 from ..balance.plan import BalancePlan, Gains, Levelled, Part, level_recipe, plan_balance
 from ..cache import ByteCache
@@ -43,6 +44,11 @@ class LightSum:
     def keys(self) -> CacheKeys:
         """The keys of the frame."""
         return self.terms.keys
+
+    @property
+    def added(self) -> AddedLights:
+        """The lights that are made from passes."""
+        return AddedLights(self.terms, self.mattes)
 
     @property
     def cache(self) -> ByteCache:
@@ -80,7 +86,7 @@ class LightSum:
     def is_neutral(self, request: EvaluationRequest) -> bool:
         """Whether neither a level, a surface nor a correction of a part changes anything."""
         plan = plan_balance(self.terms.render, request.variant, request.colour_pipeline.working)
-        is_stored = self.terms.undenoised is None
+        is_stored = self.terms.undenoised is None and not self.added.is_seen(request.variant)
         return is_stored and self._is_neutral(plan, request) and not corrected_parts(self.terms.render, request.variant)
 
     def files(self, request: EvaluationRequest) -> tuple[Any, ...]:
@@ -88,18 +94,18 @@ class LightSum:
         return files_of(request.variant.balance.corrections), self.surfaces.files(request.variant)
 
     def sum(self, request: EvaluationRequest, with_residual: bool) -> Planes:
-        """The sum with all levels and the corrections of its parts.
+        """The sum with all levels, the corrections of its parts, and added lights.
 
         `with_residual`: and what no term holds; untouched, it is the reference itself.
         """
         plan = plan_balance(self.terms.render, request.variant, request.colour_pipeline.working)
         parts = corrected_parts(self.terms.render, request.variant, plan.recipe if plan else None)
         if not parts:
-            return self._levelled_sum(plan, request, with_residual)
+            return self.added.on(self._levelled_sum(plan, request, with_residual), request)
         if any(part.reach > 0 for part in parts) and not request.viewport.is_level:
             whole = self.sum(request.at(request.viewport.on_level()), with_residual)
             return resize_planes(whole, request.viewport.out_width, request.viewport.out_height)
-        planes = self._levelled_sum(plan, request, with_residual)
+        planes = self.added.on(self._levelled_sum(plan, request, with_residual), request)
         for part in parts:
             raster = self.terms.render.raster
             grown = request.at(request.viewport.grown(part.reach, raster.width, raster.height))

@@ -78,7 +78,7 @@ def _smooth(
 
 def _guides(render: Render, frame: StoredFrame) -> dict[str, str]:
     """The passes that guide, and what each is."""
-    albedo = next((p.name for p in render.passes if p.part == Portion.COLOUR and len(p.channels) >= 3), None)
+    albedo = render.albedo_pass
     normal = next((p.name for p in render.passes if p.role == Role.NORMAL and len(p.channels) >= 3), None)
     found = {albedo: "albedo", normal: "normal"}
     return {name: kind for name, kind in found.items() if name is not None and name in frame.passes}

@@ -137,10 +137,19 @@ def _parts(evaluator: Evaluator, request: EvaluationRequest, axis: str) -> tuple
     if recipe is None:
         return ()
     energy = _energies(evaluator, recipe, request, axis)
+    if axis == "light":
+        energy |= _added_energies(evaluator, request)
     total = sum(energy.values())
     if not 0 < total < np.inf:
         return tuple(Part(name, 0.0) for name in energy)
     return tuple(Part(name, value / total) for name, value in sorted(energy.items(), key=lambda item: -item[1]))
+
+
+def _added_energies(evaluator: Evaluator, request: EvaluationRequest) -> dict[str, float]:
+    """The energies of added lights at their levels."""
+    weights, added = request.colour_pipeline.working.luminance_weights, evaluator.light_sum.added
+    lights = [light for light in request.variant.balance.added if light.on]
+    return {light.name: float(np.array(_mean(added.levelled(light, request))) @ weights) for light in lights}
 
 
 def _energies(evaluator: Evaluator, recipe: Recipe, request: EvaluationRequest, axis: str) -> dict[str, float]:
