@@ -10,6 +10,7 @@ import { levelOf, levelPatch, isNeutral } from '@/document/levels'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useLightTool } from './useLightTool'
+import AddedPart from './AddedPart.vue'
 import CorrectionList from '@/corrections/CorrectionList.vue'
 import MatteButton from '@/mattes/MatteButton.vue'
 import type { MatteTarget } from '@/stores/mattes'
@@ -130,6 +131,7 @@ function keep(change: Partial<Level>, what: string) {
       Approximate: without light × component passes, combined changes are applied by ratio.
     </p>
   </section>
+  <AddedPart v-if="workspace.station === 'balance'" />
   <CorrectionList
     v-if="workspace.chosen && workspace.chosen.axis !== 'residual'"
     :key="`${workspace.chosen.axis} ${workspace.chosen.name}`"

@@ -33,11 +33,18 @@ const workspace = useWorkspace()
 const { board, sheet } = useBoard()
 
 const cells = computed(() => {
-  const { cells = [], residual = null } = board.value ?? {}
-  return residual ? [...cells, residual] : cells
+  const { cells = [], added = [], residual = null } = board.value ?? {}
+  return residual ? [...cells, ...added, residual] : [...cells, ...added]
+})
+/** Rows beside those of the grid: added lights, and what no pass holds. */
+const beside = computed(() => {
+  const { added = [], residual = null } = board.value ?? {}
+  const lights = added.map((cell) => ({ ...tileOf(cell), label: displayName(cell.light) }))
+  const label = 'Residual, not explained by any term'
+  return residual ? [...lights, { ...tileOf(residual), label }] : lights
 })
 const rows = computed(() => (board.value?.is_grid ? board.value.lights : []))
-const rowCount = computed(() => rows.value.length + (board.value?.residual ? 1 : 0))
+const rowCount = computed(() => rows.value.length + beside.value.length)
 const columns = computed(() => (board.value?.is_grid ? board.value.components : []))
 const places = computed(
   () => new Map(board.value?.cells.map((cell) => [`${cell.light}/${cell.component}`, cell])),
@@ -165,17 +172,22 @@ const drawing = computed(() => ({
             />
           </td>
         </tr>
-        <tr v-if="board.residual">
+        <tr v-for="row in beside" :key="`${row.axis} ${row.name}`">
           <th scope="row">
-            <BoardHead axis="residual" :name="RESIDUAL" :share="board.residual.share" />
+            <BoardHead
+              :axis="row.axis"
+              :name="row.name"
+              :share="row.cell.share"
+              :colour="board.light_colours[row.name]"
+            />
           </th>
           <td v-for="component in columns" :key="component" />
           <td class="whole">
             <BoardTile
-              axis="residual"
-              :name="RESIDUAL"
-              label="Residual, not explained by any term"
-              :cell="board.residual"
+              :axis="row.axis"
+              :name="row.name"
+              :label="row.label"
+              :cell="row.cell"
               v-bind="drawing"
               :full-screen="true"
             />
