@@ -28,6 +28,13 @@ class CommandTest(FolderTest):
             main([str(argument) for argument in arguments])
         return out.getvalue()
 
+    def said_by(self, *arguments: object) -> str:
+        """What a command that succeeds writes to standard error."""
+        err = io.StringIO()
+        with contextlib.redirect_stderr(err):
+            self.run_command(*arguments)
+        return err.getvalue()
+
     def refused(self, *arguments: object) -> str:
         err = io.StringIO()
         with contextlib.redirect_stderr(err), self.assertRaises(SystemExit) as stop:

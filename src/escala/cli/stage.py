@@ -24,6 +24,8 @@ def add_commands(commands: Any) -> None:
     stage.add_argument("--shutter", type=_distance, default=0.0, metavar="FRAMES", help="shutter time, in frames")
     words = "ropes and gulls near the camera: render the quay without them, them alone, or all together"
     stage.add_argument("--layer", choices=("quay", "near", "together"), default="", help=words)
+    words = "USD layer laid over the scene's lights, as `escala sheet --out F.usda` writes it"
+    stage.add_argument("--lights", type=Path, metavar="F.usda", help=words)
     stage.add_argument("--for", type=int, dest="parent", metavar="PID", help="stop when this parent process ends")
     stage.add_argument("--out", type=Path, required=True, metavar="DIR")
     stage.set_defaults(run=run_stage)
@@ -34,8 +36,9 @@ _NAMES = {"": "night_quay", "quay": "night_quay", "near": "ropes_and_gulls", "to
 
 def run_stage(options: argparse.Namespace) -> None:
     """Render frames into a folder, with a progress bar on a terminal."""
+    from escala.media.usd_lights import NoUsd, read_lights
     from escala.stage.quay import Lens
-    from escala.stage.render import StageJob, render_frame
+    from escala.stage.render import StageJob, render_frame, write_lights_of
 
     if options.focus <= 0:
         raise BadSource("--focus is a distance in front of the camera, more than 0")
@@ -43,10 +46,18 @@ def run_stage(options: argparse.Namespace) -> None:
     options.out.mkdir(parents=True, exist_ok=True)
     width, height = options.size
     lens = Lens(options.aperture, options.focus)
+    if options.lights is not None:
+        read_lights(options.lights)  # what does not open is refused before anything is rendered
     job = StageJob(
-        width, height, options.samples, options.seed, not options.noisy, lens, options.shutter, options.layer
-    )
-    for frame in range(options.frames[0], options.frames[1] + 1):
+        width, height, options.samples, options.seed, not options.noisy, lens, options.shutter, options.layer,
+        options.lights,
+    )  # fmt: skip
+    frames = range(options.frames[0], options.frames[1] + 1)
+    try:
+        write_lights_of(job, frames, options.out / "lights.usda")
+    except NoUsd as error:
+        print(f"lights.usda is not written: {error}", file=sys.stderr)
+    for frame in frames:
         path = options.out / f"{_NAMES[options.layer]}.{frame:04d}.exr"
         bar = _ProgressBar(path.name)
 

@@ -52,7 +52,7 @@ def mist_light(scene, origin, direction, distance, state, film, slot):  # type: 
     scatter = _density(scene.mist, point[1]) * scene.mist[2] * phase * clear_way(scene, point, light, reach)
     factor = scatter * mist_transmittance(scene.mist, origin, direction, along) * count / (likely * density)
     for k in range(3):
-        film[int(scene.emitters[index, 1]), slot, k] += min(colour[k] * factor, 12.0)
+        film[int(scene.emitters[index, 1]), slot, k] += min(colour[k] * factor, 12.0) * scene.gains[index, k]
 
 
 @serial_kernel

@@ -27,6 +27,7 @@ class Scene(NamedTuple):
     shape_shift: Array  # (n, 3) movement to the next frame
     materials: Array  # (k, 8): albedo (3), roughness, reflectance at normal incidence, glass kind, texture, bump
     emitters: Array  # (e, 16): kind, light, colour (3), then numbers by kind
+    gains: Array  # (e, 3): what each emitter is multiplied by, 1 as the scene has it
     camera: Array  # (4, 3): eye, right, up, forward; right and up carry the half sizes of the frame at distance 1
     next_camera: Array  # the same one frame later
     mist: Array  # (4,): density at the water, height of decay, albedo, forward scattering
@@ -154,6 +155,7 @@ class SceneBuilder:
             shape_shift=np.array(shifts, np.float32),
             materials=np.array(self.materials, np.float32),
             emitters=np.array(self.emitters, np.float32),
+            gains=np.ones((len(self.emitters), 3), np.float32),
             camera=np.asarray(camera, np.float32),
             next_camera=np.asarray(next_camera, np.float32),
             mist=np.asarray(mist, np.float32),

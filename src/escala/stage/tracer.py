@@ -109,7 +109,7 @@ def _trace_path(scene, origin, direction, shape, distance, normal, common, state
         emitter = scene.shape_light[shape]
         if emitter >= 0:
             lit = _emitter_met(scene, emitter, origin, direction, distance, last_normal, density)
-            _send(film, int(scene.emitters[emitter, 1]), slot, first, EMISSION, lit, common, diffuse, specular, through)
+            _send(film, scene, emitter, slot, first, EMISSION, lit, common, diffuse, specular, through)
             return
         point = add(origin, direction, distance)
         glass = int(scene.materials[scene.shape_material[shape], 5])
@@ -192,13 +192,15 @@ def _light_first(scene, origin, normal, view, albedo, surface, state, common, fi
     """Light straight from all emitters onto the first surface."""
     for index in range(scene.emitters.shape[0]):
         colour, seen, matte, shine = _emitter_sample(scene, index, origin, normal, view, surface, state)
-        lit = matte * (0.3 * colour[0] + 0.6 * colour[1] + 0.1 * colour[2])
+        gains = scene.gains[index]
+        lit = matte * (0.3 * colour[0] * gains[0] + 0.6 * colour[1] * gains[1] + 0.1 * colour[2] * gains[2])
         extras[SHADOW_LIT] += lit * seen
         extras[SHADOW_ALL] += lit
         group = int(scene.emitters[index, 1])
         for k in range(3):
-            film[group, DIFFUSE_DIRECT, k] += common[k] * albedo[k] * matte * colour[k] * seen
-            film[group, SPECULAR_DIRECT, k] += min(common[k] * shine * colour[k] * seen, _BRIGHTEST_DIRECT)
+            film[group, DIFFUSE_DIRECT, k] += common[k] * albedo[k] * matte * colour[k] * seen * gains[k]
+            mirrored = min(common[k] * shine * colour[k] * seen, _BRIGHTEST_DIRECT)
+            film[group, SPECULAR_DIRECT, k] += mirrored * gains[k]
 
 
 @serial_kernel
@@ -209,22 +211,26 @@ def _light_later(scene, origin, normal, view, albedo, surface, state, common, di
     colour, seen, matte, shine = _emitter_sample(scene, index, origin, normal, view, surface, state)
     if seen > 0.0:
         sent = product(scaled(colour, seen * count), add(scaled(albedo, matte), _ONES, shine))
-        _send(film, int(scene.emitters[index, 1]), 1, False, EMISSION, sent, common, diffuse, specular, through)
+        _send(film, scene, index, 1, False, EMISSION, sent, common, diffuse, specular, through)
 
 
 @serial_kernel
-def _send(film, light, slot, first, seen_slot, colour, common, diffuse, specular, through):  # type: ignore[no-untyped-def]
-    """Add light to where it belongs: seen straight on, or by way of the first surface (slot 0 direct, 1 indirect)."""
+def _send(film, scene, emitter, slot, first, seen_slot, colour, common, diffuse, specular, through):  # type: ignore[no-untyped-def]
+    """Add light to where it belongs: seen straight on, or by way of the first surface (slot 0 direct, 1 indirect).
+
+    Outliers are cut off by the strength that the scene gives its lights, then comes the gain: so levels are exact.
+    """
+    light, gains = int(scene.emitters[emitter, 1]), scene.gains[emitter]
     limit = _BRIGHTEST_DIRECT if slot == 0 else _BRIGHTEST_INDIRECT
     seen = min(1.0, _BRIGHTEST_SEEN / max(colour[0], colour[1], colour[2], 1e-6))
     for k in range(3):
         if first:
-            film[light, seen_slot, k] += common[k] * colour[k] * seen
+            film[light, seen_slot, k] += common[k] * colour[k] * seen * gains[k]
         else:
             arriving = common[k] * colour[k]
-            film[light, slot, k] += min(diffuse[k] * arriving, limit)
-            film[light, 2 + slot, k] += min(specular[k] * arriving, limit)
-            film[light, TRANSMISSION, k] += min(through[k] * arriving, _BRIGHTEST_SEEN)
+            film[light, slot, k] += min(diffuse[k] * arriving, limit) * gains[k]
+            film[light, 2 + slot, k] += min(specular[k] * arriving, limit) * gains[k]
+            film[light, TRANSMISSION, k] += min(through[k] * arriving, _BRIGHTEST_SEEN) * gains[k]
 
 
 @serial_kernel
@@ -254,8 +260,7 @@ def _meet_sky(scene, direction, normal, density, slot, first, common, diffuse, s
         if density > 0.0:
             other = emitter_density(scene, index, direction, normal, direction, FAR)
             colour = scaled(colour, _together(density, other))
-        group = int(scene.emitters[index, 1])
-        _send(film, group, slot, first, ENVIRONMENT, colour, common, diffuse, specular, through)
+        _send(film, scene, index, slot, first, ENVIRONMENT, colour, common, diffuse, specular, through)
 
 
 @serial_kernel
