@@ -88,7 +88,7 @@ def _write_usd_sheet(options: argparse.Namespace, rows: list[LightRow]) -> None:
     sheet = usd_sheet(rows, scene, prims)
     write_overs(options.out, sheet.values, scene.rate)
     for name in sheet.unplaced:
-        print(f"{name}: no prim of the scene has this name, it is left out", file=sys.stderr)
+        print(f"{name}: no prim of the scene has this name, it is excluded", file=sys.stderr)
     for name in sheet.clipped:
         print(f"{name}: a channel below 0 in linear Rec.709 is written as 0", file=sys.stderr)
 
