@@ -5,6 +5,9 @@ import BoardGrid from '@/stations/balance/BoardGrid.vue'
 import FootBar from '@/panels/FootBar.vue'
 import JobLine from '@/panels/JobLine.vue'
 import StationHint from '@/panels/StationHint.vue'
+import CurvePart from '@/time/CurvePart.vue'
+import TimePanel from '@/time/TimePanel.vue'
+import { useLaneLoader } from '@/time/useLaneLoader'
 import PathStrip from '@/panels/PathStrip.vue'
 import BalanceBench from '@/stations/balance/BalanceBench.vue'
 import BeautyBench from '@/stations/beauty/BeautyBench.vue'
@@ -28,6 +31,7 @@ import type { StationName } from '@/api/types'
 import { useHolds } from '@/stores/holds'
 import { useJobs } from '@/stores/jobs'
 import { useWorkspace } from '@/stores/workspace'
+import { useLanes } from '@/stores/lanes'
 import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
 
@@ -66,10 +70,14 @@ watch(
 )
 const hasFrames = computed(() => Object.keys(shots.shot?.render.frames ?? {}).length > 1)
 const mattes = useMattes()
+const lanes = useLanes()
+useLaneLoader()
 const measures = computed(() => workspace.station !== 'source' && !mattes.open)
-const lower = computed(() => (mattes.open ? MattePanel : LOWER[workspace.station]))
+const lower = computed(() => (mattes.open ? MattePanel : lanes.open ? TimePanel : LOWER[workspace.station]))
 const LOWER_NAMES: Partial<Record<StationName, string>> = { balance: 'board', plate: 'layers' }
-const lowerName = computed(() => (mattes.open ? 'mattes' : (LOWER_NAMES[workspace.station] ?? 'difference')))
+const lowerName = computed(() =>
+  mattes.open ? 'mattes' : lanes.open ? 'lanes' : (LOWER_NAMES[workspace.station] ?? 'difference'),
+)
 watch(() => workspace.station, mattes.close)
 </script>
 
@@ -130,12 +138,21 @@ watch(() => workspace.station, mattes.close)
         >
           Mattes
         </button>
+        <button
+          type="button"
+          :aria-pressed="lanes.open"
+          title="Values that move over the frames"
+          @click="lanes.open = !lanes.open"
+        >
+          Over time
+        </button>
         <button type="button" aria-label="Hide panel: controls" @click="workspace.benchOpen = false">
           Hide panel
         </button>
       </div>
       <JobLine v-for="job in proofs" :key="job.id" class="proof" :job="job" />
       <MatteBench v-if="mattes.open" />
+      <CurvePart v-if="lanes.open && lanes.chosenLane && !mattes.open" />
       <component :is="bench" />
       <MeasurePanel v-if="measures && !workspace.measureOver" />
     </aside>

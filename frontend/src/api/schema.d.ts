@@ -658,6 +658,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The curves of a variant with their values over the frames of its shot. */
+        post: operations["lanes_post_lanes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/lanes/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A curve as keys that give the same values at every frame of the shot. */
+        post: operations["lanes_post_keys_keys_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/mattes": {
         parameters: {
             query?: never;
@@ -3005,6 +3039,35 @@ export interface components {
             outside: "hold" | "repeat" | "mirror" | "slope";
         };
         /**
+         * KeysOut
+         * @description Keys that give the same values at every frame.
+         */
+        KeysOut: {
+            curve: components["schemas"]["KeysCurve"];
+        };
+        /**
+         * KeysRequest
+         * @description A curve to be converted to keys.
+         */
+        KeysRequest: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /** Pointer */
+            pointer: string;
+        };
+        /**
          * Label
          * @description One of several pictures applied to a surface by its uv pass.
          *
@@ -3097,6 +3160,42 @@ export interface components {
              * @default true
              */
             v_up: boolean;
+        };
+        /**
+         * Lane
+         * @description A curve of a document. `values`: by channel, at the frames asked for; `now`: at the present one, by channel.
+         *
+         *     `low`, `high`: the limits of the field; `words`: what moves; `sentence`: how.
+         */
+        Lane: {
+            /** High */
+            high: number;
+            /** Kind */
+            kind: string;
+            /** Low */
+            low: number;
+            /** Now */
+            now: number[];
+            /** Pointer */
+            pointer: string;
+            /** Sentence */
+            sentence: string;
+            /** Values */
+            values: number[][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * LanesOut
+         * @description The curves of a variant. `frames`: at which their values are; `movable`: what else could move.
+         */
+        LanesOut: {
+            /** Frames */
+            frames: number[];
+            /** Lanes */
+            lanes: components["schemas"]["Lane"][];
+            /** Movable */
+            movable: components["schemas"]["MovableField"][];
         };
         /**
          * LayerFacts
@@ -3354,6 +3453,18 @@ export interface components {
              * @default 0.5
              */
             shutter: number;
+        };
+        /**
+         * MovableField
+         * @description A field of a document that could move: its pointer, what it is in words, and its own values by channel.
+         */
+        MovableField: {
+            /** Pointer */
+            pointer: string;
+            /** Values */
+            values: number[];
+            /** Words */
+            words: string;
         };
         /**
          * NewDelivery
@@ -7580,6 +7691,76 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    lanes_post_lanes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LanesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    lanes_post_keys_keys_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeysRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeysOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -14,6 +14,7 @@ import type {
   VariantState,
 } from '@/api/types'
 import { withPatch } from '@/document/levels'
+import { editOverTime, settledDocument, type Settled } from '@/document/overTime'
 import { useNotifications } from './notifications'
 
 /** What changed with newer files: sentences, and old names to new ones. */
@@ -79,15 +80,20 @@ export const useShot = defineStore('shot', () => {
   /** What every image is requested with: the edits on their way, then the drag, on the revision that is shown. */
   const draft = computed<Draft>(() => ({ base: head.value, patch: [...made.value, ...drag.value] }))
   /** The document with all that was edited, without the drag: what the next gesture begins from. */
-  const base = computed<Variant | null>(() =>
+  const own = computed<Variant | null>(() =>
     variant.value ? withPatch(variant.value.document, made.value) : null,
   )
+  /** The values of what moves, at the frame that is looked at; null while nothing moves. */
+  const settled = shallowRef<Settled | null>(null)
+  /** As it is at the frame that is looked at. */
+  const base = computed<Variant | null>(() => own.value && settledDocument(own.value, settled.value))
 
   /** The drag as the page shows it: pictures follow the pointer at once, numbers at most so often. */
   const shownDrag = shallowRef<PatchStep[]>([])
   const sparing = ref(false)
   const showEvery = () => (sparing.value ? SPARING_MS : SHOWN_EVERY_MS)
-  const showDrag = useThrottleFn(() => void (shownDrag.value = drag.value), showEvery, true)
+  let gesture: PatchStep[] = []
+  const showDrag = useThrottleFn(() => void (shownDrag.value = gesture), showEvery, true)
   const document = computed<Variant | null>(() =>
     base.value ? withPatch(base.value, shownDrag.value) : null,
   )
@@ -184,6 +190,7 @@ export const useShot = defineStore('shot', () => {
   function edit(patch: PatchStep[], label: string): Promise<void> {
     const id = variant.value?.id
     if (id === undefined) return Promise.resolve()
+    patch = atFrame(patch, true)
     if (areSteps) return Promise.resolve(addSteps(id, patch, label))
     sendSteps()
     return save(id, patch, label)
@@ -248,7 +255,20 @@ export const useShot = defineStore('shot', () => {
   }
 
   /** Show an edit without saving it, while something is dragged. */
+  /** An edit made at the frame that is looked at, as one of the document: what moves gets a key there. */
+  function atFrame(patch: PatchStep[], isEdit: boolean): PatchStep[] {
+    if (!own.value || !settled.value) return patch
+    const found = editOverTime(own.value, settled.value, patch)
+    if (!isEdit) return found.patch
+    settled.value = { ...settled.value, values: { ...settled.value.values, ...found.values } }
+    if (found.refused.length)
+      notifications.show('This value moves by a curve that no key can change: convert it to keys first.')
+    return found.patch
+  }
+
   function preview(patch: PatchStep[]) {
+    gesture = patch
+    patch = atFrame(patch, false)
     if (steps && !isSameChange(steps, variant.value?.id, patch)) sendSteps()
     if (JSON.stringify(patch) === JSON.stringify(drag.value)) return
     drag.value = patch
@@ -256,7 +276,7 @@ export const useShot = defineStore('shot', () => {
   }
 
   function endDrag() {
-    drag.value = shownDrag.value = []
+    drag.value = shownDrag.value = gesture = []
   }
 
   async function addVariant(name: string, copy: boolean) {
@@ -391,7 +411,7 @@ export const useShot = defineStore('shot', () => {
   }
 
   return {
-    shots, loaded, problems, shot, variant, draft, base, document, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
+    shots, loaded, problems, shot, variant, draft, base, document, settled, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
     changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, onHead,
     edit, asSteps, undo, redo, restore, preview, addVariant, openVariantFile, freeVariantName, commandLine, renameVariant, deleteVariant,
     deletedVariant, restoreVariant, close,

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 import { computed, onScopeDispose } from 'vue'
+import { curveOf } from '@/document/overTime'
+import { useLanes } from '@/stores/lanes'
 import { usePlayback } from '@/stores/playback'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
@@ -7,6 +9,7 @@ import { useShot } from '@/stores/shot'
 const shots = useShot()
 const workspace = useWorkspace()
 const playback = usePlayback()
+const lanes = useLanes()
 
 const render = computed(() => shots.shot!.render)
 const frames = computed(() => numbersOf(render.value.frames))
@@ -20,6 +23,41 @@ const ticks = computed(() => [
 ])
 const wantedRate = computed(() => shots.document?.source?.frame_rate ?? render.value.frame_rate)
 const numbersOf = (table: object) => Object.keys(table).map(Number).sort((a, b) => a - b) // prettier-ignore
+/** The keys of the chosen lane: dragged they move to other frames. */
+const keys = computed(() => {
+  const curve = lanes.open ? curveOf(shots.document, lanes.chosen) : null
+  return curve?.kind === 'keys' ? curve.keys.filter((key) => share(key.frame)) : []
+})
+let moved: { from: number; to: number } | null = null
+
+function withMoved(by: { from: number; to: number }) {
+  const curve = curveOf(shots.base, lanes.chosen)
+  if (curve?.kind !== 'keys') return null
+  if (by.to !== by.from && curve.keys.some((key) => key.frame === by.to)) return null
+  const next = curve.keys.map((key) => (key.frame === by.from ? { ...key, frame: by.to } : key))
+  return { ...curve, keys: next.sort((a, b) => a.frame - b.frame) }
+}
+
+function dragKey(frame: number, event: PointerEvent) {
+  const target = event.currentTarget as HTMLElement
+  event.stopPropagation()
+  if (event.type === 'pointerdown') {
+    target.setPointerCapture(event.pointerId)
+    moved = { from: frame, to: frame }
+  } else if (event.type === 'pointermove' && moved) {
+    const box = target.parentElement!.getBoundingClientRect()
+    const to = Math.round(first.value + ((event.clientX - box.left) / box.width) * span.value)
+    const next = withMoved({ from: moved.from, to })
+    if (!next || to === moved.to) return
+    moved.to = to
+    lanes.preview(lanes.chosen, next)
+  } else if (event.type === 'pointerup' && moved) {
+    const next = withMoved(moved)
+    if (next && moved.to !== moved.from) lanes.keep(lanes.chosen, next, `Key moved to frame ${moved.to}`)
+    moved = null
+  }
+}
+
 /** Runs of frames that are ready while playing. */
 const readyRuns = computed(() => {
   const runs: { from: number; to: number }[] = []
@@ -150,6 +188,15 @@ onScopeDispose(() => {
         :style="{ left: share(tick.number) }"
       />
       <b :style="{ left: share(current) }" />
+      <em
+        v-for="(key, index) in keys"
+        :key="index"
+        :title="`Key at frame ${key.frame}: drag to another frame`"
+        :style="{ left: share(key.frame) }"
+        @pointerdown="dragKey(key.frame, $event)"
+        @pointermove="dragKey(key.frame, $event)"
+        @pointerup="dragKey(key.frame, $event)"
+      />
     </div>
     <span class="quiet rate">
       {{ words }}
@@ -196,6 +243,17 @@ onScopeDispose(() => {
 }
 .ticks i.missing {
   border-left: 1px dashed var(--warning);
+}
+.ticks em {
+  position: absolute;
+  top: 8px;
+  width: 9px;
+  height: 9px;
+  margin-left: -4px;
+  border: 1.5px solid var(--accent);
+  background: var(--well);
+  transform: rotate(45deg);
+  cursor: ew-resize;
 }
 .ticks s {
   position: absolute;

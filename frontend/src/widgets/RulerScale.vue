@@ -1,11 +1,19 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { useLanes } from '@/stores/lanes'
 import { useShot } from '@/stores/shot'
 import { pointerThrottle } from './pointerThrottle'
 import { blockOf, clampTo, graduations, placeOf, readout, typed, type RulerScale } from './ruler'
 
-const props = defineProps<{ label: string; value: number; scale: RulerScale; note?: string }>()
+const props = defineProps<{
+  label: string
+  value: number
+  scale: RulerScale
+  note?: string
+  /** Where the value stands in the document, if it can move over time. */
+  pointer?: string
+}>()
 /** `moving` while dragged or stepped, `settled` once at its end: that is the edit to keep. */
 const emit = defineEmits<{ moving: [value: number]; settled: [value: number] }>()
 
@@ -17,6 +25,12 @@ const shown = ref(props.value)
 let grip: { x: number; value: number } | null = null
 let takes = pointerThrottle()
 const shots = useShot()
+const lanes = useLanes()
+const moves = computed(() => lanes.isMoving(props.pointer))
+const overTime = () =>
+  moves.value
+    ? lanes.show(props.pointer!)
+    : lanes.begin(props.pointer!, props.label, props.value, lanes.frameNow())
 
 watch(
   () => props.value,
@@ -109,7 +123,18 @@ function startTyping() {
   <div class="ruler-row">
     <div class="label">
       <span :title="label">{{ label }}</span>
-      <slot name="note"
+      <button
+        v-if="pointer"
+        type="button"
+        class="over-time"
+        :class="{ moves }"
+        :aria-label="`${label} over time`"
+        :title="moves ? 'Moves over time: show its lane' : 'Move over time'"
+        @click="overTime"
+      >
+        {{ moves ? '~ over time' : '~' }}
+      </button>
+      <slot v-if="!moves" name="note"
         ><small v-if="note">{{ note }}</small></slot
       >
     </div>
@@ -168,6 +193,7 @@ function startTyping() {
   height: 32px;
 }
 .label {
+  position: relative;
   min-width: 0;
   color: var(--text-2);
   line-height: 14px;
@@ -177,6 +203,27 @@ function startTyping() {
   overflow: hidden;
   -webkit-box-orient: vertical;
   -webkit-line-clamp: 2;
+}
+.over-time {
+  position: absolute;
+  top: 0;
+  right: -4px;
+  padding: 0 2px;
+  border: 0;
+  background: none;
+  color: var(--text-3);
+  font-size: 11px;
+  line-height: 12px;
+  opacity: 0;
+}
+.over-time.moves {
+  position: static;
+  color: var(--accent);
+  opacity: 1;
+}
+.ruler-row:hover .over-time,
+.over-time:focus-visible {
+  opacity: 1;
 }
 .label:has(:not(span)) span {
   -webkit-line-clamp: 1;

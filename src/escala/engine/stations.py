@@ -1,5 +1,6 @@
 """The path: its stations in order, how each makes its picture, and what it says of a variant."""
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -9,7 +10,9 @@ from escala.core.planes import Planes
 from escala.model.balance import Balance
 from escala.model.beauty import TallyChoice
 from escala.model.corrections import Correction
+from escala.model.pointers import steps_of
 from escala.model.render import Render
+from escala.model.time import Time
 from escala.model.variant import Variant
 
 from .balance.plan import waiting_levels
@@ -173,6 +176,20 @@ STATIONS: tuple[Station, ...] = (
 )
 STATION_BY_NAME = {station.name: station for station in STATIONS}
 STAGES: tuple[Stage, ...] = tuple(stage for station in STATIONS for stage in station.stages)
+
+
+def summaries(render: Render, variant: Variant, view: View | None, time: Time) -> list[tuple[str, str, bool]]:
+    """Of each station its name, what it says of a variant at a time, and whether that changes anything."""
+    settled = variant.settled(time)
+    moving = Counter(steps_of(pointer)[0] for pointer in variant.curves)
+    found = []
+    for station in STATIONS:
+        words, changes = station.words(render, settled, view)
+        count = moving[station.name]
+        if count:
+            words = f"{words}, {count} over time" if changes else f"{count} over time"
+        found.append((station.name, words, changes or count > 0))
+    return found
 
 
 def stages_up_to(name: str) -> int:

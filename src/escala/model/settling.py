@@ -12,7 +12,7 @@ from .pointers import NumberField, number_field, value_at, with_value
 from .time import Time
 
 # What is decided once for a whole sequence.
-_ONCE = ("schema_version", "colour", "source", "recipe", "tally/factor", "tally/order", "display", "curves")
+ONCE = ("schema_version", "colour", "source", "recipe", "tally/factor", "tally/order", "display", "curves")
 
 
 def check_curves(document: BaseModel, curves: Mapping[str, Curve]) -> None:
@@ -68,7 +68,7 @@ def _within(field: NumberField, value: float) -> float | int:
 
 def _field(document: BaseModel, pointer: str) -> NumberField:
     plain = _plain(pointer)
-    if plain.startswith(_ONCE):
+    if plain.startswith(ONCE):
         raise ValueError(f"curves: {pointer} is decided once for all frames: it cannot move")
     try:
         return number_field(document, plain)

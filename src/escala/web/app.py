@@ -18,6 +18,7 @@ from .depth.routes import routes as depth_routes
 from .events.routes import routes as event_routes
 from .guard import register_guard
 from .jobs.routes import routes as job_routes
+from .lanes.routes import routes as lane_routes
 from .mattes.routes import routes as matte_routes
 from .media.routes import routes as media_routes
 from .pictures.routes import routes as picture_routes
@@ -31,7 +32,8 @@ from .variants.routes import routes as variant_routes
 
 ROUTES = (
     shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, preset_routes,
-    depth_routes, plate_routes, job_routes, event_routes, media_routes, upload_routes, comparison_image_routes,
+    depth_routes, plate_routes, lane_routes, job_routes, event_routes, media_routes, upload_routes,
+    comparison_image_routes,
 )  # fmt: skip
 STATIC = Path(__file__).parent / "static"
 

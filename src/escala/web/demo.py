@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from escala.core.errors import EscalaError
-from escala.database.shots import all_shots, find_render
+from escala.database.shots import add_variant, all_shots, find_render
 from escala.engine.progress import Cancelled
+from escala.model.variant import Variant
 from escala.stage.emblems import write_emblems
 from escala.stage.skies import write_skies
 
@@ -52,6 +53,21 @@ ARRIVAL = DemoRender(
 )
 NEAR = DemoRender("Ropes and gulls", "near", "ropes_and_gulls.0012.exr", ("--layer", "near"), False, STILL)
 DEMO_RENDERS = (STILL, NEAR, ARRIVAL)
+
+MOVING_NAME = "Beacon in time"
+# The beacon turns once in 48 frames and passes the camera at frame 12.
+MOVING = {
+    "balance": {"lights": {"beacon": {}, "cabin": {}, "quay_lamps": {}}},
+    "curves": {
+        "balance/lights/beacon/stops": {
+            "kind": "pulse", "low": -5, "high": 0.5, "period": 6, "duty": 0.5, "phase": 8, "soft": 1,
+        },
+        "balance/lights/cabin/stops": {"kind": "flicker", "amount": 0.25, "rate": 9, "smooth": 1, "seed": 4},
+        "balance/lights/quay_lamps/stops": {
+            "kind": "follow", "pointer": "balance/lights/cabin/stops", "scale": 0.5, "delay": 3,
+        },
+    },
+}  # fmt: skip
 
 
 def demo_folder(settings: Settings) -> Path:
@@ -137,3 +153,13 @@ def _show(context: AppContext, source: Path, name: str) -> None:
         if any(str(source) in find_render(shot).sources for shot in all_shots(session)):
             return
     _wait_for(context, context.take_in([str(source)], name))
+    if name == ARRIVAL.name:
+        _add_moving_variant(context, str(source))
+
+
+def _add_moving_variant(context: AppContext, source: str) -> None:
+    """Beside the first variant of the arrival one whose lights move: the beacon is on while it sweeps by."""
+    with context.database.writing() as session:
+        shot = next((shot for shot in all_shots(session) if source in find_render(shot).sources), None)
+        if shot is not None and all(variant.name != MOVING_NAME for variant in shot.variants):
+            add_variant(session, shot, MOVING_NAME, Variant.model_validate(MOVING))

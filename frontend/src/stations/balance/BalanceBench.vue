@@ -6,7 +6,7 @@ import type { Level } from '@/api/types'
 import RulerScale from '@/widgets/RulerScale.vue'
 import { DEGREES, DUV, KELVIN, readout, SHARE, STOPS } from '@/widgets/ruler'
 import { tintOf, tintParts } from '@/widgets/tint'
-import { levelOf, levelPatch, isNeutral } from '@/document/levels'
+import { levelOf, levelPatch, isNeutral, pointerStep } from '@/document/levels'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useLightTool } from './useLightTool'
@@ -31,6 +31,11 @@ const level = computed<Level>(() =>
     : NEUTRAL_LEVEL,
 )
 const title = computed(() => displayName(workspace.chosen?.name.replace('/', ', ') ?? ''))
+/** Where a number of the chosen level stands in the document. */
+const pointerTo = (field: string) => {
+  const { axis, name } = workspace.chosen!
+  return axis === 'residual' ? `balance/residual/${field}` : `balance/${axis}/${pointerStep(name)}/${field}`
+}
 const tint = computed(() => tintParts(level.value.tint))
 const approximate = computed(() => {
   const recipes = shots.variant?.reading.recipes.map((found) => found.recipe.name) ?? []
@@ -92,6 +97,7 @@ function keep(change: Partial<Level>, what: string) {
     <RulerScale
       label="Level"
       :scale="STOPS"
+      :pointer="pointerTo('stops')"
       :value="level.stops"
       @moving="show({ stops: $event })"
       @settled="keep({ stops: $event }, `level ${stopsText($event)} stops`)"
@@ -99,6 +105,7 @@ function keep(change: Partial<Level>, what: string) {
     <RulerScale
       label="Temperature"
       :scale="KELVIN"
+      :pointer="pointerTo('kelvin')"
       :value="level.kelvin"
       note="lower is warmer"
       @moving="show({ kelvin: $event })"
@@ -107,6 +114,7 @@ function keep(change: Partial<Level>, what: string) {
     <RulerScale
       label="Green–magenta"
       :scale="DUV"
+      :pointer="pointerTo('duv')"
       :value="level.duv"
       @moving="show({ duv: $event })"
       @settled="keep({ duv: $event }, `${readout(DUV, $event)} Duv`)"

@@ -11,7 +11,7 @@ from escala.engine.checking import Unresolved
 from escala.engine.colour.pipeline import ColourPipeline
 from escala.engine.source.intake import time_of
 from escala.engine.source.reading import REPAIRED
-from escala.engine.stations import STATIONS
+from escala.engine.stations import summaries
 from escala.model.numbers import Count, Id
 from escala.model.render import FoundRecipe, Render, RenderPass
 from escala.model.source import PassReading
@@ -159,8 +159,7 @@ def variant_out(
     """A variant for the page: summaries of the stations, colour pipeline, and interpretation of the render."""
     render, document, colour_pipeline = read.render, read.document, read.colour_pipeline
     view = colour_pipeline.view if colour_pipeline else None
-    settled = document.settled(Time(time_of(render, render.first_frame), render.frame_rate))
-    words = [(station.name, *station.words(render, settled, view)) for station in STATIONS]
+    words = summaries(render, document, view, Time(time_of(render, render.first_frame), render.frame_rate))
     return VariantOut(
         id=row.id,
         shot_id=row.shot_id,

@@ -1,0 +1,1 @@
+"""Lanes of a variant: what moves over time."""

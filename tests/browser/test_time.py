@@ -1,0 +1,84 @@
+"""Values over time: the beacon timed by a pulse, converted to keys; a key set by a ruler, moved on the frame strip."""
+
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.browser.running import BrowserTest
+from tests.fixtures import add_up, light, write_layers
+
+KEY, FILL = light(5, 48, 64), light(6, 48, 64)
+
+
+class TimeTest(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        for number in range(1, 9):
+            passes = {"": add_up(KEY, FILL), "lg_beacon": KEY, "lg_cabin": FILL}
+            write_layers(self.media / f"timed.{number:04d}.exr", passes)
+        self.open_file(self.page, self.media / "timed.####.exr")
+        self.go(self.page, "Balance")
+        self.at_rest(self.page)
+
+    def look_at(self, frame: int) -> np.ndarray:
+        """The picture at a frame, as values of the screen in the middle."""
+        strip = self.page.get_by_role("slider", name="Frame")
+        strip.focus()
+        strip.press("Home")
+        for _ in range(frame - 1):
+            strip.press("ArrowRight")
+        expect(strip).to_have_attribute("aria-valuenow", str(frame))
+        self.at_rest(self.page)
+        return np.array(self.pixels(self.page, [(x, y) for x in (0.4, 0.5, 0.6) for y in (0.4, 0.6)]), float)
+
+    def test_the_beacon_is_timed_and_its_keys_are_moved(self) -> None:
+        page = self.page
+        plain = self.look_at(1)
+        page.get_by_role("button", name="Over time", exact=True).click()
+        page.get_by_role("combobox", name="Add a moving value").click()
+        page.get_by_role("option", name="Beacon, level", exact=True).click()
+        curve = page.get_by_role("region", name="Beacon, level, over time")
+        expect(curve).to_be_visible()
+        curve.get_by_role("button", name="Pulse").click()
+        for label, number in (("Low", "-8"), ("Period", "4"), ("Phase", "1"), ("Soft", "0")):
+            field = curve.get_by_role("textbox", name=f"{label}, number")
+            field.fill(number)
+            field.press("Enter")
+        lane = page.get_by_role("group", name="Beacon, level")
+        expect(lane).to_contain_text("pulse: 50% of 4 frames")
+        lit, dark = self.look_at(2), self.look_at(3)
+        np.testing.assert_allclose(lit, plain, atol=3)
+        self.assertGreater(float((lit - dark).mean()), 20)
+        expect(lane).to_contain_text("−8")
+        expect(page.get_by_role("button", name="Beacon", exact=False).first).to_contain_text("−8")
+        curve.get_by_role("button", name="Convert to keys").click()
+        expect(lane).to_contain_text("keys")
+        np.testing.assert_allclose(self.look_at(3), dark, atol=2)
+
+    def test_a_ruler_sets_keys_and_the_strip_moves_them(self) -> None:
+        page = self.page
+        self.look_at(2)
+        page.get_by_role("button", name="Level over time").focus()
+        page.get_by_role("button", name="Level over time").press("Enter")
+        curve = page.get_by_role("region", name="Beacon, level, over time")
+        expect(curve.get_by_role("textbox", name="Frame of key 1")).to_have_value("2")
+        self.look_at(6)
+        level = page.get_by_role("region", name="Beacon", exact=True).get_by_role("textbox", name="Level, number")
+        level.fill("-6")
+        level.press("Enter")
+        expect(curve.get_by_role("textbox", name="Frame of key 2")).to_have_value("6")
+        expect(curve.get_by_role("textbox", name="Value of key 2")).to_have_value("−6.00")
+        dark = self.look_at(6)
+        self.assertGreater(float((self.look_at(2) - dark).mean()), 20)
+        expect(level).to_have_value("0")
+        handle = page.get_by_title("Key at frame 6: drag to another frame")
+        box, ticks = handle.bounding_box(), page.locator(".ticks").bounding_box()
+        assert box and ticks
+        y = box["y"] + box["height"] / 2
+        page.mouse.move(box["x"] + box["width"] / 2, y)
+        page.mouse.down()
+        page.mouse.move(ticks["x"] + ticks["width"] * 3 / 7, y, steps=5)
+        page.mouse.up()
+        expect(curve.get_by_role("textbox", name="Frame of key 2")).to_have_value("4")
+        np.testing.assert_allclose(self.look_at(4), dark, atol=2)
+        curve.get_by_role("button", name="Stop moving").click()
+        expect(curve).to_have_count(0)
