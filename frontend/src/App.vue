@@ -2,6 +2,7 @@
 import { onMounted, onScopeDispose, ref } from 'vue'
 import { listen, type ServerEvent } from '@/api/events'
 import type { Job, StationName } from '@/api/types'
+import MoodsPage from '@/moods/MoodsPage.vue'
 import ExportPanel from '@/panels/ExportPanel.vue'
 import HistoryPanel from '@/panels/HistoryPanel.vue'
 import RenderUpdatePanel from '@/panels/RenderUpdatePanel.vue'
@@ -26,6 +27,7 @@ const jobs = useJobs()
 const delivering = ref(false)
 const showingKeys = ref(false)
 const showingHistory = ref(false)
+const showingMoods = ref(false)
 
 onMounted(start)
 onScopeDispose(listen(onEvent, () => shots.shot?.id ?? null))
@@ -101,7 +103,7 @@ function onKey(event: KeyboardEvent) {
 
 /** What lies over the work is closed, the newest first; then a pass that is looked at goes back to the others. */
 function closeOne() {
-  const open = [delivering, showingHistory, showingKeys].find((panel) => panel.value)
+  const open = [delivering, showingHistory, showingKeys, showingMoods].find((panel) => panel.value)
   if (open) open.value = false
   else if (mattes.open) mattes.close()
   else if (workspace.fullScreen) void toggleFullScreen()
@@ -115,6 +117,7 @@ const KEYS: Record<string, () => void> = {
   b: () => (workspace.benchOpen = !workspace.benchOpen),
   l: () => (workspace.lowerOpen = !workspace.lowerOpen),
   m: () => shots.shot && (mattes.open ? mattes.close() : mattes.show()),
+  v: () => (showingMoods.value = !showingMoods.value),
   h: () => (showingHistory.value = !showingHistory.value),
   k: () =>
     shots.document &&
@@ -151,12 +154,14 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
       v-if="!workspace.fullScreen"
       @history="showingHistory = !showingHistory"
       @deliver="delivering = !delivering"
+      @moods="showingMoods = !showingMoods"
       @shortcuts="showingKeys = !showingKeys"
     />
     <ShotWorkspace v-if="shots.shot && shots.variant" />
     <StartPage v-else />
     <ExportPanel v-if="delivering && shots.shot" @close="delivering = false" />
     <HistoryPanel v-if="showingHistory && shots.shot" @close="showingHistory = false" />
+    <MoodsPage v-if="showingMoods && shots.shot && shots.variant" @close="showingMoods = false" />
     <ShortcutList v-if="showingKeys" @close="showingKeys = false" />
     <RenderUpdatePanel />
     <NotificationList />

@@ -453,6 +453,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The balance of a variant as a preset file. */
+        get: operations["moods_get_balance_balance_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/balance/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new variant of each shot: its first one with the balance of this variant. Nothing that is there changes. */
+        post: operations["moods_apply_balance_balance_apply_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/board": {
         parameters: {
             query?: never;
@@ -771,6 +805,23 @@ export interface paths {
         put?: never;
         /** The small pictures of the shelf, on one sheet. */
         post: operations["mattes_post_shelf_sheet_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/moods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All variants of the shot, and what each has otherwise than this one. */
+        get: operations["moods_list_moods_moods_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1180,6 +1231,40 @@ export interface components {
                 [key: string]: components["schemas"]["Level"];
             };
             residual?: components["schemas"]["Level"];
+        };
+        /**
+         * BalanceReport
+         * @description What became of a balance on a shot: names that were found, that are unresolved, and that it does not give.
+         */
+        BalanceReport: {
+            /** Matched */
+            matched: string[];
+            /** Name */
+            name: string;
+            /** Shot */
+            shot: number;
+            /** Untouched */
+            untouched: string[];
+            /** Variant */
+            variant: number;
+            /** Waiting */
+            waiting: string[];
+        };
+        /**
+         * BalanceReports
+         * @description Of each shot that got a balance.
+         */
+        BalanceReports: {
+            /** Reports */
+            reports: components["schemas"]["BalanceReport"][];
+        };
+        /**
+         * BalanceTargets
+         * @description Shots that get a variant with the balance of another.
+         */
+        BalanceTargets: {
+            /** Shots */
+            shots: number[];
         };
         /**
          * Base
@@ -2124,6 +2209,20 @@ export interface components {
              * @default null
              */
             value: number | null;
+        };
+        /**
+         * Difference
+         * @description A part that a variant has otherwise: where it stands, in words, and the steps that give it to another variant.
+         */
+        Difference: {
+            /** Patch */
+            patch: {
+                [key: string]: unknown;
+            }[];
+            /** Place */
+            place: string;
+            /** Words */
+            words: string;
         };
         /**
          * Dirt
@@ -3414,6 +3513,30 @@ export interface components {
             entries: components["schemas"]["MediaEntry"][];
             /** Folder */
             folder: string;
+        };
+        /**
+         * Mood
+         * @description A variant beside another: when it changed last, and what it has otherwise.
+         */
+        Mood: {
+            /** Changed */
+            changed: string | null;
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
+            /** Head */
+            head: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * MoodsOut
+         * @description All variants of the shot of a variant, in their order.
+         */
+        MoodsOut: {
+            /** Moods */
+            moods: components["schemas"]["Mood"][];
         };
         /**
          * Motion
@@ -7305,6 +7428,63 @@ export interface operations {
             };
         };
     };
+    moods_get_balance_balance_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    moods_apply_balance_balance_apply_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BalanceTargets"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalanceReports"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     pictures_post_board_board_post: {
         parameters: {
             query?: never;
@@ -7926,6 +8106,37 @@ export interface operations {
             };
         };
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    moods_list_moods_moods_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoodsOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

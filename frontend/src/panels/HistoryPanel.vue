@@ -38,6 +38,18 @@ const BRANCHES = { undone: 'undone', other: 'other branch' }
 const picture = (number: number) =>
   `/api/variants/${shots.variant!.id}/revisions/${number}/picture?key=${shots.renderKey}`
 
+/** A state of the history becomes a variant of its own. */
+async function fork(revision: Revision) {
+  try {
+    const answer = await unwrap<{ document: Variant }>(
+      api.GET('/api/variants/{variant_id}/revisions/{number}', at(revision.number)),
+    )
+    await shots.addDocument(shots.freeVariantName(revision.label || 'As created'), answer.document)
+  } catch (error) {
+    notifications.show(error)
+  }
+}
+
 async function hold(revision: Revision) {
   try {
     const answer = await unwrap<{ document: Variant }>(
@@ -78,6 +90,9 @@ async function hold(revision: Revision) {
           </span>
           <span class="row">
             <button type="button" @click="hold(revision)">Compare</button>
+            <button type="button" title="A new variant from this state" @click="fork(revision)">
+              New variant
+            </button>
             <button
               type="button"
               :disabled="revision.number === shots.variant?.head"

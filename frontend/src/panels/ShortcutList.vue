@@ -11,6 +11,7 @@ const KEYS = [
   ['B', 'Show or hide the controls'],
   ['L', 'Show or hide the lower panel'],
   ['M', 'Show or hide the mattes'],
+  ['V', 'Show or hide all variants as images'],
   ['H', 'Show or hide the history'],
   ['F', 'Full-screen image'],
   ['K', 'Hold this state'],

@@ -7,7 +7,7 @@ import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
 
-const emit = defineEmits<{ deliver: []; history: []; shortcuts: [] }>()
+const emit = defineEmits<{ deliver: []; history: []; moods: []; shortcuts: [] }>()
 const shots = useShot()
 const workspace = useWorkspace()
 const notifications = useNotifications()
@@ -32,6 +32,7 @@ const frames = computed(() => {
 const items = computed(() => {
   const gone = shots.deletedVariant?.shot === shots.shot?.id ? shots.deletedVariant : null
   return [
+    { label: 'Moods: all as images', command: () => emit('moods') },
     { label: 'New variant', command: () => add(false) },
     { label: 'Duplicate', command: () => add(true) },
     { label: 'Rename', command: () => (naming.value = 'rename') },

@@ -302,10 +302,7 @@ export const useShot = defineStore('shot', () => {
       throw new Error(`${file.name} is not a variant: it holds no JSON.`)
     }
     const name = freeVariantName(file.name.replace(/\.json$/i, '') || 'Variant')
-    const params = { path: { shot_id: shot.value.id } }
-    const body = { name, copy_of: null, document: document as Variant }
-    const made = await unwrap<VariantState>(api.POST('/api/shots/{shot_id}/variants', { params, body }))
-    await openShot(shot.value.id, made.id)
+    const made = await addDocument(name, document as Variant)
     const { waiting, missing_files } = await unwrap<CheckResult>(
       api.GET('/api/variants/{variant_id}/check', at(made.id)),
     )
@@ -314,6 +311,15 @@ export const useShot = defineStore('shot', () => {
       missing_files.length ? `missing files: ${missing_files.join(', ')}` : '',
     ].filter(Boolean)
     return parts.length ? `${name} was opened; ${parts.join('; ')}.` : ''
+  }
+
+  /** A new variant from a document, opened. */
+  async function addDocument(name: string, document: Variant): Promise<VariantState> {
+    const params = { path: { shot_id: shot.value!.id } }
+    const body = { name, copy_of: null, document }
+    const made = await unwrap<VariantState>(api.POST('/api/shots/{shot_id}/variants', { params, body }))
+    await openShot(shot.value!.id, made.id)
+    return made
   }
 
   function freeVariantName(base: string): string {
@@ -413,7 +419,7 @@ export const useShot = defineStore('shot', () => {
   return {
     shots, loaded, problems, shot, variant, draft, base, document, settled, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
     changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, onHead,
-    edit, asSteps, undo, redo, restore, preview, addVariant, openVariantFile, freeVariantName, commandLine, renameVariant, deleteVariant,
+    edit, asSteps, undo, redo, restore, preview, addVariant, addDocument, openVariantFile, freeVariantName, commandLine, renameVariant, deleteVariant,
     deletedVariant, restoreVariant, close,
   } // prettier-ignore
 })

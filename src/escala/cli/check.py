@@ -56,12 +56,13 @@ def run_check(options: argparse.Namespace) -> None:
 def _check_preset(options: argparse.Namespace) -> None:
     """As `run_check`, for a balance preset: names that a render does not have."""
     from escala.delivery.opening import SHOT, opened_render
+    from escala.engine.balance.plan import level_names
     from escala.model.balance_preset import apply_preset
     from escala.model.strict_json import to_json
     from escala.model.variant import Variant
 
     from .guard import decoder
-    from .rendering import level_names, read_preset
+    from .rendering import read_preset
 
     preset, waiting = read_preset(options.document), []
     apply_preset(Variant(), preset, {"lights": (), "components": (), "cells": ()})

@@ -10,6 +10,7 @@ from escala.core.errors import BadSource
 from escala.delivery.adjustments import Adjustments, adjusted
 from escala.delivery.opening import SHOT, opened_render
 from escala.engine.balance.light_sheet import LightRow, light_rows, sheet_as_csv, sheet_as_json
+from escala.engine.balance.plan import level_names
 from escala.engine.balance.solving import Solution, solve_levels
 from escala.engine.balance.usd_sheet import read_map, usd_sheet
 from escala.engine.colour.pipeline import ColourPipeline, resolve_colour
@@ -25,7 +26,7 @@ from escala.model.time import Time
 from escala.model.variant import Variant
 
 from .guard import decoder
-from .rendering import frames_of, level_names, read_preset, read_text, read_variant
+from .rendering import frames_of, read_preset, read_text, read_variant
 
 
 def _variant(options: argparse.Namespace, render: Render) -> Variant:

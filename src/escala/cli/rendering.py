@@ -14,7 +14,7 @@ from escala.delivery.deliver import Delivery
 from escala.delivery.frames import Order, deliver_frames
 from escala.delivery.opening import SHOT, opened_render
 from escala.engine.balance.light_sheet import with_sheet
-from escala.engine.balance.plan import render_cells, render_components, render_lights, what_is_approximate
+from escala.engine.balance.plan import level_names, what_is_approximate
 from escala.engine.checking import missing_files, waiting_names
 from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.evaluator_pool import EvaluatorPool
@@ -89,12 +89,6 @@ def with_levels(
     if sheet is not None:
         variant = with_sheet(variant, read_text(sheet), str(sheet))
     return variant
-
-
-def level_names(render: Render) -> dict[str, Sequence[str]]:
-    """The names of lights, components and cells of a render."""
-    tables = {"lights": render_lights(render), "components": render_components(render), "cells": render_cells(render)}
-    return dict(tables)
 
 
 def is_preset(path: Path) -> bool:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any, Literal
 
 import jsonpatch
@@ -213,6 +214,11 @@ def history(session: Session, variant: VariantRow) -> Sequence[RevisionRow]:
     """All revisions, oldest first; those on other branches too, for nothing is ever lost."""
     of_variant = select(RevisionRow).where(RevisionRow.variant_id == variant.id)
     return session.scalars(of_variant.order_by(RevisionRow.number)).all()
+
+
+def last_change(session: Session, variant: VariantRow) -> datetime | None:
+    """When the newest edit of a variant was made; None where there is none."""
+    return session.scalar(select(func.max(RevisionRow.created)).where(RevisionRow.variant_id == variant.id))
 
 
 def state_at(session: Session, variant: VariantRow, number: int) -> Variant:

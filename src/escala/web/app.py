@@ -21,6 +21,7 @@ from .jobs.routes import routes as job_routes
 from .lanes.routes import routes as lane_routes
 from .mattes.routes import routes as matte_routes
 from .media.routes import routes as media_routes
+from .moods.routes import routes as mood_routes
 from .pictures.routes import routes as picture_routes
 from .plate.routes import routes as plate_routes
 from .presets.routes import routes as preset_routes
@@ -32,7 +33,7 @@ from .variants.routes import routes as variant_routes
 
 ROUTES = (
     shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, preset_routes,
-    depth_routes, plate_routes, lane_routes, job_routes, event_routes, media_routes, upload_routes,
+    depth_routes, plate_routes, lane_routes, mood_routes, job_routes, event_routes, media_routes, upload_routes,
     comparison_image_routes,
 )  # fmt: skip
 STATIC = Path(__file__).parent / "static"

@@ -1,6 +1,6 @@
 """From the levels of a variant to one gain for each term of the recipe that can carry them."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -246,6 +246,12 @@ def render_cells(render: Render) -> list[str]:
     """All cells, as "light/component", that some recipe can change."""
     cells = (_cell(term) for found in render.recipes for term in found.recipe.terms)
     return list(dict.fromkeys(cell for cell in cells if cell))
+
+
+def level_names(render: Render) -> dict[str, Sequence[str]]:
+    """The names of lights, components and cells of a render."""
+    tables = {"lights": render_lights(render), "components": render_components(render), "cells": render_cells(render)}
+    return dict(tables)
 
 
 def waiting_levels(render: Render, variant: Variant) -> list[tuple[str, str]]:

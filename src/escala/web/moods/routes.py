@@ -1,0 +1,79 @@
+"""Moods: the variants of a shot beside one another, and their balance on other shots."""
+
+import itertools
+from dataclasses import asdict
+from typing import Any
+from urllib.parse import quote
+
+from flask import Response
+from flask_openapi3 import APIBlueprint
+
+from escala.database.revisions import last_change
+from escala.database.shots import add_variant, find_shot, find_variant, variant_document
+from escala.engine.balance.plan import level_names
+from escala.media.path_safety import plain_name
+from escala.model.balance_preset import apply_preset, preset_of
+from escala.model.differences import differences
+from escala.model.strict_json import to_json
+
+from ..app_context import app_context
+from ..schemas import VariantPath
+from .schemas import BalanceReport, BalanceReports, BalanceTargets, Mood, MoodsOut
+
+routes = APIBlueprint("moods", __name__, url_prefix="/api/variants/<int:variant_id>")
+
+
+@routes.get("/moods", responses={200: MoodsOut})
+def list_moods(path: VariantPath) -> dict[str, Any]:
+    """All variants of the shot, and what each has otherwise than this one."""
+    with app_context().database.reading() as session:
+        row = find_variant(session, path.variant_id)
+        base = variant_document(row)
+        moods = [
+            Mood(
+                id=other.id,
+                name=other.name,
+                head=other.head,
+                changed=last_change(session, other),
+                differences=differences(base, variant_document(other)),
+            )
+            for other in row.shot.variants
+        ]
+    return MoodsOut(moods=moods).model_dump(mode="json")
+
+
+@routes.post("/balance/apply", responses={200: BalanceReports})
+def apply_balance(path: VariantPath, body: BalanceTargets) -> dict[str, Any]:
+    """A new variant of each shot: its first one with the balance of this variant. Nothing that is there changes."""
+    context = app_context()
+    with context.database.reading() as session:
+        row = find_variant(session, path.variant_id)
+        preset, name = preset_of(variant_document(row)), row.name
+        documents = {number: variant_document(find_shot(session, number).variants[0]) for number in body.shots}
+    reports = []
+    for number, document in documents.items():
+        render = context.interpretation_of(number, context.resolve_paths(document))
+        made, report = apply_preset(document, preset, level_names(render))
+        with context.database.writing() as session:
+            shot = find_shot(session, number)
+            variant = add_variant(session, shot, _free_name(name, [one.name for one in shot.variants]), made)
+            reports.append(BalanceReport(shot=number, name=shot.name, variant=variant.id, **asdict(report)))
+        context.events.tell("variants", shot_id=number)
+    return BalanceReports(reports=reports).model_dump(mode="json")
+
+
+def _free_name(name: str, taken: list[str]) -> str:
+    """A name that no variant of the shot has."""
+    candidates = (name if number == 1 else f"{name} {number}" for number in itertools.count(1))
+    return next(candidate for candidate in candidates if candidate not in taken)
+
+
+@routes.get("/balance")
+def get_balance(path: VariantPath) -> Response:
+    """The balance of a variant as a preset file."""
+    with app_context().database.reading() as session:
+        row = find_variant(session, path.variant_id)
+        preset, name = preset_of(variant_document(row)), f"{plain_name(row.name.lower(), 'balance')}_balance.json"
+    response = Response(to_json(preset.model_dump(mode="json", by_alias=True), indent=2), mimetype="application/json")
+    response.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
+    return response

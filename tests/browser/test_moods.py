@@ -1,0 +1,58 @@
+"""Moods: all variants as images with one zoom, a difference taken over, a state of the history as a variant."""
+
+from playwright.sync_api import expect
+
+from tests.browser.running import BrowserTest
+from tests.fixtures import add_up, light, write_layers
+
+KEY, FILL = light(15, 90, 160), light(16, 90, 160)
+
+
+class MoodsTest(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        passes = {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL}
+        self.open_file(self.page, write_layers(self.media / "moods.exr", passes))
+        self.go(self.page, "Balance")
+        self.at_rest(self.page)
+
+    def set_level(self, value: str) -> None:
+        field = self.page.get_by_role("region", name="Fill", exact=True).get_by_role("textbox", name="Level, number")
+        field.fill(value)
+        field.press("Enter")
+        self.at_rest(self.page)
+
+    def test_a_difference_is_taken_over_and_the_history_becomes_a_variant(self) -> None:
+        page = self.page
+        self.set_level("-2")
+        page.get_by_role("button", name="Variants").click()
+        page.get_by_role("menuitem", name="Duplicate").click()
+        expect(page.get_by_role("button", name="Variant 1 copy")).to_have_attribute("aria-pressed", "true")
+        self.set_level("1")
+        page.keyboard.press("Escape")
+        page.locator("canvas").first.focus()
+        page.keyboard.press("v")
+        moods = page.get_by_role("region", name="Moods")
+        first = moods.get_by_role("article", name="Variant 1", exact=True)
+        expect(first).to_contain_text("Fill −2 stops")
+        expect(moods.get_by_role("article", name="Variant 1 copy")).to_contain_text("the current variant")
+        images = moods.get_by_role("img")
+        expect(images).to_have_count(2)
+        before = [image.get_attribute("src") or "" for image in images.all()]
+        box = first.get_by_role("img").bounding_box()
+        assert box
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.wheel(0, -100)
+        expect(moods.get_by_role("button", name="Fit")).to_be_enabled()
+        for image, source in zip(images.all(), before, strict=True):
+            expect(image).not_to_have_attribute("src", source)
+        first.get_by_role("button", name="Fill −2 stops").click()
+        expect(first).to_contain_text("the same as the current variant")
+        moods.get_by_role("button", name="Close").click()
+        field = page.get_by_role("region", name="Fill", exact=True).get_by_role("textbox", name="Level, number")
+        expect(field).to_have_value("−2.00")
+        page.get_by_role("button", name="History").click()
+        history = page.get_by_role("complementary", name="History")
+        history.get_by_role("listitem").nth(1).get_by_role("button", name="New variant").click()
+        expect(page.get_by_role("group", name="Variants").get_by_role("button")).to_have_count(4)
+        expect(field).to_have_value("+1.00")

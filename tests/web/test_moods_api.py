@@ -1,0 +1,47 @@
+"""Moods over the API: what differs, taken over by an edit; a balance on other shots with a report."""
+
+import numpy as np
+
+from tests.engine.fixture_shot import grid_passes, one_axis_passes
+from tests.fixtures import write_layers
+from tests.web.test_source_api import SourceApiTest
+
+
+class MoodsApiTest(SourceApiTest):
+    def setUp(self) -> None:
+        super().setUp()
+        write_layers(self.media / "one.exr", grid_passes(24, 32), np.float32)
+        write_layers(self.media / "two.exr", one_axis_passes(), np.float32)
+        self.shots = [self.open(name)["result"]["shot_id"] for name in ("one.exr", "two.exr")]
+        self.variant = self.variant_of(self.shots[0])
+        self.address = f"/api/variants/{self.variant['id']}"
+
+    def named(self, name: str, document: dict) -> dict:
+        body = {"name": name, "document": document}
+        return self.client.post(f"/api/shots/{self.shots[0]}/variants", json=body).json
+
+    def test_differences_are_taken_over_one_by_one(self) -> None:
+        self.named("Warm", {"balance": {"lights": {"key": {"kelvin": 3200}}}, "lens": {"glow": {"on": True}}})
+        plain, warm = self.client.get(f"{self.address}/moods").json["moods"]
+        self.assertEqual((plain["differences"], warm["name"], warm["changed"]), ([], "Warm", None))
+        self.assertEqual([each["words"] for each in warm["differences"]], ["Key 3200 K", "glow 0.2"])
+        edit = {"base": self.variant["head"], "patch": warm["differences"][0]["patch"], "label": "taken over"}
+        self.client.post(f"{self.address}/edits", json=edit)
+        plain, warm = self.client.get(f"{self.address}/moods").json["moods"]
+        self.assertEqual([each["words"] for each in warm["differences"]], ["glow 0.2"])
+        self.assertIsNotNone(plain["changed"])
+
+    def test_a_balance_goes_to_another_shot_as_a_new_variant(self) -> None:
+        made = self.named("Night", {"balance": {"lights": {"key": {"stops": -2}, "gone": {"stops": 1}}}})
+        address = f"/api/variants/{made['id']}/balance"
+        report = self.client.post(f"{address}/apply", json={"shots": [self.shots[1]]}).json["reports"][0]
+        self.assertEqual((report["matched"], report["waiting"], report["shot"]), (["key"], ["gone"], self.shots[1]))
+        again = self.client.post(f"{address}/apply", json={"shots": [self.shots[1]]}).json["reports"][0]
+        variants = self.client.get(f"/api/shots/{self.shots[1]}").json["variants"]
+        self.assertEqual([each["name"] for each in variants][-2:], ["Night", "Night 2"])
+        self.assertNotEqual(again["variant"], report["variant"])
+        document = self.client.get(f"/api/variants/{report['variant']}").json["document"]
+        self.assertEqual(document["balance"]["lights"]["key"]["stops"], -2)
+        preset = self.client.get(address).json
+        self.assertEqual((preset["escala"], preset["lights"]["key"]["stops"]), ("balance", -2))
+        self.assertEqual(self.client.post(f"{address}/apply", json={"shots": [999]}).status_code, 404)
