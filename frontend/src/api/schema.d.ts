@@ -726,6 +726,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The levels that come nearest to a reference picture, or to wishes. */
+        post: operations["matching_post_match_match_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/mattes": {
         parameters: {
             query?: never;
@@ -3491,6 +3508,73 @@ export interface components {
             opacity: number;
             /** Path */
             path: string;
+        };
+        /**
+         * MatchOut
+         * @description Levels by name of a table of the balance, and the root mean square difference before and with them.
+         */
+        MatchOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Levels */
+            levels: {
+                [key: string]: components["schemas"]["Level"];
+            };
+            /** Locked */
+            locked: string[];
+            /**
+             * Table
+             * @enum {string}
+             */
+            table: "lights" | "cells";
+        };
+        /**
+         * MatchRequest
+         * @description A reference picture that was uploaded, or wishes. `space`: of the picture, None: as its file says.
+         *
+         *     `locked`: lights that keep their levels; `tints`: their colours are solved, too; `cells`: light × component.
+         */
+        MatchRequest: {
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /**
+             * Cells
+             * @default false
+             */
+            cells: boolean;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Locked */
+            locked?: string[];
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Space
+             * @default null
+             */
+            space: string | null;
+            /**
+             * Tints
+             * @default false
+             */
+            tints: boolean;
+            /** Wishes */
+            wishes?: components["schemas"]["WishIn"][];
         };
         /**
          * MediaEntry
@@ -6402,6 +6486,40 @@ export interface components {
             y: number;
         };
         /**
+         * WishIn
+         * @description What a pinned place shall become: so many stops brighter, warmer (fewer kelvin), or another colour.
+         */
+        WishIn: {
+            /**
+             * Colour
+             * @default null
+             */
+            colour: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Kelvin
+             * @default 6500
+             */
+            kelvin: number;
+            /**
+             * Size
+             * @default 5
+             */
+            size: number;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * DepthReading
          * @description How the depth pass is read; what is None is as intake found it.
          *
@@ -7939,6 +8057,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeysOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    matching_post_match_match_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchOut"];
                 };
             };
             /** @description Unprocessable Entity */

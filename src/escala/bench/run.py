@@ -14,6 +14,7 @@ from .many import bench_many
 from .plate import bench_plate
 from .play import bench_play
 from .shot import BigShot, bench_edit, bench_intake, bench_memory, bench_open
+from .solve import bench_solve
 from .start import bench_start
 from .where import WhereShot, bench_matte, bench_stack
 from .yardstick import steadily
@@ -30,6 +31,7 @@ ALONE: dict[str, Callable[[], Figure]] = {
     "glow": bench_glow,
     "plate": bench_plate,
     "play": bench_play,
+    "solve": bench_solve,
 }
 ON_BIG_SHOT: dict[str, Callable[[BigShot], Figure]] = {
     "edit": bench_edit,
@@ -45,7 +47,7 @@ ON_WHERE_SHOT: dict[str, Callable[[WhereShot], Figure]] = {
 ON_CAMERA_SHOT: dict[str, Callable[[CameraShot], Figure]] = {"lens": bench_lens, "settle": bench_settle}
 NAMES = (
     "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label",
-    "plate", "play", "defocus", "motion", "glow", "lens", "settle", "start",
+    "plate", "solve", "play", "defocus", "motion", "glow", "lens", "settle", "start",
 )  # fmt: skip
 
 

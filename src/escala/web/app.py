@@ -19,6 +19,7 @@ from .events.routes import routes as event_routes
 from .guard import register_guard
 from .jobs.routes import routes as job_routes
 from .lanes.routes import routes as lane_routes
+from .matching.routes import routes as matching_routes
 from .mattes.routes import routes as matte_routes
 from .media.routes import routes as media_routes
 from .moods.routes import routes as mood_routes
@@ -33,8 +34,8 @@ from .variants.routes import routes as variant_routes
 
 ROUTES = (
     shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, preset_routes,
-    depth_routes, plate_routes, lane_routes, mood_routes, job_routes, event_routes, media_routes, upload_routes,
-    comparison_image_routes,
+    depth_routes, plate_routes, lane_routes, mood_routes, matching_routes, job_routes, event_routes,
+    media_routes, upload_routes, comparison_image_routes,
 )  # fmt: skip
 STATIC = Path(__file__).parent / "static"
 

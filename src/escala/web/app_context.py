@@ -268,7 +268,11 @@ class AppContext:
 
     def comparison_image(self, name: str) -> OutsideImage:
         """An image that was imported, decoded."""
-        return self.evaluator_pool.images.load(ImageSource(str(place_in(self.settings.uploads, name))))
+        return self.evaluator_pool.images.load(ImageSource(str(self.uploaded_image(name))))
+
+    def uploaded_image(self, name: str) -> Path:
+        """The file of an image that was imported."""
+        return place_in(self.settings.uploads, name)
 
     def forget(self, shot_id: int) -> None:
         """Let the render and the decoded frames of a shot go."""

@@ -11,6 +11,7 @@ import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useLightTool } from './useLightTool'
 import AddedPart from './AddedPart.vue'
+import MatchPart from './MatchPart.vue'
 import CorrectionList from '@/corrections/CorrectionList.vue'
 import MatteButton from '@/mattes/MatteButton.vue'
 import type { MatteTarget } from '@/stores/mattes'
@@ -139,7 +140,10 @@ function keep(change: Partial<Level>, what: string) {
       Approximate: without light × component passes, combined changes are applied by ratio.
     </p>
   </section>
-  <AddedPart v-if="workspace.station === 'balance'" />
+  <template v-if="workspace.station === 'balance'">
+    <AddedPart />
+    <MatchPart />
+  </template>
   <CorrectionList
     v-if="workspace.chosen && workspace.chosen.axis !== 'residual'"
     :key="`${workspace.chosen.axis} ${workspace.chosen.name}`"

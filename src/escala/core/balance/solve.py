@@ -57,26 +57,36 @@ class NormalEquations:
         return float(np.sqrt(max(total, 0.0) / max(3 * self.pixels, 1)))
 
 
-def solve_gains(equations: NormalEquations, with_tints: bool) -> Gains:
-    """Gains of all lights, (3, n), 0 or more: one for each channel, or one for all three of a light."""
+def solve_gains(
+    equations: NormalEquations, with_tints: bool, towards: Gains | None = None, share: float = _TOWARDS_ONE
+) -> Gains:
+    """Gains of all lights, (3, n), 0 or more: one for each channel, or one for all three of a light.
+
+    `towards`: (3, n), gains that are kept where nothing is wanted of a light, 1 by default; `share`: how much they
+    weigh, as a part of the mean diagonal.
+    """
+    kept = np.ones((3, equations.count)) if towards is None else towards
     if with_tints:
-        return np.stack([_non_negative(equations.squares[c], equations.products[c]) for c in range(3)])
-    gains = _non_negative(equations.squares.sum(axis=0), equations.products.sum(axis=0))
+        of_channel = zip(equations.squares, equations.products, kept, strict=True)
+        return np.stack([_non_negative(*each, share) for each in of_channel])
+    gains = _non_negative(equations.squares.sum(axis=0), equations.products.sum(axis=0), kept.mean(axis=0), share)
     return np.repeat(gains[None], 3, axis=0)
 
 
-def _non_negative(squares: NDArray[np.float64], products: NDArray[np.float64]) -> NDArray[np.float64]:
+def _non_negative(
+    squares: NDArray[np.float64], products: NDArray[np.float64], towards: NDArray[np.float64], share: float
+) -> NDArray[np.float64]:
     from scipy.optimize import nnls  # takes a while to import
 
     count = products.size
     if count == 0:
         return np.zeros(0)
-    weight = _TOWARDS_ONE * max(float(np.trace(squares)) / count, np.finfo(float).tiny)
-    # ‖U·g − c‖² has the same least as g·(A + λ)·g − 2·g·(b + λ), where A + λ = Uᵀ·U.
+    weight = share * max(float(np.trace(squares)) / count, np.finfo(float).tiny)
+    # ‖U·g − c‖² has the same least as g·(A + λ)·g − 2·g·(b + λ·t), where A + λ = Uᵀ·U.
     values, vectors = np.linalg.eigh(squares + weight * np.eye(count))
     roots = np.sqrt(np.maximum(values, weight * 1e-3))
     upper = roots[:, None] * vectors.T
-    target = (vectors.T @ (products + weight)) / roots
+    target = (vectors.T @ (products + weight * towards)) / roots
     return np.asarray(nnls(upper, target)[0])
 
 

@@ -1,0 +1,1 @@
+"""Matching the balance of a variant to a reference, or to wishes."""
