@@ -1,6 +1,7 @@
 """Curves: how numbers of the document move over time."""
 
 from collections.abc import Sequence
+from functools import cached_property
 from itertools import pairwise
 from typing import Annotated, Literal, Self
 
@@ -80,9 +81,13 @@ class KeysCurve(CurveBase):
         """As for any curve."""
         return tuple(width_of(key.value) for key in self.keys)
 
+    @cached_property
+    def _channels(self) -> tuple[list[Key], ...]:
+        return tuple([key.key(index) for key in self.keys] for index in range(max(self.widths)))
+
     def at(self, index: int, base: float, time: Time) -> float:
         """The value of a channel at a time."""
-        return value_at([key.key(index) for key in self.keys], time.frame, self.outside)
+        return value_at(self._channels[min(index, len(self._channels) - 1)], time.frame, self.outside)
 
 
 class FlickerCurve(CurveBase):

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from types import UnionType
 from typing import Annotated, Any, Union, get_args, get_origin
 
@@ -58,9 +59,18 @@ def value_at(document: BaseModel, pointer: str) -> Any:
     return _found(document, pointer)[0]
 
 
-def with_value(document: BaseModel, pointer: str, value: Any) -> Any:
-    """A document with another value at a pointer, which is not validated again. Raises as `number_field`."""
-    return _replaced(document, None, steps_of(pointer), value, pointer)
+def with_values(document: BaseModel, values: Mapping[tuple[str, ...], Any]) -> Any:
+    """A document with other values at the steps of pointers, which are not validated again. Raises as `number_field`.
+
+    Each part that holds some of them is copied once.
+    """
+    tree: dict[str, Any] = {}
+    for steps, value in values.items():
+        branch = tree
+        for step in steps[:-1]:
+            branch = branch.setdefault(step, _Branch())
+        branch[steps[-1]] = value
+    return _replaced(document, None, tree)
 
 
 def _found(document: BaseModel, pointer: str) -> tuple[Any, FieldInfo | None]:
@@ -71,23 +81,36 @@ def _found(document: BaseModel, pointer: str) -> tuple[Any, FieldInfo | None]:
     return value, field
 
 
-def _replaced(part: Any, field: FieldInfo | None, steps: list[str], value: Any, pointer: str) -> Any:
-    if not steps:
-        return value
-    below, below_field = _below(part, field, steps[0], pointer)
-    made = _replaced(below, below_field, steps[1:], value, pointer)
+class _Branch(dict[str, Any]):
+    """Changes below a step, as opposed to a value."""
+
+
+def _replaced(part: Any, field: FieldInfo | None, changes: Mapping[str, Any]) -> Any:
+    made: dict[str, Any] = {}
+    places: dict[int, Any] = {}
+    is_list = not isinstance(part, BaseModel | Mapping)
+    for step, change in changes.items():
+        if is_list or isinstance(change, _Branch):
+            below, below_field = _below(part, field, step, step)
+            change = _replaced(below, below_field, change) if isinstance(change, _Branch) else change
+            places[id(below)] = change
+        made[step] = change
     if isinstance(part, BaseModel):
-        known = {each.alias or name: name for name, each in type(part).model_fields.items()}
-        return part.model_copy(update={known[steps[0]]: made})
-    if isinstance(part, Mapping):
-        return {**part, steps[0]: made}
-    return tuple(made if entry is below else entry for entry in part)
+        known = _fields_of(type(part))
+        return part.model_copy(update={known[step]: value for step, value in made.items()})
+    return tuple(places.get(id(entry), entry) for entry in part) if is_list else {**part, **made}
+
+
+@cache
+def _fields_of(kind: type[BaseModel]) -> dict[str, str]:
+    """The names of fields by what they are called in documents."""
+    return {each.alias or name: name for name, each in kind.model_fields.items()}
 
 
 def _below(value: Any, field: FieldInfo | None, step: str, pointer: str) -> tuple[Any, FieldInfo | None]:
     """What lies one step below a value of the document, and its field where it is one."""
     if isinstance(value, BaseModel):
-        known = {each.alias or name: name for name, each in type(value).model_fields.items()}
+        known = _fields_of(type(value))
         if step not in known:
             raise UnknownChoice("field", pointer, known)
         return getattr(value, known[step]), type(value).model_fields[known[step]]

@@ -1,6 +1,8 @@
 """A document at a time: curves become plain numbers."""
 
+from collections import OrderedDict
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from pydantic import BaseModel
@@ -8,7 +10,7 @@ from pydantic import BaseModel
 from escala.core.errors import UnknownChoice
 
 from .curves import Curve, FollowCurve, settled_values
-from .pointers import NumberField, number_field, value_at, with_value
+from .pointers import NumberField, number_field, steps_of, value_at, with_values
 from .time import Time
 
 # What is decided once for a whole sequence.
@@ -34,28 +36,61 @@ def check_curves(document: BaseModel, curves: Mapping[str, Curve]) -> None:
 
 def settled(document: Any, curves: Mapping[str, Curve], time: Time) -> Any:
     """The document at a time, with plain numbers in place of curves."""
-    made = document
-    for pointer in curves:
-        made = with_value(made, pointer, settled_value(document, curves, pointer, time))
-    return made.model_copy(update={"curves": {}})
+    values = {}
+    for pointer, curve in curves.items():
+        found = _field_of(document, pointer)
+        values[found.steps] = _value(document, curves, curve, found, time)
+    return with_values(document, values).model_copy(update={"curves": {}})
 
 
 def settled_value(document: BaseModel, curves: Mapping[str, Curve], pointer: str, time: Time) -> Any:
     """The value of a field at a time, within the field's limits; the field's own where it has no curve."""
-    field, own = number_field(document, pointer), value_at(document, pointer)
-    own = field.default if own is None else own
+    found = _field_of(document, pointer)
     curve = curves.get(_plain(pointer)) or curves.get(pointer)
-    if curve is None:
-        return own
-    base = list(own) if isinstance(own, tuple) else [0.0 if own is None else own] * field.channels
+    return found.own if curve is None else _value(document, curves, curve, found, time)
+
+
+@dataclass(frozen=True)
+class _OwnField:
+    """A field of a document, and its own value there; by channel in `base`."""
+
+    steps: tuple[str, ...]
+    field: NumberField
+    own: Any
+    base: list[float]
+
+
+# Fields of documents that were settled before: the same document is settled for every frame of a shot.
+_MOST_KNOWN = 16
+_KNOWN: OrderedDict[int, tuple[BaseModel, dict[str, _OwnField]]] = OrderedDict()
+
+
+def _field_of(document: BaseModel, pointer: str) -> _OwnField:
+    known = _KNOWN.get(id(document))
+    if known is None or known[0] is not document:
+        known = _KNOWN[id(document)] = document, {}
+        while len(_KNOWN) > _MOST_KNOWN:
+            _KNOWN.popitem(last=False)
+    found = known[1].get(pointer)
+    if found is None:
+        field, own = number_field(document, pointer), value_at(document, pointer)
+        own = field.default if own is None else own
+        base = list(own) if isinstance(own, tuple) else [0.0 if own is None else own] * field.channels
+        found = known[1][pointer] = _OwnField(tuple(steps_of(pointer)), field, own, base)
+    return found
+
+
+def _value(document: BaseModel, curves: Mapping[str, Curve], curve: Curve, found: _OwnField, time: Time) -> Any:
     if isinstance(curve, FollowCurve):
         other = settled_value(document, curves, curve.pointer, Time(time.frame - curve.delay, time.rate))
-        values = list(other) if isinstance(other, tuple) else [other] * field.channels
-        found = [value * curve.scale + curve.offset for value in values]
+        values = list(other) if isinstance(other, tuple) else [other] * found.field.channels
+        moved = [value * curve.scale + curve.offset for value in values]
     else:
-        found = settled_values(curve, base, time)
-    clipped = [_within(field, value) for value in found]
-    return tuple(clipped) if isinstance(own, tuple) else clipped[0]
+        moved = settled_values(curve, found.base, time)
+    if len(moved) == 1 and not isinstance(found.own, tuple):
+        return _within(found.field, moved[0])
+    clipped = [_within(found.field, value) for value in moved]
+    return tuple(clipped) if isinstance(found.own, tuple) else clipped[0]
 
 
 def _within(field: NumberField, value: float) -> float | int:
