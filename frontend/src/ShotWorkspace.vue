@@ -63,7 +63,15 @@ const bench = computed(() => BENCHES[workspace.station])
 watch(
   () => shots.shot?.id,
   () => {
-    Object.assign(workspace, { frame: null, pins: [], chosenPin: 0, chosen: null, chosenPasses: [] })
+    Object.assign(workspace, {
+      frame: null,
+      pins: [],
+      chosenPin: 0,
+      chosen: null,
+      chosenToo: [],
+      lockedLights: [],
+      chosenPasses: [],
+    })
     holds.clear()
     mattes.close()
   },

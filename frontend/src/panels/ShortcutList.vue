@@ -21,7 +21,11 @@ const KEYS = [
   ['D', 'Difference'],
   ['Arrows on a ruler', 'One graduation; with Shift a tenth'],
   ['Home on a ruler', 'Reset'],
-  ['Drag at Balance', 'Level of the dominant light up/down, its temperature left/right; with Shift finer'],
+  [
+    'Drag at Balance',
+    'Level of the dominant light up/down, its temperature left/right; with Shift finer, with Alt the component, with Ctrl only the object at the pin',
+  ],
+  ['Ctrl click on the board', 'Choose several: they move together'],
   ['Arrows on the board', 'A third of a stop'],
   ['Click on the image', 'Place the pin; with Shift add another'],
   ['Arrows on the image', 'Move the pin; with Shift by ten pixels'],

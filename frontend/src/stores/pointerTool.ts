@@ -7,10 +7,16 @@ export interface ImagePoint {
   y: number
 }
 
+/** The keys that were held as a drag began. */
+export interface HeldKeys {
+  alt: boolean
+  ctrl: boolean
+}
+
 /** What the pointer does in the image beside panning: set by the open station. */
 export interface PointerTool {
   /** The drag begins: at a pixel of the picture, or on the pin that is there; `at`: the very place. */
-  begin: (pixel: Pin | null, at: ImagePoint) => void
+  begin: (pixel: Pin | null, at: ImagePoint, keys: HeldKeys) => void
   /** How far the pointer is from where it was pressed, in screen pixels; `at`: its place in the image. */
   move: (by: ImagePoint, fine: boolean, at: ImagePoint) => void
   end: () => void

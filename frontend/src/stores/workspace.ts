@@ -117,12 +117,31 @@ export const useWorkspace = defineStore('workspace', () => {
     }
   }
 
+  /** Heads and tiles of the board that are chosen beside the first: they move together. */
+  const chosenToo = shallowRef<Chosen[]>([])
+  /** Lights whose levels are not dragged, nor solved. */
+  const lockedLights = shallowRef<readonly string[]>([])
+
   function choose(axis: Axis, name: string) {
     chosen.value = { axis, name }
+    chosenToo.value = []
+  }
+
+  function chooseToo(axis: Axis, name: string) {
+    if (!chosen.value) return choose(axis, name)
+    const is = (one: Chosen) => one.axis === axis && one.name === name
+    if (is(chosen.value)) return
+    const rest = chosenToo.value.filter((one) => !is(one))
+    chosenToo.value = rest.length < chosenToo.value.length ? rest : [...rest, { axis, name }]
+  }
+
+  function lock(light: string) {
+    const rest = lockedLights.value.filter((one) => one !== light)
+    lockedLights.value = rest.length < lockedLights.value.length ? rest : [...rest, light]
   }
 
   return {
     station, viewsStation, viewStation, chosen, chosenPasses, benchOpen, lowerOpen, scale, fitted, view, imageTransform, milliseconds, zoomCommand, settled, stopped, exactRequest, pictureBefore, viewer, previewShare, pin, pins, chosenPin, probeSize, hover, frame, fullScreen, putPin,
-    aids, aided, lightTheme, measureOver, lifted, sheetOpen, sheetOver, passShown, go, choose, showLarge, showSheet,
+    aids, aided, lightTheme, measureOver, lifted, sheetOpen, sheetOver, passShown, chosenToo, lockedLights, go, choose, chooseToo, lock, showLarge, showSheet,
   } // prettier-ignore
 })

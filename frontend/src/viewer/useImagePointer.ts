@@ -93,7 +93,7 @@ export function useImagePointer(
     const at = placeOf(event)
     workspace.hover = down ? null : pixelAt(at)
     if (!down) return pointerTools.grip?.hover?.(picture.toPicture(at))
-    if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start()
+    if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start(event)
     if (down.gesture === 'wipe') moveWipe(at, event.shiftKey)
     else if (down.moved && down.gesture !== 'grip') picture.pan(at.x - down.last.x, at.y - down.last.y)
     else if (down.moved && takes(event)) follow(at, event.shiftKey)
@@ -109,12 +109,13 @@ export function useImagePointer(
     pointerTools.grip?.move(offset(down!.at, at), fine, frame()!.toPicture(at))
   }
 
-  function start() {
+  function start(event: PointerEvent) {
     down!.moved = true
     if (down!.gesture !== 'grip') return
     gripping.value = true
     const onIt = !pointerTools.grip?.everywhere && onPin(down!.at)
-    pointerTools.grip?.begin(onIt ? null : pixelAt(down!.at), frame()!.toPicture(down!.at))
+    const keys = { alt: event.altKey, ctrl: event.ctrlKey || event.metaKey }
+    pointerTools.grip?.begin(onIt ? null : pixelAt(down!.at), frame()!.toPicture(down!.at), keys)
   }
 
   function onUp(event: PointerEvent) {

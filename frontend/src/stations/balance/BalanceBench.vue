@@ -91,6 +91,15 @@ function keep(change: Partial<Level>, what: string) {
       >
         Mute
       </button>
+      <button
+        v-if="workspace.chosen.axis === 'lights'"
+        type="button"
+        :aria-pressed="workspace.lockedLights.includes(workspace.chosen.name)"
+        title="Locked: not dragged, nor solved"
+        @click="workspace.lock(workspace.chosen.name)"
+      >
+        Lock
+      </button>
       <button type="button" :disabled="isNeutral(level)" @click="keep({ ...NEUTRAL_LEVEL }, 'reset')">
         Reset
       </button>

@@ -11,10 +11,11 @@ const props = defineProps<{
   share: number
   colour?: [number, number, number] | number[]
 }>()
-const { level, chosen, on } = useLevelTool(props)
+const { level, chosen, locked, on } = useLevelTool(props)
 const state = computed(() => {
   const { mute, solo, stops, kelvin } = level.value
   if (mute) return 'mute'
+  if (locked.value) return `locked ${stopsText(stops)}`
   if (solo) return 'solo'
   return stops === 0 && kelvin !== NEUTRAL_LEVEL.kelvin ? `${kelvin} K` : stopsText(stops)
 })
@@ -26,7 +27,9 @@ const state = computed(() => {
     class="head-cell"
     :class="{ chosen, changed: !isNeutral(level), across: axis === 'components' }"
     :aria-pressed="chosen"
-    :title="`${displayName(name)}: drag sideways to change the level`"
+    :title="
+      locked ? `${displayName(name)} is locked` : `${displayName(name)}: drag sideways to change the level`
+    "
     v-on="on"
   >
     <i v-if="colour" class="dot" :style="{ background: `rgb(${colour.join(',')})` }" />

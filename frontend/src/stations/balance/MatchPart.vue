@@ -24,7 +24,7 @@ const picture = shallowRef<{ picture: string; title: string } | null>(null)
 const space = ref<string | null>(null)
 const tints = ref(false)
 const cells = ref(false)
-const locked = ref<string[]>([])
+const locked = computed(() => [...workspace.lockedLights])
 const solving = ref(false)
 const found = shallowRef<MatchOut | null>(null)
 const wishes = ref<Record<string, { stops: number; kelvin: number }>>({})
@@ -55,12 +55,6 @@ function forget() {
 
 function setWish(pin: Pin, change: object) {
   wishes.value = { ...wishes.value, [keyOf(pin)]: { ...wishOf(pin), ...change } }
-}
-
-function lock(light: string) {
-  locked.value = locked.value.includes(light)
-    ? locked.value.filter((one) => one !== light)
-    : [...locked.value, light]
 }
 
 async function choose(event: Event) {
@@ -190,7 +184,7 @@ const changes = computed(() =>
           :key="light"
           type="button"
           :aria-pressed="locked.includes(light)"
-          @click="lock(light)"
+          @click="workspace.lock(light)"
         >
           {{ displayName(light) }}
         </button>

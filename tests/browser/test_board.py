@@ -1,0 +1,78 @@
+"""The board: several chosen move together, locked lights stay; with Alt the component, with Ctrl an object is changed."""
+
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.browser.in_image import ImageTest
+
+CRATES, STONES = (0.74, 0.75), (0.3, 0.93)
+FRESH = """(name) => fetch('/api/shots/1/variants', {method: 'POST', body: JSON.stringify({name}),
+    headers: {'Content-Type': 'application/json'}}).then((answer) => answer.json()).then((made) => made.id)"""
+
+
+class BoardGestureTest(ImageTest):
+    def setUp(self) -> None:
+        super().setUp()
+        made = self.page.evaluate(FRESH, self.id().rpartition(".")[2])
+        self.page.goto(f"{self.server.address}/?shot=1&variant={made}")
+        self.at_rest(self.page)
+        self.go(self.page, "Balance")
+        self.at_rest(self.page)
+
+    def head(self, name: str):
+        return self.page.locator(".head-cell", has_text=name).first
+
+    def drag(self, name: str, by: float) -> None:
+        box = self.head(name).bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + by, y, steps=4)
+        self.page.mouse.up()
+        self.at_rest(self.page)
+
+    def test_chosen_together_they_move_together_and_a_locked_one_stays(self) -> None:
+        self.head("Beacon").click()
+        self.head("Moon").click(modifiers=["Control"])
+        self.head("Cabin").click(modifiers=["Control"])
+        self.drag("Moon", 48)
+        for name in ("Beacon", "Moon", "Cabin"):
+            expect(self.head(name)).to_contain_text("+1.00")
+        expect(self.head("Sky")).not_to_contain_text("+1.00")
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.head("Moon")).not_to_contain_text("+1.00")
+        self.head("Moon").click()
+        self.page.get_by_role("button", name="Lock", exact=True).click()
+        self.drag("Moon", 96)
+        expect(self.head("Moon")).to_contain_text("locked 0")
+        self.page.get_by_role("button", name="Lock", exact=True).click()
+        self.drag("Moon", 96)
+        expect(self.head("Moon")).to_contain_text("+2.00")
+        expect(self.head("Beacon")).not_to_contain_text("+2.00")
+
+    def pull(self, at: tuple[float, float], key: str, up: float) -> None:
+        x, y = self.place(self.page, at)
+        self.page.mouse.move(x, y)
+        self.page.keyboard.down(key)
+        self.page.mouse.down()
+        self.page.mouse.move(x, y - 10)
+        self.page.mouse.move(x, y - up, steps=4)
+        self.page.mouse.up()
+        self.page.keyboard.up(key)
+        expect(self.page.get_by_role("button", name="Undo")).to_be_enabled()
+        self.at_rest(self.page)
+
+    def test_with_control_only_the_object_changes(self) -> None:
+        crates, stones = (self.colour_at(self.page, at) for at in (CRATES, STONES))
+        self.pull(CRATES, "Control", 96)
+        self.assertGreater(float((self.colour_at(self.page, CRATES) - crates).mean()), 4)
+        np.testing.assert_allclose(self.colour_at(self.page, STONES), stones, atol=2)
+        expect(self.page.get_by_role("complementary", name="Balance bench")).to_contain_text("crates")
+
+    def test_with_alt_the_component_changes(self) -> None:
+        before = self.colour_at(self.page, STONES)
+        self.pull(STONES, "Alt", -96)
+        self.assertLess(float((self.colour_at(self.page, STONES) - before).mean()), -4)
+        changed = self.page.locator(".head-cell.across.changed")
+        expect(changed).to_have_count(1)
