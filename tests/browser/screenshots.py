@@ -94,9 +94,38 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.on("response", print_refused)
     page.goto(server.address)
     page.locator("button.shot", has_text="Night arrival").click()
+    page.get_by_role("button", name="Beacon in time").click()
+    helper.go(page, "Balance")
+    page.get_by_role("button", name="Over time", exact=True).click()
+    page.get_by_role("group", name="Beacon, level").get_by_role("button").click()
     page.get_by_role("slider", name="Frame").press("End")
     helper.at_rest(page)
+    _all_drawn(page)
     page.screenshot(path=TARGET / "arrival.png")
+    page.get_by_role("button", name="Over time", exact=True).click()
+    _moods(page, helper, server)
+
+
+MOODS = {
+    "Warm cabin": {"balance": {"lights": {"cabin": {"stops": 0.7, "kelvin": 3000}, "beacon": {"stops": -2}}}},
+    "Deep mist": {"balance": {"components": {"volume": {"stops": 2.5}}}, "lens": {"glow": {"on": True}}},
+    "Moonlit": {"balance": {"lights": {"moon": {"stops": 1}, "quay_lamps": {"stops": -4}, "cabin": {"stops": -1}}}},
+}
+ADD = """(moods) => Promise.all(Object.entries(moods).map(([name, document]) => fetch('/api/shots/1/variants',
+    {method: 'POST', body: JSON.stringify({name, document}), headers: {'Content-Type': 'application/json'}})))"""
+
+
+def _moods(page: Page, helper: BrowserTest, server: RunningServer) -> None:
+    """Several variants of the still beside one another."""
+    page.evaluate(ADD, MOODS)
+    page.goto(f"{server.address}/?shot=1")
+    helper.at_rest(page)
+    page.get_by_role("button", name="Variants").click()
+    page.get_by_role("menuitem", name="Moods").click()
+    expect(page.get_by_role("region", name="Moods").get_by_role("img")).to_have_count(4)
+    _all_drawn(page)
+    page.wait_for_timeout(1500)
+    page.screenshot(path=TARGET / "moods.png")
 
 
 def _on_the_plate(page: Page, helper: BrowserTest) -> None:

@@ -1,4 +1,4 @@
-"""The board: several chosen move together, locked lights stay; with Alt the component, with Ctrl an object is changed."""
+"""The board: several chosen move together, locked ones stay; with Alt a component, with Ctrl an object is changed."""
 
 import numpy as np
 from playwright.sync_api import expect

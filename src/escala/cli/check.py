@@ -25,13 +25,14 @@ def run_check(options: argparse.Namespace) -> None:
     """Print what waits and what is missing; both are no mistakes. A document that is none exits with 2."""
     from dataclasses import asdict
 
+    from escala.delivery.documents import is_preset, read_variant
     from escala.delivery.opening import SHOT, opened_render
     from escala.engine.checking import missing_files, waiting_names
     from escala.engine.worker import LONG
     from escala.model.strict_json import to_json
 
     from .guard import decoder
-    from .rendering import further_renders, is_preset, read_variant
+    from .rendering import further_renders
 
     if is_preset(options.document):
         return _check_preset(options)
@@ -55,6 +56,7 @@ def run_check(options: argparse.Namespace) -> None:
 
 def _check_preset(options: argparse.Namespace) -> None:
     """As `run_check`, for a balance preset: names that a render does not have."""
+    from escala.delivery.documents import read_preset
     from escala.delivery.opening import SHOT, opened_render
     from escala.engine.balance.plan import level_names
     from escala.model.balance_preset import apply_preset
@@ -62,7 +64,6 @@ def _check_preset(options: argparse.Namespace) -> None:
     from escala.model.variant import Variant
 
     from .guard import decoder
-    from .rendering import read_preset
 
     preset, waiting = read_preset(options.document), []
     apply_preset(Variant(), preset, {"lights": (), "components": (), "cells": ()})

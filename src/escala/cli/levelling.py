@@ -8,10 +8,11 @@ from pathlib import Path
 
 from escala.core.errors import BadSource
 from escala.delivery.adjustments import Adjustments, adjusted
+from escala.delivery.documents import read_preset, read_text, read_variant
 from escala.delivery.opening import SHOT, opened_render
 from escala.engine.balance.light_sheet import LightRow, light_rows, sheet_as_csv, sheet_as_json
 from escala.engine.balance.plan import level_names
-from escala.engine.balance.solving import Solution, solve_levels
+from escala.engine.balance.solving import Solution, rows_of, solve_levels
 from escala.engine.balance.usd_sheet import read_map, usd_sheet
 from escala.engine.colour.pipeline import ColourPipeline, resolve_colour
 from escala.engine.images import ImageSource
@@ -26,7 +27,7 @@ from escala.model.time import Time
 from escala.model.variant import Variant
 
 from .guard import decoder
-from .rendering import frames_of, read_preset, read_text, read_variant
+from .rendering import frames_of
 
 
 def _variant(options: argparse.Namespace, render: Render) -> Variant:
@@ -114,7 +115,8 @@ def solve_reference(options: argparse.Namespace) -> None:
         is_png = options.reference.suffix.lower() == ".png"
         alpha = "unassociated" if is_png else "associated"
         image = evaluator_pool.images.load(ImageSource(str(options.reference), options.reference_space, alpha))
-        work = partial(solve_levels, evaluator, variant, image, options.lock, options.tints, options.cells)
+        rows = rows_of(evaluator, variant, image)
+        work = partial(solve_levels, evaluator, variant, rows, options.lock, options.tints, options.cells)
         solution = evaluator_pool.evaluate(work, LONG)
     if options.out:
         _write(options.out, to_json(solution.applied(variant).model_dump(mode="json"), indent=2))

@@ -6,6 +6,7 @@ import numpy as np
 
 from escala.core.errors import choose
 from escala.core.planes import Matte
+from escala.delivery.documents import read_variant
 from escala.delivery.frames import frame_path
 from escala.delivery.opening import SHOT, opened_render
 from escala.engine.evaluator import Evaluator
@@ -18,7 +19,7 @@ from escala.media.windows import Window
 from escala.model.variant import Variant
 
 from .guard import decoder
-from .rendering import frames_of, read_variant, report_unresolved
+from .rendering import frames_of, report_unresolved
 
 
 def write_mattes(options: argparse.Namespace) -> None:

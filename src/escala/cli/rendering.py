@@ -6,11 +6,10 @@ from collections.abc import Collection, Sequence
 from dataclasses import fields
 from pathlib import Path
 
-from pydantic import ValidationError
-
-from escala.core.errors import BadSource, UnreadableFile
+from escala.core.errors import BadSource
 from escala.delivery.adjustments import Adjustments, adjusted
 from escala.delivery.deliver import Delivery
+from escala.delivery.documents import read_preset, read_text, read_variant
 from escala.delivery.frames import Order, deliver_frames
 from escala.delivery.opening import SHOT, opened_render
 from escala.engine.balance.light_sheet import with_sheet
@@ -20,10 +19,9 @@ from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.plate.further import check_further
 from escala.engine.worker import LONG
-from escala.model.balance_preset import BalancePreset, apply_preset
+from escala.model.balance_preset import apply_preset
 from escala.model.finish import Finish
 from escala.model.render import Render
-from escala.model.strict_json import from_json
 from escala.model.variant import Variant
 
 from .guard import decoder
@@ -50,18 +48,6 @@ def render_frames(options: argparse.Namespace) -> None:
         order = Order(SHOT, render, variant, frames, file, evaluator_pool.place, further)
         for _ in deliver_frames(evaluator_pool, order):
             evaluator_pool.trim()
-
-
-def read_variant(path: Path) -> Variant:
-    """A variant from its file. Raises `UnreadableFile` with the place of what is wrong in it."""
-    if not path.is_file():
-        raise UnreadableFile(path, "no such file")
-    try:
-        return _with_own_paths(Variant.model_validate_json(path.read_bytes()), path.parent)
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(step) for step in first["loc"])
-        raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
 
 
 def further_renders(
@@ -91,35 +77,6 @@ def with_levels(
     return variant
 
 
-def is_preset(path: Path) -> bool:
-    """Whether a file says that it is a preset rather than a variant."""
-    try:
-        document = from_json(read_text(path))
-    except (ValueError, UnreadableFile):
-        return False
-    return isinstance(document, dict) and "escala" in document
-
-
-def read_preset(path: Path) -> BalancePreset:
-    """A balance preset from its file. Raises `UnreadableFile` with what is wrong in it."""
-    try:
-        return BalancePreset.model_validate_json(read_text(path))
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(step) for step in first["loc"])
-        raise UnreadableFile(path, f"not a balance preset: {place + ': ' if place else ''}{first['msg']}") from error
-
-
-def read_text(path: Path) -> str:
-    """A text file. Raises `UnreadableFile`."""
-    if not path.is_file():
-        raise UnreadableFile(path, "no such file")
-    try:
-        return path.read_text(encoding="utf-8-sig")
-    except (OSError, ValueError) as error:
-        raise UnreadableFile(path, "it is no text file") from error
-
-
 def report_unresolved(
     evaluator_pool: EvaluatorPool, render: Render, variant: Variant, renders: Collection[str] = ()
 ) -> None:
@@ -133,11 +90,6 @@ def report_unresolved(
         print(f"escala: {found.place} is unresolved: {render.name} has no {found.name}", file=sys.stderr)
     for path in missing_files(variant.model_copy(update={"finish": Finish()})):
         print(f"escala: {path} is missing: what uses it is unresolved", file=sys.stderr)
-
-
-def _with_own_paths(variant: Variant, folder: Path) -> Variant:
-    """The variant with the pictures that it names beside its own file, where they have no whole path."""
-    return variant.with_pictures(lambda picture: str(folder / picture))
 
 
 def frames_of(render: Render, wanted: tuple[int, int] | None) -> list[int]:

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from escala.core.errors import BadSource
-from escala.engine.balance.solving import Wish, solve_levels, solve_wishes
+from escala.engine.balance.solving import Wish, rows_of, solve_levels, solve_wishes
 from escala.engine.images import ImageSource
 from escala.engine.viewer.viewport import full_viewport
 from escala.model.variant import Variant
@@ -75,7 +75,8 @@ class WishTest(FolderTest):
         picture = self.evaluator.at("beauty", self.evaluator.make_request(wanted, whole))
         path = write_layers(self.folder / "wanted.exr", {"": picture}, np.float32)
         image = image_pool(self.folder).load(ImageSource(str(path), REC709))
-        found = solve_levels(self.evaluator, self.variant(added=[side]), image)
+        variant = self.variant(added=[side])
+        found = solve_levels(self.evaluator, variant, rows_of(self.evaluator, variant, image))
         for name, stops in (("left", 1.0), ("right", -1.0), ("fill", 0.0)):
             self.assertAlmostEqual(found.levels[name].stops, stops, places=3)
         self.assertLess(found.after, 1e-3)

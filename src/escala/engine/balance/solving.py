@@ -1,6 +1,6 @@
 """Levels solved from a reference picture, or from wishes at places of the picture."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -22,6 +22,9 @@ from ..progress import Progress, no_progress
 from ..request import Quality
 from ..viewer.viewport import Viewport, bands_of, full_viewport
 from .plan import render_cells, render_lights
+
+# Rows of a picture in the working space, (3, h, W).
+Rows = Callable[[slice], Planes]
 
 
 @dataclass(frozen=True)
@@ -58,7 +61,7 @@ class Solution:
 def solve_levels(
     evaluator: Evaluator,
     variant: Variant,
-    reference: OutsideImage,
+    reference: Rows,
     locked: Sequence[str] = (),
     with_tints: bool = False,
     of_cells: bool = False,
@@ -66,19 +69,17 @@ def solve_levels(
 ) -> Solution:
     """The non-negative levels that bring the sum nearest to a reference, in the working space, at full size.
 
+    `reference`: gives rows of the displayed picture, (3, h, W), as `rows_of` does.
     Locked lights keep their level of the variant; all others are solved anew, whatever their level is. Raises
-    `UnknownChoice` for a locked light that is not there, `BadSource` for a reference of another size, or where the
-    render has no such passes.
+    `UnknownChoice` for a locked light that is not there, `BadSource` where the render has no such passes.
     """
     names, free = _unknowns(evaluator, locked, of_cells)
-    _check_size(evaluator, reference)
     display, (left, top) = evaluator.render.display, evaluator.render.offset
     whole = full_viewport(left, top, display.width, display.height)
-    picture = PlatePicture(reference, evaluator.colour_pipeline(variant), evaluator.cache)
     equations, squares, count = NormalEquations(len(free)), 0.0, 0
     for band in bands_of(whole):
         progress((band.y - top) / display.height, "solving")
-        wanted = picture.rows(slice(band.y - top, band.y - top + band.height))[:3]
+        wanted = reference(slice(band.y - top, band.y - top + band.height))
         held = [name for name in names if name not in free]
         base = _sum(evaluator, _only(variant, names, held, of_cells), band, True)
         alone = [_sum(evaluator, _neutral_only(variant, names, name, of_cells), band, False) for name in free]
@@ -203,13 +204,16 @@ def _mean(evaluator: Evaluator, variant: Variant, at: Viewport, with_residual: b
     return np.asarray(_sum(evaluator, variant, at, with_residual).mean(axis=(1, 2), keepdims=True), np.float32)
 
 
-def _check_size(evaluator: Evaluator, reference: OutsideImage) -> None:
+def rows_of(evaluator: Evaluator, variant: Variant, reference: OutsideImage) -> Rows:
+    """The rows of a reference picture in the working space. Raises `BadSource` for one of another size."""
     display, found = evaluator.render.display, reference.frame.header.display
     if (display.width, display.height) != (found.width, found.height):
         raise BadSource(
             f"{reference.source.path} is {found.width} × {found.height} and {evaluator.render.name} {display.width} × "
             f"{display.height} pixels: a reference has the size of the render"
         )
+    picture = PlatePicture(reference, evaluator.colour_pipeline(variant), evaluator.cache)
+    return lambda rows: picture.rows(rows)[:3]
 
 
 def _sum(evaluator: Evaluator, variant: Variant, band: Viewport, with_residual: bool) -> Planes:

@@ -5,7 +5,7 @@ from typing import Any
 from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
-from escala.engine.balance.solving import Solution, Wish, solve_levels, solve_wishes
+from escala.engine.balance.solving import Solution, Wish, rows_of, solve_levels, solve_wishes
 from escala.engine.evaluator import Evaluator
 from escala.engine.images import ImageSource
 from escala.engine.worker import SMALL
@@ -35,7 +35,8 @@ def post_match(path: VariantPath, body: MatchRequest) -> dict[str, Any]:
         variant = variant.settled(evaluator.time(variant))
         if image is None:
             return solve_wishes(evaluator, variant, wishes, body.locked, body.tints)
-        return solve_levels(evaluator, variant, image, body.locked, body.tints, body.cells)
+        rows = rows_of(evaluator, variant, image)
+        return solve_levels(evaluator, variant, rows, body.locked, body.tints, body.cells)
 
     found = evaluate_variant(path, body, work, SMALL)
     return MatchOut(
