@@ -173,8 +173,7 @@ export function useLightTool() {
       ? `${displayName(workspace.chosen!.name)} ${stopsText(level.stops)} stops, ${level.kelvin} K`
       : ''
   })
-  const doing = () =>
-    moving.value || 'Drag up/down: level, left/right: temperature; Alt: component; Ctrl: this object only'
+  const doing = () => moving.value || 'Drag up/down: level, left/right: temperature'
   const grip = { begin, move, end: () => void end(), words: () => words.value, doing }
   onScopeDispose(usePointerTool().take(grip))
 }
