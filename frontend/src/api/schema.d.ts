@@ -1083,6 +1083,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/tint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The tint with which a light or component has a chosen colour. */
+        post: operations["matching_post_tint_tint_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/undo": {
         parameters: {
             query?: never;
@@ -6126,6 +6143,51 @@ export interface components {
             opacity: number;
         };
         /**
+         * TintOut
+         * @description The tint of a level that gives that colour.
+         */
+        TintOut: {
+            /** Tint */
+            tint: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * TintRequest
+         * @description A light or component, and the colour that it shall have: of an sRGB screen, 0..1.
+         */
+        TintRequest: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "lights" | "components";
+            /**
+             * Base
+             * @default null
+             */
+            base: number | null;
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Name */
+            name: string;
+            /** Patch */
+            patch?: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
          * UnderOut
          * @description What lies there, the nearest rank first, and the outline of the first, in pixels of the displayed picture.
          */
@@ -8720,6 +8782,41 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    matching_post_tint_tint_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TintRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TintOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

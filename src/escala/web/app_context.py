@@ -35,6 +35,7 @@ from escala.model.variant import Variant
 
 from .event_log import EventLog
 from .job_manager import Job, JobManager
+from .reading_ahead import AheadReader
 from .settings import Settings
 
 # A page that shows a shot requests events every second or so, and one in the background at least in this time.
@@ -83,6 +84,7 @@ class AppContext:
         self.events = EventLog()
         self.jobs = JobManager(self.events)
         self.evaluator_pool = EvaluatorPool(settings.store, settings.store_limit, settings.roots)
+        self.ahead = AheadReader(self.evaluator_pool, self.closing)
         self.database = Database(settings.database)
         self._clear_what_was_killed()
         # By shot, then by name; the first render has none.
@@ -108,6 +110,7 @@ class AppContext:
         """Stop all work, wait for its threads, and close the database."""
         self.closing.set()
         self.jobs.close()
+        self.ahead.wait(_CLOSED_WITHIN_SECONDS)
         self.evaluator_pool.close()
         for thread in (*self.jobs.threads, *self._threads):
             thread.join(_CLOSED_WITHIN_SECONDS)

@@ -6,6 +6,7 @@ import numpy as np
 
 from escala.core.errors import BadSource
 from escala.engine.balance.solving import Wish, rows_of, solve_levels, solve_wishes
+from escala.engine.balance.tinting import tint_towards
 from escala.engine.images import ImageSource
 from escala.engine.viewer.viewport import full_viewport
 from escala.model.variant import Variant
@@ -16,7 +17,7 @@ REC709 = "Linear Rec.709 (sRGB)"
 LEFT, RIGHT = Wish(6, 12), Wish(26, 12)
 
 
-class WishTest(FolderTest):
+class TwoLightsTest(FolderTest):
     """Two lights that meet in the middle, and one everywhere."""
 
     def setUp(self) -> None:
@@ -39,6 +40,8 @@ class WishTest(FolderTest):
         request = self.evaluator.make_request(variant, full_viewport(wish.x - 2, wish.y - 2, 5, 5))
         return self.evaluator.at("beauty", request).mean(axis=(1, 2))
 
+
+class WishTest(TwoLightsTest):
     def test_a_wish_is_met_and_what_matters_to_none_stays(self) -> None:
         before = self.variant(lights={"left": {"tint": [2, 1, 1]}, "right": {"stops": -1}, "fill": {"stops": 0.5}})
         found = solve_wishes(self.evaluator, before, [Wish(6, 12, stops=1), RIGHT], ["fill"])
@@ -84,3 +87,22 @@ class WishTest(FolderTest):
     def test_nothing_wished_for_is_refused(self) -> None:
         with self.assertRaisesRegex(BadSource, "nothing is wished for"):
             solve_wishes(self.evaluator, self.variant(), [])
+
+
+class TintTest(TwoLightsTest):
+    def test_a_light_becomes_the_colour_that_is_picked(self) -> None:
+        for kelvin in (6500, 3200):
+            before = self.variant(lights={"left": {"kelvin": kelvin}})
+            tint = tint_towards(self.evaluator, before, "lights", "left", (0.8, 0.2, 0.4))
+            muted = {name: {"mute": True} for name in ("right", "fill")}
+            after = self.variant(lights={"left": {"kelvin": kelvin, "tint": tint}, **muted})
+            whole = full_viewport(0, 0, 32, 24)
+            request = self.evaluator.make_request(after, whole)
+            mean = self.evaluator.light_sum.sum(request, False).mean(axis=(1, 2))
+            np.testing.assert_allclose(mean / mean[0], np.array([0.8, 0.2, 0.4]) / 0.8, rtol=2e-2)
+
+    def test_black_is_refused(self) -> None:
+        with self.assertRaisesRegex(BadSource, "black is no colour"):
+            tint_towards(self.evaluator, self.variant(), "lights", "left", (0, 0, 0))
+        with self.assertRaisesRegex(BadSource, "no passes of gone"):
+            tint_towards(self.evaluator, self.variant(), "lights", "gone", (1, 1, 1))

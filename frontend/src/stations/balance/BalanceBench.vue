@@ -2,12 +2,14 @@
 import { displayName, stopsText } from '@/format'
 import { computed, watchEffect } from 'vue'
 import { NEUTRAL_LEVEL } from '@/api/defaults'
+import { api, bodyOf, unwrap } from '@/api/client'
 import type { Level } from '@/api/types'
 import RulerScale from '@/widgets/RulerScale.vue'
 import { DEGREES, DUV, KELVIN, readout, SHARE, STOPS } from '@/widgets/ruler'
 import { tintOf, tintParts } from '@/widgets/tint'
 import { levelOf, levelPatch, isNeutral, pointerStep } from '@/document/levels'
 import { useWorkspace } from '@/stores/workspace'
+import { useNotifications } from '@/stores/notifications'
 import { useShot } from '@/stores/shot'
 import { useLightTool } from './useLightTool'
 import AddedPart from './AddedPart.vue'
@@ -18,6 +20,7 @@ import type { MatteTarget } from '@/stores/mattes'
 
 const shots = useShot()
 const workspace = useWorkspace()
+const notifications = useNotifications()
 useLightTool()
 
 watchEffect(() => {
@@ -62,6 +65,42 @@ const matteTarget = computed<MatteTarget>(() => ({
 
 function patchOf(change: Partial<Level>) {
   return levelPatch(workspace.chosen!.axis, workspace.chosen!.name, { ...level.value, ...change })
+}
+
+const canPick = computed(() => ['lights', 'components'].includes(workspace.chosen?.axis ?? ''))
+const dot = computed(() => {
+  const [r, g, b] = level.value.tint
+  const top = Math.max(r, g, b, 1e-6)
+  return `#${[r, g, b]
+    .map((one) =>
+      Math.round(255 * (one / top) ** (1 / 2.2))
+        .toString(16)
+        .padStart(2, '0'),
+    )
+    .join('')}`
+})
+
+/** What is picked is what the light becomes: the server knows its own colour. */
+async function pickTint(event: Event) {
+  const hex = (event.target as HTMLInputElement).value
+  const colour = [1, 3, 5].map((at) => parseInt(hex.slice(at, at + 2), 16) / 255) as [number, number, number]
+  const { axis, name } = workspace.chosen!
+  const params = { path: { variant_id: shots.variant!.id } }
+  const body = {
+    ...bodyOf(shots.draft),
+    frame: workspace.frame,
+    axis: axis as 'lights' | 'components',
+    name,
+    colour,
+  }
+  try {
+    const { tint } = await unwrap<{ tint: [number, number, number] }>(
+      api.POST('/api/variants/{variant_id}/tint', { params, body }),
+    )
+    keep({ tint }, 'tint')
+  } catch (error) {
+    notifications.show(error)
+  }
 }
 
 function show(change: Partial<Level>) {
@@ -144,7 +183,13 @@ function keep(change: Partial<Level>, what: string) {
       @moving="show({ tint: tintOf($event, tint.amount) })"
       @settled="keep({ tint: tintOf($event, tint.amount) }, 'tint')"
     />
-    <MatteButton :what="matteTarget" />
+    <div class="bench-head">
+      <label v-if="canPick" class="quiet pick" title="The colour that the light becomes">
+        Pick colour
+        <input type="color" :value="dot" aria-label="Colour of the light" @change="pickTint" />
+      </label>
+      <MatteButton :what="matteTarget" />
+    </div>
     <p v-if="approximate" class="warning" role="status">
       Approximate: without light × component passes, combined changes are applied by ratio.
     </p>
@@ -160,3 +205,16 @@ function keep(change: Partial<Level>, what: string) {
     :of="of"
   />
 </template>
+
+<style scoped>
+.pick {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.pick input {
+  width: 34px;
+  height: 22px;
+  padding: 1px;
+}
+</style>

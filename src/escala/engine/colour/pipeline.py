@@ -5,10 +5,16 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Protocol
 
+import numpy as np
+
 from escala.core.balance.levels import WorkingSpace
 from escala.core.colour.baked_view import BakedView
 from escala.core.colour.config import ColourConfig, View
 from escala.core.colour.file_colour import FileColour, InputSpace, input_space_of
+from escala.core.colour.gamuts import gamut_matrix
+from escala.core.colour.matrix import apply_matrix
+from escala.core.colour.transfer import srgb_decode
+from escala.core.planes import as_planes
 from escala.media.configs import colour_config
 from escala.media.path_safety import EVERYWHERE, Roots
 from escala.model.colour import ColourChoice
@@ -120,3 +126,13 @@ def baked_view(config: ColourConfig, space: str, view: View) -> BakedView:
     made = BakedView(config, space, view)
     REFINER.add(made)
     return made
+
+
+def working_colour(colour: tuple[float, float, float], colour_pipeline: ColourPipeline) -> tuple[float, float, float]:
+    """A colour of an sRGB screen, 0..1, as scene-linear light of the working space."""
+    linear = srgb_decode(np.array(colour, np.float64)).reshape(3, 1, 1)
+    to_ap0 = apply_matrix(as_planes(linear), as_planes(gamut_matrix("Rec.709", "AP0")))
+    ap0 = colour_pipeline.config.space_of_gamut("AP0")
+    found = to_ap0 if ap0 is None else colour_pipeline.config.convert(to_ap0, ap0, colour_pipeline.working.name)
+    red, green, blue = found[:, 0, 0].tolist()
+    return red, green, blue

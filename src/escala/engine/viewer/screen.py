@@ -6,9 +6,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.colour.gamuts import gamut_matrix
-from escala.core.colour.matrix import apply_matrix
-from escala.core.colour.transfer import srgb_decode
 from escala.core.corrections.corrections import expose
 from escala.core.errors import BadSource
 from escala.core.planes import Planes, as_planes
@@ -29,7 +26,7 @@ from escala.core.viewer.viewer_aids import (
 from escala.media.stills import encode_jpeg, encode_png, to_bytes
 from escala.model.variant import Variant
 
-from ..colour.pipeline import ColourPipeline, baked_view
+from ..colour.pipeline import ColourPipeline, baked_view, working_colour
 from ..evaluator import Evaluator
 from ..progress import subrange
 from ..request import Quality
@@ -195,7 +192,4 @@ def _behind(planes: Planes, colour_pipeline: ColourPipeline, aids: ViewerAids) -
     """What lies behind, as working-space light."""
     if aids.behind == "checker":
         return checker(*planes.shape[1:])
-    linear = srgb_decode(np.array(aids.behind_colour, np.float64)).reshape(3, 1, 1)
-    to_ap0 = apply_matrix(as_planes(linear), as_planes(gamut_matrix("Rec.709", "AP0")))
-    ap0 = colour_pipeline.config.space_of_gamut("AP0")
-    return to_ap0 if ap0 is None else colour_pipeline.config.convert(to_ap0, ap0, colour_pipeline.working.name)
+    return as_planes(np.array(working_colour(aids.behind_colour, colour_pipeline), np.float32).reshape(3, 1, 1))

@@ -6,6 +6,8 @@ from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.engine.balance.solving import Solution, Wish, rows_of, solve_levels, solve_wishes
+from escala.engine.balance.tinting import tint_towards
+from escala.engine.colour.pipeline import working_colour
 from escala.engine.evaluator import Evaluator
 from escala.engine.images import ImageSource
 from escala.engine.worker import SMALL
@@ -14,9 +16,20 @@ from escala.model.variant import Variant
 from ..app_context import app_context
 from ..pictures.routes import evaluate_variant
 from ..schemas import VariantPath
-from .schemas import MatchOut, MatchRequest
+from .schemas import MatchOut, MatchRequest, TintOut, TintRequest
 
 routes = APIBlueprint("matching", __name__, url_prefix="/api/variants/<int:variant_id>")
+
+
+@routes.post("/tint", responses={200: TintOut})
+def post_tint(path: VariantPath, body: TintRequest) -> dict[str, Any]:
+    """The tint with which a light or component has a chosen colour."""
+
+    def work(evaluator: Evaluator, variant: Variant) -> tuple[float, float, float]:
+        colour = working_colour(body.colour, evaluator.colour_pipeline(variant))
+        return tint_towards(evaluator, variant, body.axis, body.name, colour)
+
+    return {"tint": evaluate_variant(path, body, work, SMALL)}
 
 
 @routes.post("/match", responses={200: MatchOut})

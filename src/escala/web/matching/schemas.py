@@ -35,6 +35,20 @@ class MatchRequest(Preview):
     cells: bool = False
 
 
+class TintRequest(Preview):
+    """A light or component, and the colour that it shall have: of an sRGB screen, 0..1."""
+
+    axis: Literal["lights", "components"]
+    name: str
+    colour: PositiveTriple
+
+
+class TintOut(BaseModel):
+    """The tint of a level that gives that colour."""
+
+    tint: tuple[float, float, float]
+
+
 class MatchOut(BaseModel):
     """Levels by name of a table of the balance, and the root mean square difference before and with them."""
 

@@ -79,7 +79,9 @@ def get_shot(path: ShotPath) -> dict[str, Any]:
     """A shot with its render and variants."""
     context = app_context()
     with context.database.reading() as session:
-        return shot_out(find_shot(session, path.shot_id)).model_dump(mode="json")
+        answer = shot_out(find_shot(session, path.shot_id)).model_dump(mode="json")
+    context.ahead.read(context.render_of(path.shot_id))
+    return answer
 
 
 @routes.put("/shots/<int:shot_id>/render", responses={202: JobOut})
