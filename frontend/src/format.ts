@@ -1,5 +1,7 @@
 /** Numbers and names as people read them: fixed digits, U+2212 for minus, "12%", units after the value. */
 
+import { shallowRef } from 'vue'
+
 /** Three values for reading; a channel that is no number says so. */
 export function threeText(values: readonly (number | null)[], digits: number): string {
   return values.map((value) => value?.toFixed(digits).replace('-', '−') ?? 'NaN/Inf').join('  ')
@@ -10,8 +12,17 @@ export function stopsText(stops: number): string {
   return `${stops > 0 ? '+' : '−'}${Math.abs(stops).toFixed(2)}`
 }
 
-/** A name as people read it: quay_lamps is Quay lamps. */
+const shownNames = shallowRef<Record<string, string>>({})
+
+/** What people call the lights of the open shot, by their own names. */
+export function showLightsAs(names: Record<string, string>): void {
+  shownNames.value = names
+}
+
+/** A name as people read it: as it is shown in this shot, else quay_lamps is Quay lamps. */
 export function displayName(name: string): string {
+  const shown = shownNames.value[name]
+  if (shown) return shown
   const words = name.replaceAll('_', ' ')
   return words.charAt(0).toUpperCase() + words.slice(1)
 }

@@ -45,3 +45,20 @@ class MoodsApiTest(SourceApiTest):
         preset = self.client.get(address).json
         self.assertEqual((preset["escala"], preset["lights"]["key"]["stops"]), ("balance", -2))
         self.assertEqual(self.client.post(f"{address}/apply", json={"shots": [999]}).status_code, 404)
+
+
+class LightNamesTest(SourceApiTest):
+    def test_names_of_lights_are_kept_with_the_shot_and_enter_no_document(self) -> None:
+        write_layers(self.media / "named.exr", grid_passes(24, 32), np.float32)
+        shot = self.open("named.exr")["result"]["shot_id"]
+        address = f"/api/shots/{shot}"
+        self.assertEqual(self.client.get(address).json["light_names"], {})
+        self.assertEqual(
+            self.client.put(address, json={"light_names": {"key": " Window ", "fill": "Bounce"}}).status_code, 204
+        )
+        self.client.put(address, json={"light_names": {"fill": ""}})
+        found = self.client.get(address).json
+        self.assertEqual((found["light_names"], found["lights"]), ({"key": "Window"}, found["lights"]))
+        self.assertIn("key", found["lights"])
+        file = self.client.get(f"/api/variants/{found['variants'][0]['id']}/file").get_data(as_text=True)
+        self.assertNotIn("Window", file)

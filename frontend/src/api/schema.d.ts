@@ -237,7 +237,7 @@ export interface paths {
         };
         /** A shot with its render and variants. */
         get: operations["shots_get_shot_shots__int_shot_id__get"];
-        /** Rename, archive, unarchive, delete or restore a shot. */
+        /** Rename, archive, unarchive, delete or restore a shot; name its lights for people. */
         put: operations["shots_change_shot_shots__int_shot_id__put"];
         post?: never;
         /** Delete a shot with all that was made on it; its files stay. Until the next start it can be restored. */
@@ -5560,9 +5560,16 @@ export interface components {
         };
         /**
          * ShotChange
-         * @description A shot renamed, archived or unarchived, deleted or restored.
+         * @description A shot renamed, archived or unarchived, deleted or restored; what lights are called, "" for their own name.
          */
         ShotChange: {
+            /**
+             * Light Names
+             * @default null
+             */
+            light_names: {
+                [key: string]: string;
+            } | null;
             /**
              * Name
              * @default null
@@ -5622,6 +5629,10 @@ export interface components {
             components: string[];
             /** Id */
             id: number;
+            /** Light Names */
+            light_names: {
+                [key: string]: string;
+            };
             /** Lights */
             lights: string[];
             /** Name */

@@ -14,6 +14,7 @@ import type {
   VariantState,
 } from '@/api/types'
 import { withPatch } from '@/document/levels'
+import { showLightsAs } from '@/format'
 import { editOverTime, settledDocument, type Settled } from '@/document/overTime'
 import { useNotifications } from './notifications'
 
@@ -109,11 +110,19 @@ export const useShot = defineStore('shot', () => {
   async function changeShot(id: number, change: { name?: string; status?: ShotName['status'] | 'deleted' }) {
     const known = shots.value.find((one) => one.id === id)
     const params = { path: { shot_id: id } }
-    const body = { name: null, status: null, ...change }
+    const body = { name: null, status: null, light_names: null, ...change }
     await unwrap(api.PUT('/api/shots/{shot_id}', { params, body }))
     if (change.status === 'deleted') deleted.value = known ?? null
     else if (deleted.value?.id === id) deleted.value = null
     await loadShots()
+  }
+
+  /** What people call a light of this shot; nothing: its own name. */
+  async function nameLight(light: string, name: string) {
+    const params = { path: { shot_id: shot.value!.id } }
+    const body = { name: null, status: null, light_names: { [light]: name } }
+    await unwrap(api.PUT('/api/shots/{shot_id}', { params, body }))
+    await reloadShot()
   }
 
   async function loadShots() {
@@ -128,6 +137,7 @@ export const useShot = defineStore('shot', () => {
     const found = await unwrap<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
     if (mine !== wanted) return
     shot.value = found
+    showLightsAs(found.light_names)
     const first = found.variants.find((v) => v.id === variantId) ?? found.variants[0]
     renderKey.value += 1
     if (first) await openVariant(first.id)
@@ -173,6 +183,7 @@ export const useShot = defineStore('shot', () => {
     const found = await unwrap<Shot>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: id } } }))
     if (shot.value?.id !== id) return
     shot.value = found
+    showLightsAs(found.light_names)
     const gone = !found.variants.some((v) => v.id === variant.value?.id)
     if (gone && found.variants[0]) await openVariant(found.variants[0].id)
   }
@@ -419,7 +430,7 @@ export const useShot = defineStore('shot', () => {
   return {
     shots, loaded, problems, shot, variant, draft, base, document, settled, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
     changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, onHead,
-    edit, asSteps, undo, redo, restore, preview, addVariant, addDocument, openVariantFile, freeVariantName, commandLine, renameVariant, deleteVariant,
+    edit, asSteps, undo, redo, restore, preview, nameLight, addVariant, addDocument, openVariantFile, freeVariantName, commandLine, renameVariant, deleteVariant,
     deletedVariant, restoreVariant, close,
   } // prettier-ignore
 })

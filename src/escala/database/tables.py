@@ -51,7 +51,10 @@ _NEVER_AGAIN = {"sqlite_autoincrement": True}
 
 
 class ShotRow(Base):
-    """A shot. `status`: "active", "archived", or until the next start "deleted"."""
+    """A shot. `status`: "active", "archived", or until the next start "deleted".
+
+    `light_names`: what people call its lights, by the names that documents have; they never enter documents.
+    """
 
     __tablename__ = "shot"
     __table_args__ = _NEVER_AGAIN
@@ -59,6 +62,7 @@ class ShotRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     status: Mapped[str] = mapped_column(default="active")
+    light_names: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
     renders: Mapped[list["RenderRow"]] = relationship(
         back_populates="shot", cascade="all, delete-orphan", passive_deletes=True, order_by="RenderRow.position"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { displayName, stopsText } from '@/format'
-import { computed, watchEffect } from 'vue'
+import { computed, ref, watchEffect } from 'vue'
 import { NEUTRAL_LEVEL } from '@/api/defaults'
 import { api, bodyOf, unwrap } from '@/api/client'
 import type { Level } from '@/api/types'
@@ -67,6 +67,17 @@ function patchOf(change: Partial<Level>) {
   return levelPatch(workspace.chosen!.axis, workspace.chosen!.name, { ...level.value, ...change })
 }
 
+const isLight = computed(
+  () => workspace.chosen?.axis === 'lights' && shots.variant?.reading.lights.includes(workspace.chosen.name),
+)
+const naming = ref(false)
+function showAs(name: string) {
+  if (!naming.value) return
+  naming.value = false
+  const before = shots.shot?.light_names[workspace.chosen!.name] ?? ''
+  if (name.trim() !== before)
+    shots.nameLight(workspace.chosen!.name, name).catch((error) => notifications.show(error))
+}
 const canPick = computed(() => ['lights', 'components'].includes(workspace.chosen?.axis ?? ''))
 const dot = computed(() => {
   const [r, g, b] = level.value.tint
@@ -115,7 +126,31 @@ function keep(change: Partial<Level>, what: string) {
 <template>
   <section v-if="workspace.chosen" class="bench-part" :aria-label="title">
     <div class="bench-head">
-      <h2>{{ title }}</h2>
+      <input
+        v-if="naming"
+        :value="shots.shot?.light_names[workspace.chosen.name] ?? ''"
+        :placeholder="workspace.chosen.name"
+        class="show-as"
+        maxlength="120"
+        aria-label="Show light as"
+        autofocus
+        @blur="showAs(($event.target as HTMLInputElement).value)"
+        @keydown.enter="($event.target as HTMLInputElement).blur()"
+        @keydown.escape="naming = false"
+      />
+      <h2 v-else>
+        {{ title }}
+        <button
+          v-if="isLight"
+          type="button"
+          class="name"
+          :aria-label="`Show ${title} under another name`"
+          title="Show under another name"
+          @click="naming = true"
+        >
+          ✎
+        </button>
+      </h2>
       <button
         type="button"
         :aria-pressed="level.solo"
@@ -207,6 +242,16 @@ function keep(change: Partial<Level>, what: string) {
 </template>
 
 <style scoped>
+.show-as {
+  flex: 1;
+  min-width: 0;
+}
+.name {
+  padding: 0 4px;
+  border: 0;
+  background: none;
+  color: var(--text-3);
+}
 .pick {
   display: flex;
   gap: 8px;

@@ -129,7 +129,7 @@ def delete_shot(path: ShotPath) -> tuple[str, int]:
 
 @routes.put("/shots/<int:shot_id>")
 def change_shot(path: ShotPath, body: ShotChange) -> tuple[str, int]:
-    """Rename, archive, unarchive, delete or restore a shot."""
+    """Rename, archive, unarchive, delete or restore a shot; name its lights for people."""
     _change_shot(path.shot_id, body)
     return "", 204
 
@@ -140,9 +140,14 @@ def _change_shot(shot_id: int, change: ShotChange) -> None:
         shot = find_shot(session, shot_id)
         shot.name = change.name or shot.name
         shot.status = change.status or shot.status
+        if change.light_names is not None:
+            named = {**shot.light_names, **change.light_names}
+            shot.light_names = {light: name.strip() for light, name in named.items() if name.strip()}
     if change.status == DELETED:
         context.forget(shot_id)
     context.events.tell("shots")
+    if change.light_names is not None:
+        context.events.tell("variants", shot_id=shot_id)
 
 
 def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[Evaluator, Variant]:

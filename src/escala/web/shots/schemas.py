@@ -1,7 +1,7 @@
 """What requests and answers about shots hold."""
 
 from datetime import datetime
-from typing import Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import BaseModel, Field
 
@@ -114,6 +114,7 @@ class ShotOut(BaseModel):
     components: list[str]
     renders: list[RenderName]
     variants: list[VariantLabel]
+    light_names: dict[str, str]
 
 
 class ShotList(BaseModel):
@@ -124,10 +125,11 @@ class ShotList(BaseModel):
 
 
 class ShotChange(BaseModel):
-    """A shot renamed, archived or unarchived, deleted or restored."""
+    """A shot renamed, archived or unarchived, deleted or restored; what lights are called, "" for their own name."""
 
     name: str | None = Field(None, min_length=1, max_length=200)
     status: Literal["active", "archived", "deleted"] | None = None
+    light_names: dict[str, Annotated[str, Field(max_length=120)]] | None = Field(None, max_length=1000)
 
 
 class ShotFacts(NamedTuple):
@@ -180,4 +182,5 @@ def shot_out(row: ShotRow) -> ShotOut:
         components=render_components(render),
         renders=[_render_name(row) for row in row.renders if row.name],
         variants=[VariantLabel(id=variant.id, name=variant.name) for variant in row.variants],
+        light_names=row.light_names,
     )
