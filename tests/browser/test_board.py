@@ -93,3 +93,35 @@ class BoardGestureTest(ImageTest):
         field.fill("")
         field.press("Enter")
         expect(self.head("Cabin")).to_be_visible()
+
+
+class TouchTest(ImageTest):
+    def test_two_fingers_zoom_the_image_and_one_changes_light(self) -> None:
+        page = self.page
+        self.go(page, "Balance")
+        self.at_rest(page)
+        cdp = page.context.new_cdp_session(page)
+        x, y = self.place(page, (0.5, 0.5))
+
+        def touch(kind: str, *places: tuple[float, float]) -> None:
+            points = [{"x": px, "y": py, "id": index} for index, (px, py) in enumerate(places)]
+            cdp.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+        zoom = page.get_by_role("contentinfo")
+        before = int(zoom.inner_text().split("%")[0].split()[-1])
+        touch("touchStart", (x - 40, y), (x + 40, y))
+        for by in (50, 60, 70, 80):
+            touch("touchMove", (x - by, y), (x + by, y))
+        touch("touchEnd")
+        expect(zoom).not_to_contain_text(f"{before}%")
+        after = int(zoom.inner_text().split("%")[0].split()[-1])
+        self.assertAlmostEqual(after / before, 2.0, delta=0.1)
+        page.get_by_role("button", name="Fit", exact=True).click()
+        self.at_rest(page)
+        x, y = self.place(page, STONES)
+        touch("touchStart", (x, y))
+        for by in (10, 40, 70, 96):
+            touch("touchMove", (x, y - by))
+        touch("touchEnd")
+        expect(page.locator(".head-cell.chosen.changed")).to_contain_text("+2.00")
+        expect(page.get_by_role("button", name="Undo")).to_be_enabled()

@@ -29,6 +29,8 @@ export function useImagePointer(
   const gripping = ref(false)
   let takes = pointerThrottle()
   let down: { at: Place; last: Place; moved: boolean; gesture: Gesture } | null = null
+  /** Fingers on the image by their pointers: two of them zoom and pan. */
+  const fingers = new Map<number, Place>()
 
   function placeOf(event: MouseEvent): Place {
     const box = canvas.value!.getBoundingClientRect()
@@ -83,6 +85,8 @@ export function useImagePointer(
     if (event.button > 1 || !canvas.value || !frame()) return
     canvas.value.setPointerCapture(event.pointerId)
     const at = placeOf(event)
+    if (event.pointerType === 'touch') fingers.set(event.pointerId, at)
+    if (fingers.size > 1) return cancel()
     down = { at, last: at, moved: false, gesture: event.button === 1 ? 'pan' : purpose(at) }
     takes = pointerThrottle()
   }
@@ -91,6 +95,7 @@ export function useImagePointer(
     const picture = frame()
     if (!picture) return
     const at = placeOf(event)
+    if (fingers.size > 1) return pinch(event.pointerId, at)
     workspace.hover = down ? null : pixelAt(at)
     if (!down) return pointerTools.grip?.hover?.(picture.toPicture(at))
     if (!down.moved && Math.hypot(at.x - down.at.x, at.y - down.at.y) > 3) start(event)
@@ -100,9 +105,24 @@ export function useImagePointer(
     down.last = at
   }
 
+  /** Two fingers: the image is zoomed by how they part, and moves with their middle. */
+  function pinch(finger: number, at: Place) {
+    if (!fingers.has(finger)) return
+    const [a, b] = [...fingers.values()] as [Place, Place]
+    const before = { x: (a.x + b.x) / 2, y: (a.y + b.y) / 2, apart: Math.hypot(a.x - b.x, a.y - b.y) }
+    fingers.set(finger, at)
+    const [c, d] = [...fingers.values()] as [Place, Place]
+    const middle = { x: (c.x + d.x) / 2, y: (c.y + d.y) / 2 }
+    const picture = frame()!
+    if (before.apart > 0)
+      picture.zoom((picture.scale * Math.hypot(c.x - d.x, c.y - d.y)) / before.apart, middle)
+    picture.pan(middle.x - before.x, middle.y - before.y)
+  }
+
   /** What is gripped follows the pointer before the screen is drawn. */
   function onEarlyMove(event: PointerEvent) {
-    if (down?.moved && down.gesture === 'grip' && takes(event)) follow(placeOf(event), event.shiftKey)
+    if (fingers.size < 2 && down?.moved && down.gesture === 'grip' && takes(event))
+      follow(placeOf(event), event.shiftKey)
   }
 
   function follow(at: Place, fine: boolean) {
@@ -119,6 +139,7 @@ export function useImagePointer(
   }
 
   function onUp(event: PointerEvent) {
+    fingers.delete(event.pointerId)
     if (!down || !frame()) return
     const at = placeOf(event)
     if (!down.moved && down.gesture === 'grip' && pointerTools.grip?.click)
@@ -127,7 +148,8 @@ export function useImagePointer(
     cancel()
   }
 
-  function cancel() {
+  function cancel(event?: PointerEvent) {
+    if (event) fingers.delete(event.pointerId)
     if (gripping.value) pointerTools.grip?.end()
     gripping.value = false
     down = null
