@@ -56,6 +56,13 @@ class DifferencesTest(unittest.TestCase):
             self.assertEqual(made, other.model_copy(update={"balance": made.balance}))
             self.assertEqual(differences(made, other), [])
 
+    def test_another_order_is_a_difference(self) -> None:
+        entries = [{"id": "a", "kind": "exposure"}, {"id": "b", "kind": "contrast"}]
+        base, other = (variant(finish={"corrections": each}) for each in (entries, entries[::-1]))
+        found = differences(base, other)
+        self.assertEqual([one.words for one in found], ["order of corrections"])
+        self.assertEqual(patched(base, found[0].patch), other)
+
     def test_one_alone_brings_the_mattes_that_it_needs(self) -> None:
         cabin = next(found for found in differences(PLAIN, OTHER) if found.words.startswith("Cabin"))
         made = patched(PLAIN, cabin.patch)

@@ -1,8 +1,9 @@
 import type { Curve, PatchStep, Variant } from '@/api/types'
 import { pointerStep, withPatch } from './levels'
 
-/** The values of what moves, at a frame: by pointer, one number or one for each channel. */
+/** The values of what moves in a variant, at a frame: by pointer, one number or one for each channel. */
 export interface Settled {
+  variant: number
   frame: number
   values: Record<string, number | number[]>
 }

@@ -26,22 +26,23 @@ export const useLanes = defineStore('lanes', () => {
   const curve = computed<Curve | null>(() => curveOf(shots.document, chosen.value))
 
   async function load(id: number, draft: Draft) {
-    if (!open.value && !Object.keys(shots.document?.curves ?? {}).length) return take([], [], [], 0)
+    if (!open.value && !Object.keys(shots.document?.curves ?? {}).length) return take(id, [], [], [], 0)
     const body = { ...bodyOf(draft), frame: workspace.frame }
     const answer = await unwrap<{ lanes: Lane[]; frames: number[]; movable: MovableField[] }>(
       api.POST('/api/variants/{variant_id}/lanes', { params: { path: { variant_id: id } }, body }),
     )
-    if (id === shots.variant?.id) take(answer.lanes, answer.frames, answer.movable, workspace.frame ?? null)
+    if (id === shots.variant?.id)
+      take(id, answer.lanes, answer.frames, answer.movable, workspace.frame ?? null)
   }
 
-  function take(next: Lane[], at: number[], others: MovableField[], frame: number | null) {
+  function take(id: number, next: Lane[], at: number[], others: MovableField[], frame: number | null) {
     lanes.value = next
     frames.value = at
     movable.value = others
     const values = Object.fromEntries(
       next.map((lane) => [lane.pointer, lane.now.length > 1 ? [...lane.now] : lane.now[0]!]),
     )
-    shots.settled = next.length ? { frame: frame ?? at[0] ?? 0, values } : null
+    shots.settled = next.length ? { variant: id, frame: frame ?? at[0] ?? 0, values } : null
   }
 
   const frameNow = () =>

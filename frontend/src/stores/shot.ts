@@ -86,8 +86,9 @@ export const useShot = defineStore('shot', () => {
   )
   /** The values of what moves, at the frame that is looked at; null while nothing moves. */
   const settled = shallowRef<Settled | null>(null)
+  const settledHere = computed(() => (settled.value?.variant === variant.value?.id ? settled.value : null))
   /** As it is at the frame that is looked at. */
-  const base = computed<Variant | null>(() => own.value && settledDocument(own.value, settled.value))
+  const base = computed<Variant | null>(() => own.value && settledDocument(own.value, settledHere.value))
 
   /** The drag as the page shows it: pictures follow the pointer at once, numbers at most so often. */
   const shownDrag = shallowRef<PatchStep[]>([])
@@ -268,10 +269,11 @@ export const useShot = defineStore('shot', () => {
   /** Show an edit without saving it, while something is dragged. */
   /** An edit made at the frame that is looked at, as one of the document: what moves gets a key there. */
   function atFrame(patch: PatchStep[], isEdit: boolean): PatchStep[] {
-    if (!own.value || !settled.value) return patch
-    const found = editOverTime(own.value, settled.value, patch)
+    const now = settledHere.value
+    if (!own.value || !now) return patch
+    const found = editOverTime(own.value, now, patch)
     if (!isEdit) return found.patch
-    settled.value = { ...settled.value, values: { ...settled.value.values, ...found.values } }
+    settled.value = { ...now, values: { ...now.values, ...found.values } }
     if (found.refused.length)
       notifications.show('This value moves by a curve that no key can change: convert it to keys first.')
     return found.patch

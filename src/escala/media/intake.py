@@ -2,6 +2,7 @@
 
 import atexit
 import json
+import shutil
 import subprocess
 import sys
 import threading
@@ -64,10 +65,11 @@ def _door_of(files: Sequence[SourceFile], key: str) -> threading.Lock:
 class _Reader:
     """A child process that decodes one frame after another, and may fall. `video`: the last that it decoded."""
 
-    def __init__(self) -> None:
+    def __init__(self, is_quiet: bool) -> None:
         self.video: Path | None = None
+        nice = ["nice", "-n", "15"] if is_quiet and shutil.which("nice") else []
         self._child = subprocess.Popen(
-            [sys.executable, "-m", "escala.media.decode"],
+            [*nice, sys.executable, "-m", "escala.media.decode"],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
@@ -97,9 +99,13 @@ class _Reader:
 
 
 class _ReaderPool:
-    """Readers at rest are used again: starting one costs more than decoding a small frame."""
+    """Readers at rest are used again: starting one costs more than decoding a small frame.
 
-    def __init__(self, most: int) -> None:
+    `is_quiet`: at a lower priority than everything else.
+    """
+
+    def __init__(self, most: int, is_quiet: bool = False) -> None:
+        self._is_quiet = is_quiet
         self._resting: list[_Reader] = []
         self._most = most
         self._lock = threading.Lock()
@@ -111,7 +117,7 @@ class _ReaderPool:
             found = (fitting or self._resting or [None])[-1]
             if found is not None:
                 self._resting.remove(found)
-        reader = found or _Reader()
+        reader = found or _Reader(self._is_quiet)
         reader.video = video
         return reader
 
@@ -140,31 +146,44 @@ _ERRORS: dict[str, type[EscalaError]] = {
 _PATIENCE = 2
 _NO_ROOM = "NoRoom"
 _READERS = _ReaderPool(most=2)
+_QUIET_READERS = _ReaderPool(most=1, is_quiet=True)
 _DOORS = [threading.Lock() for _ in range(64)]
 atexit.register(_READERS.close)
+atexit.register(_QUIET_READERS.close)
 
 
 def warm_reader() -> None:
     """Start a reader ahead of the first frame."""
-    _READERS.give(_Reader())
+    _READERS.give(_Reader(is_quiet=False))
 
 
 def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
     """Decode the files of one frame into `folder`, in a child that may fall. Raises as `import_frame`."""
+    _decode(files, folder, progress, key, _READERS)
+
+
+def decode_quietly(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
+    """As `decode_in_child`, at a lower priority than everything else."""
+    _decode(files, folder, progress, key, _QUIET_READERS)
+
+
+def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str, readers: _ReaderPool) -> None:
     named = [[str(f.path), f.label, f.fit, f.video_frame] for f in files]
     video = files[0].path if files[0].video_frame is not None else None
-    _in_child({"files": named, "folder": str(folder), "key": key}, files[0].path, progress, video)
+    _in_child({"files": named, "folder": str(folder), "key": key}, files[0].path, progress, video, readers)
 
 
 def probe_video(path: Path) -> VideoHeader:
     """What a video says of itself, read in a child. Raises `DecodeFailed` with a sentence."""
-    answer = _in_child({"video": str(path)}, path, lambda share: None, path)
+    answer = _in_child({"video": str(path)}, path, lambda share: None, path, _READERS)
     return VideoHeader(**cast(dict[str, Any], answer["video"]))
 
 
-def _in_child(job: dict[str, object], file: Path, progress: Progress, video: Path | None) -> dict[str, object]:
+def _in_child(
+    job: dict[str, object], file: Path, progress: Progress, video: Path | None, readers: _ReaderPool
+) -> dict[str, object]:
     """The last answer of a reader to a job about a file. Raises as `import_frame`."""
-    reader = _READERS.take(video)
+    reader = readers.take(video)
     answer: dict[str, object] = {}
     try:
         for answer in reader.answers(job):
@@ -174,12 +193,12 @@ def _in_child(job: dict[str, object], file: Path, progress: Progress, video: Pat
         reader.close()
         raise
     if "done" in answer:
-        _READERS.give(reader)
+        readers.give(reader)
         return answer
     if "error" not in answer:
         status = reader.close()
         raise DecodeFailed(f"{file}: decoding failed (decoder crashed, status {status}). The file is probably damaged.")
-    _READERS.give(reader)
+    readers.give(reader)
     if answer["error"] == _NO_ROOM:
         raise NoRoom("the decoded passes")
     raise _ERRORS.get(str(answer["error"]), DecodeFailed)(str(answer["message"]))

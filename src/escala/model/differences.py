@@ -70,6 +70,11 @@ def _parts(one: Mapping[str, Any], two: Mapping[str, Any]) -> Iterator[tuple[str
                 end = f"/{place}/-" if place in _LISTS and mine is _ABSENT else path
                 words = f"{before}{name if place == 'mattes' else _entry_words(name, value)}"
                 yield f"{place}/{name}", words, [{"op": "add", "path": end, "value": value}]
+    for place, before in _LISTS.items():
+        order, others = list(_entries(_at(one, place))), list(_entries(_at(two, place)))
+        if order != others and sorted(order) == sorted(others):
+            words = f"order of {before.strip() or place.rpartition('/')[2]}{'s' if before else ''}"
+            yield f"{place}/order", words, [{"op": "add", "path": f"/{place}", "value": _at(two, place)}]
     for place, words in _WHOLE.items():
         mine, value = _at(one, place), _at(two, place)
         if mine != value:

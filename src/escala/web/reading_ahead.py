@@ -1,4 +1,4 @@
-"""Frames of the sequence that is looked at, decoded ahead: playing finds them in the store."""
+"""Frames of the sequence that is looked at, decoded ahead at a low priority: playing finds them in the store."""
 
 import threading
 from contextlib import suppress
@@ -6,6 +6,7 @@ from contextlib import suppress
 from escala.core.errors import EscalaError
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.source.intake import frame_files
+from escala.media.intake import decode_quietly
 from escala.model.render import Render
 
 # Frames of one sequence take at most this share of the store.
@@ -55,5 +56,5 @@ class AheadReader:
             if self._closing.wait(_PAUSE_SECONDS) or self._wanted is not None or space <= 0:
                 return
             with suppress(EscalaError, OSError):  # whoever looks at the frame is told
-                frame = self._pool.stored(frame_files(render, number))
+                frame = self._pool.stored(frame_files(render, number), decode_quietly)
                 space -= sum(file.stat().st_size for file in frame.folder.iterdir())
