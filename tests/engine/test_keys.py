@@ -15,7 +15,7 @@ from escala.engine.evaluator import Evaluator
 from escala.engine.request import Quality
 from escala.engine.source.reading import interpreted_evaluator
 from escala.engine.viewer.viewport import full_viewport
-from escala.model.balance import Balance, Level
+from escala.model.balance import Balance, Level, PointLight, RimLight, SideLight
 from escala.model.beauty import Beauty, Removal, TallyChoice, TermEdit
 from escala.model.colour import ColourChoice
 from escala.model.corrections import (
@@ -83,7 +83,10 @@ OTHERWISE: dict[str, Any] = {
     "repairs.0.pass_name": "specular_color",
     "recipe": "lights",
     ".operator": "multiply",
+    "curves": {"balance/lights/key/stops": {"kind": "ramp", "from": 2, "to": 3, "start": 0, "end": 1}},
     "added": ["more"],
+    "added.0.direction": (0.5, -1, 0.3),
+    ".shadow_pass": "spare",
     "order": ["fill specular", "key specular"],
     ".component": "specular",
     ".light": "fill",
@@ -121,6 +124,11 @@ OTHERWISE: dict[str, Any] = {
 SILENT = ("schema_version", "source.frame_rate", "kind", ".id", "number.tolerance")
 # What cannot be said without another field.
 TOGETHER = (
+    "added.0.name",
+    "added.1.name",
+    "added.2.name",
+    "added.2.specular",
+    "added.2.roughness",
     "denoise.passes",
     "denoise.strength",
     "depth.reading.scale",
@@ -290,6 +298,11 @@ class EveryChangeTest(FolderTest):
                 lights={"key": level, "rim": level, "fill": limited},
                 components={"diffuse": level},
                 cells={"fill/specular": level},
+                added=(
+                    SideLight(name="window", direction=(0.3, 0.5, 1), specular=0.5, shadow_pass="more"),
+                    PointLight(name="torch", position=(0.5, 0.4, 2), radius=1.2, specular=0.3, roughness=0.6),
+                    RimLight(name="outline", edge=1.5, colour=(0.9, 1, 0.7)),
+                ),
                 corrections=(
                     ContrastCorrection(amount=1.3, of={"light": "key"}, matte="ball"),
                     BlurCorrection(radius_px=(1.5, 0.6), turn=30, of={"component": "diffuse"}),
