@@ -30,6 +30,14 @@ class LanesApiTest(SourceApiTest):
         self.assertIn("balance/lights/fill/stops", [field["pointer"] for field in answer["movable"]])
         self.assertEqual(self.client.post(f"{self.address}/lanes", json={}).json["lanes"], [])
 
+    def test_many_curves_are_drawn_through_fewer_points(self) -> None:
+        sweep = {"kind": "sweep", "amount": 1, "period": 5}
+        fields = ("stops", "kelvin", "duv")
+        curves = {f"balance/lights/l{i}/{field}": sweep for i in range(1000) for field in fields}
+        patch = [{"op": "add", "path": "/curves", "value": curves}]
+        answer = self.client.post(f"{self.address}/lanes", json={"patch": patch}).json
+        self.assertEqual((len(answer["lanes"]), len(answer["frames"])), (3000, 9))
+
     def test_a_curve_becomes_keys_and_the_path_says_what_moves(self) -> None:
         patch = self.step({"kind": "ramp", "from": 0, "to": 5, "start": 3, "end": 8})
         keys = self.client.post(f"{self.address}/lanes/keys", json={"patch": patch, "pointer": POINTER}).json["curve"]

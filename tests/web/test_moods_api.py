@@ -2,6 +2,8 @@
 
 import numpy as np
 
+from escala.database.shots import find_variant
+from escala.web.app_context import APP_CONTEXT
 from tests.engine.fixture_shot import grid_passes, one_axis_passes
 from tests.fixtures import write_layers
 from tests.web.test_source_api import SourceApiTest
@@ -30,6 +32,14 @@ class MoodsApiTest(SourceApiTest):
         plain, warm = self.client.get(f"{self.address}/moods").json["moods"]
         self.assertEqual([each["words"] for each in warm["differences"]], ["glow 0.2"])
         self.assertIsNotNone(plain["changed"])
+
+    def test_a_variant_that_cannot_be_read_hides_no_other(self) -> None:
+        broken = self.named("Broken", {})
+        context = self.client.application.extensions[APP_CONTEXT]
+        with context.database.writing() as session:
+            find_variant(session, broken["id"]).document = {"balance": 4}
+        names = [mood["name"] for mood in self.client.get(f"{self.address}/moods").json["moods"]]
+        self.assertEqual(names, [self.variant["name"]])
 
     def test_a_balance_goes_to_another_shot_as_a_new_variant(self) -> None:
         made = self.named("Night", {"balance": {"lights": {"key": {"stops": -2}, "gone": {"stops": 1}}}})

@@ -21,6 +21,8 @@ from .schemas import KeysOut, KeysRequest, LanesOut
 # Curves are drawn through at most so many points.
 _MOST_POINTS = 480
 _POINTS_PER_FRAME = 4
+# Of all curves together at most so many values are worked out: a document may have thousands of curves.
+_MOST_VALUES = 24_000
 
 routes = APIBlueprint("lanes", __name__, url_prefix="/api/variants/<int:variant_id>/lanes")
 
@@ -40,7 +42,8 @@ def post_lanes(path: VariantPath, body: Preview) -> dict[str, Any]:
     times = sorted(time_of(render, number) for number in render.frames)
     now = time_of(render, render.first_frame if body.frame is None else body.frame)
     first, span = float(times[0]), float(times[-1] - times[0])
-    count = min(_MOST_POINTS, round(span * _POINTS_PER_FRAME))
+    most = min(_MOST_POINTS, max(1, _MOST_VALUES // max(1, len(variant.curves))))
+    count = min(most, round(span * _POINTS_PER_FRAME))
     frames = [first + span * index / count for index in range(count + 1)] if count else [first]
     lanes = lanes_of(variant, frames, now, shot_rate(render, variant))
     movable = movable_fields(variant, render_lights(render), render_components(render))

@@ -1,6 +1,7 @@
 """Moods: the variants of a shot beside one another, and their balance on other shots."""
 
 import itertools
+from contextlib import suppress
 from dataclasses import asdict
 from typing import Any
 from urllib.parse import quote
@@ -9,7 +10,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from escala.database.revisions import last_change
-from escala.database.shots import add_variant, find_shot, find_variant, variant_document
+from escala.database.shots import BrokenDocument, add_variant, find_shot, find_variant, variant_document
 from escala.engine.balance.plan import level_names
 from escala.media.path_safety import plain_name
 from escala.model.balance_preset import apply_preset, preset_of
@@ -28,17 +29,18 @@ def list_moods(path: VariantPath) -> dict[str, Any]:
     """All variants of the shot, and what each has otherwise than this one."""
     with app_context().database.reading() as session:
         row = find_variant(session, path.variant_id)
-        base = variant_document(row)
-        moods = [
-            Mood(
-                id=other.id,
-                name=other.name,
-                head=other.head,
-                changed=last_change(session, other),
-                differences=differences(base, variant_document(other)),
-            )
-            for other in row.shot.variants
-        ]
+        base, moods = variant_document(row), []
+        for other in row.shot.variants:
+            with suppress(BrokenDocument):  # it is reported where the shot is opened
+                moods.append(
+                    Mood(
+                        id=other.id,
+                        name=other.name,
+                        head=other.head,
+                        changed=last_change(session, other),
+                        differences=differences(base, variant_document(other)),
+                    )
+                )
     return MoodsOut(moods=moods).model_dump(mode="json")
 
 

@@ -34,6 +34,7 @@ from escala.database.shots import (
     variant_document,
 )
 from escala.database.tables import VariantRow
+from escala.engine.balance.added import check_added
 from escala.engine.checking import Unresolved, missing_files, waiting_names
 from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.request import Quality
@@ -233,6 +234,8 @@ def _check(shot_id: int, edit: PreparedEdit) -> None:
     context, before, after = app_context(), edit.before, edit.after
     if after.corrections != before.corrections or after.pictures != before.pictures:
         context.resolve_paths(after)
+    if after.balance.added != before.balance.added:
+        check_added(context.interpretation_of(shot_id, context.resolve_paths(after)), after)
     bare = [variant.with_corrections(lambda correction: None) for variant in (before, after)]
     if bare[0].colour != bare[1].colour or bare[0].display != bare[1].display or _reads_anew(*bare):
         resolved = context.resolve_paths(bare[1])
