@@ -46,7 +46,7 @@ setup: $(PACKAGES) $(FRONT) $(KERNELS) $(BYTECODE)
 
 $(PACKAGES): pyproject.toml constraints.txt
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check --constraint constraints.txt --editable '.[dev,denoise,usd]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --constraint constraints.txt --editable '.[dev,denoise,usd,video,cluster]'
 	touch $@
 
 $(FRONT): $(FRONT_FILES)

@@ -12,6 +12,9 @@ import OpenEXR
 from numpy.typing import NDArray
 
 Planes = NDArray[np.floating[Any]]
+# Orders of the result, as the API takes them.
+EXR_FILE = {"files": [{"what": "result", "format": "exr"}]}
+PNG_FILE = {"files": [{"what": "result", "format": "png"}]}
 Item = TypeVar("Item")
 
 

@@ -70,6 +70,30 @@ class ScriptingTest(CommandTest):
         self.assertAlmostEqual(found["lights"]["key"]["stops"], 2, places=3)
         self.assertEqual((set(found["lights"]), found["locked"]), ({"key"}, ["fill"]))
 
+    def test_files_are_those_of_the_command_line(self) -> None:
+        preset = {"escala": "delivery", "name": "comp", "files": [
+            {"what": "result", "format": "exr", "names": "{shot}.{frame}"}, {"what": "lights", "format": "png"},
+        ]}  # fmt: skip
+        document = {"balance": {"lights": {"key": {"stops": -1}}}}
+        variant, file = self.folder / "v.json", self.folder / "p.json"
+        variant.write_text(json.dumps(document))
+        file.write_text(json.dumps(preset))
+        written = self.shot.variant(document).deliver(preset, self.folder / "a")
+        self.run_command("render", self.path, "--variant", variant, "--preset", file, "--out", self.folder / "b")
+        exr, key = self.folder / "a" / "grid.0001.exr", self.folder / "a" / "grid_variant_lights_key.0001.png"
+        self.assertEqual({path.name for path in written}, {p.name for p in (self.folder / "a").iterdir()})
+        self.assertEqual(exr.read_bytes(), (self.folder / "b" / "grid.0001.exr").read_bytes())
+        self.assertEqual(key.read_bytes(), (self.folder / "b" / "grid_v_lights_key.0001.png").read_bytes())
+        before = exr.stat().st_mtime_ns
+        again = self.shot.variant(document).deliver(file, self.folder / "a", resume=True)
+        self.assertEqual((set(again), exr.stat().st_mtime_ns), (set(written), before))
+        wrong = {**preset, "files": [{"what": "result", "format": "gif"}]}
+        with self.assertRaisesRegex(escala.EscalaError, "not a delivery preset: files.0.format"):
+            self.shot.variant().deliver(wrong, self.folder / "c")
+        with self.assertRaisesRegex(escala.EscalaError, "has no mattes"):
+            self.shot.variant().deliver({**preset, "files": [{"what": "mattes", "format": "exr"}]}, self.folder / "c")
+        self.assertFalse((self.folder / "c").exists())
+
     def test_errors_are_sentences(self) -> None:
         look = self.shot.variant()
         for work, sentence in (

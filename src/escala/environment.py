@@ -4,7 +4,7 @@ import os
 import tempfile
 from pathlib import Path
 
-_DEFAULTS = {
+DEFAULTS = {
     # Matrices are small: threads of the linear algebra library would only be started, and wait by spinning.
     "OPENBLAS_NUM_THREADS": "1",
     # Threads that wait must not keep a core from those that work: where cores are shared, that made one image in
@@ -15,7 +15,7 @@ _DEFAULTS = {
 
 def prepare_environment() -> None:
     """Set the variables that the user has not set; entry points do so before anything computes."""
-    for name, value in _DEFAULTS.items():
+    for name, value in DEFAULTS.items():
         os.environ.setdefault(name, value)
 
 

@@ -234,6 +234,30 @@ class Variant:
 
         return self.shot._on(self._document, None, work)
 
+    def deliver(
+        self, preset: "Mapping[str, Any] | str | os.PathLike[str]", out: str | os.PathLike[str], resume: bool = False
+    ) -> list[Path]:
+        """Write all frames by a delivery preset, a document or its file, into a folder. Returns the files.
+
+        `resume`: keep files that are there whole. A frame that cannot be read does not stop the others; then, and for
+        a preset that cannot be followed, `EscalaError` is raised in a sentence.
+        """
+        from escala.delivery.checking import check_order
+        from escala.delivery.documents import delivery_preset, read_delivery_preset
+        from escala.delivery.order import Order, files_of_preset
+        from escala.delivery.queue import deliver
+
+        pool, render = self.shot._pool, self.shot._render
+        wanted = delivery_preset(preset) if isinstance(preset, Mapping) else read_delivery_preset(Path(preset))
+        files = files_of_preset(Path(out), wanted.files, render, "variant")
+        order = Order(_SHOT, render, self._document, tuple(self.shot.frames), files, pool.place, keeps=resume)
+        check_order(pool, order)
+        reports = list(deliver(pool, order))
+        failed = [report.error for report in reports if report.error]
+        if failed:
+            raise BadSource("; ".join(failed))
+        return [path for report in reports for path in report.files]
+
     def sheet(self, space: str | None = None) -> list[dict[str, Any]]:
         """The light sheet: a row for each light, for each frame where its level moves; None is every frame.
 
@@ -276,9 +300,9 @@ def _validated(document: Mapping[str, Any]) -> Document:
     try:
         return Document.model_validate(dict(document))
     except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(step) for step in first["loc"])
-        raise BadSource(f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
+        from escala.delivery.documents import first_fault
+
+        raise BadSource(f"not a variant: {first_fault(error)}") from error
 
 
 def _put(document: dict[str, Any], steps: list[str], value: Any, pointer: str) -> None:

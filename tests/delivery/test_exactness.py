@@ -4,7 +4,6 @@ import cv2
 import numpy as np
 import PyOpenColorIO as ocio
 
-from escala.delivery.deliver import Delivery, write_frame
 from escala.engine.request import Quality
 from escala.engine.viewer.screen import screen_picture
 from escala.engine.viewer.subject import Subject
@@ -13,6 +12,7 @@ from escala.media.configs import BUILTIN_CONFIGS, SOFT
 from escala.model.colour import ColourChoice
 from escala.model.display import DisplayChoice
 from escala.model.variant import Variant
+from tests.delivery.orders import write_one
 from tests.engine.fixture_shot import engine_for
 from tests.fixture_config import write_config
 from tests.fixtures import FolderTest, add_up, light, read_colour, write_layers
@@ -89,7 +89,7 @@ class ExactnessTest(FolderTest):
                 for ending in ("png", "tif"):
                     with self.subTest(pipeline=pipeline[:5], bits=bits, ending=ending):
                         file = self.folder / f"view{index}_{bits}.{ending}"
-                        write_frame(self.evaluator, self.variant(pipeline), Delivery(file, as_view=True, bits=bits))
+                        write_one(self.evaluator, self.variant(pipeline), file, bits=bits)
                         shown = cv2.imread(str(file), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(float) / (2**bits - 1)
                         self.assertLessEqual(float(np.abs(shown.transpose(2, 0, 1) - wanted).max()), tolerance)
 
@@ -98,7 +98,7 @@ class ExactnessTest(FolderTest):
             with self.subTest(config=name):
                 file = self.folder / f"{target}.exr"
                 variant = Variant(colour=ColourChoice(config=name))
-                write_frame(self.evaluator, variant, Delivery(file, target))
+                write_one(self.evaluator, variant, file, space=target)
                 config = ocio.Config.CreateFromFile(BUILTIN_CONFIGS[name])
                 packed = np.ascontiguousarray(self.beauty.transpose(1, 2, 0))
                 config.getProcessor("Linear Rec.709 (sRGB)", target).getDefaultCPUProcessor().applyRGB(packed)
@@ -109,5 +109,5 @@ class ExactnessTest(FolderTest):
     def test_untouched_light_leaves_to_the_bit_whatever_the_view(self) -> None:
         for pipeline in (self.chains[0], self.chains[5]):
             file = self.folder / "same.exr"
-            write_frame(self.evaluator, self.variant(pipeline), Delivery(file))
+            write_one(self.evaluator, self.variant(pipeline), file)
             np.testing.assert_array_equal(read_colour(file), self.beauty)

@@ -7,7 +7,7 @@ import numpy as np
 from escala.core.errors import NoRoom, UnreadableFile
 from escala.media.atomic_write import is_alive, owner, remove_stale, unfinished, write_atomically, write_bytes
 from escala.media.exr import write_exr
-from escala.media.stills import still_pixels, write_still
+from escala.media.stills import StillOptions, still_pixels, write_still
 from escala.media.windows import Window
 from tests.fixtures import FolderTest
 from tests.small_disk import fill, mount_small_disk
@@ -60,7 +60,7 @@ class FullDiskTest(FolderTest):
         elif name.endswith(".txt"):
             write_atomically(path, lambda growing: growing.write_bytes(bytes(200_000)))
         else:
-            write_still(path, still_pixels(self.planes, path.suffix, 16), {"Software": "Escala"})
+            write_still(path, still_pixels(self.planes, 16), {"Software": "Escala"}, StillOptions())
 
     def test_every_writer_reports_of_a_full_disk_and_leaves_nothing(self) -> None:
         for name in ("a.png", "a.tif", "a.jpg", "a.exr", "a.txt"):

@@ -4,7 +4,7 @@ import numpy as np
 from escala.core.errors import EscalaError, UnknownChoice, UnreadableFile
 from escala.media.atomic_write import write_atomically
 from escala.media.cdl import read_cdl
-from escala.media.stills import encode_jpeg, encode_png, read_still, still_pixels, to_bytes, write_still
+from escala.media.stills import StillOptions, encode_jpeg, encode_png, read_still, still_pixels, to_bytes, write_still
 from escala.media.windows import Window
 from tests.fixtures import FolderTest
 
@@ -23,7 +23,7 @@ class StillTest(FolderTest):
         for name, bits in (("a.png", 16), ("b.png", 8), ("c.tif", 16), ("d.tif", 8)):
             with self.subTest(name=name):
                 path = self.folder / name
-                write_still(path, still_pixels(self.planes, path.suffix, bits), {"ImageDescription": "sRGB"})
+                write_still(path, still_pixels(self.planes, bits), {"ImageDescription": "sRGB"}, StillOptions())
                 names, planes, _ = read_still(path)
                 self.assertEqual(names[:3], ["R", "G", "B"])
                 np.testing.assert_allclose(np.stack(planes[:3]), self.planes, atol=0.51 / (2**bits - 1))
@@ -40,7 +40,7 @@ class StillTest(FolderTest):
 
     def test_unknown_extensions_and_damaged_files_are_refused(self) -> None:
         with self.assertRaises(UnknownChoice):
-            write_still(self.folder / "a.xyz", still_pixels(self.planes, ".png", 8), {})
+            write_still(self.folder / "a.xyz", still_pixels(self.planes, 8), {}, StillOptions())
         (self.folder / "broken.png").write_bytes(b"\x89PNG broken")
         with self.assertRaisesRegex(UnreadableFile, r"broken\.png"):
             read_still(self.folder / "broken.png")

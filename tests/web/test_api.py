@@ -14,7 +14,7 @@ from escala.web.app_context import APP_CONTEXT
 from escala.web.openapi import defaults
 from escala.web.settings import Settings
 from tests.engine.fixture_shot import grid_passes
-from tests.fixtures import FolderTest, read_colour, write_layers
+from tests.fixtures import EXR_FILE, FolderTest, read_colour, write_layers
 
 WHOLE = {"region": {"x": 0, "y": 0, "width": 64, "height": 48}, "out_width": 64, "out_height": 48}
 
@@ -200,7 +200,7 @@ class DeliveryApiTest(ApiTest):
     def test_the_browser_gets_the_pixels_of_the_command(self) -> None:
         variant = self.open_grid()
         self.edit(variant, 0, 1)
-        job = self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json={"format": "exr"}).get_json())
+        job = self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json=EXR_FILE).get_json())
         self.assertEqual(job["state"], "done", job)
         file = job["result"]["files"][0]
         with self.client.get(file["address"]) as answer:

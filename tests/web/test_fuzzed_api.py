@@ -34,6 +34,7 @@ COLOUR = [
     },
 ]
 REGION = {"x": 0, "y": 0, "width": 8, "height": 8}
+FILES = [{"what": "result", "format": "png", "bits": 8, "space": "ACEScg", "size": 0.5, "names": "{shot}.{frame}"}]
 OPERATIONS = (
     ("picture", {**WHOLE, "live": True, "aids": {"show": "stops", "exposure": 1.0}, "station": "finish"}),
     ("probe", {"x": 1, "y": 1, "size": 3}),
@@ -53,7 +54,8 @@ BODIES: list[tuple[str, Any]] = [
     ("variants/1/board", {"patch": PATCH, "frame": 1}),
     ("shots/1/variants", {"name": "x", "copy_of": 1}),
     ("shots", {"sources": ["grid.exr"], "name": "x", "fit": False}),
-    ("variants/1/deliveries", {"format": "png", "bits": 8, "frames": [1], "space": "ACEScg"}),
+    ("variants/1/deliveries", {"files": FILES, "frames": [1], "workers": 1, "name": "x"}),
+    ("variants/1/deliveries/check", {"files": FILES, "frames": [1]}),
     ("shots/1/files", {"gathered": True, "passes": ["key"], "rename": {"key": "k"}}),
 ]
 QUERIES = [

@@ -14,7 +14,7 @@ from escala.database.deliveries import begin_delivery
 from escala.media.atomic_write import unfinished
 from escala.web.app_context import APP_CONTEXT
 from tests.engine.fixture_shot import grid_passes
-from tests.fixtures import add_up, light, write_layers
+from tests.fixtures import EXR_FILE, PNG_FILE, add_up, light, write_layers
 from tests.web.test_api import WHOLE, ApiTest
 
 KEY, FILL = light(1, 48, 64), light(2, 48, 64)
@@ -307,16 +307,16 @@ class WrongTokenTest(ApiTest):
 class DeliveriesTest(HostileTest):
     def test_a_delivery_is_listed_with_how_it_ended_and_its_files(self) -> None:
         variant = self.open_grid()
-        self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json={"format": "png"}).get_json())
+        self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json=PNG_FILE).get_json())
         with mock.patch("escala.delivery.frames.write_frame", side_effect=OSError(28, "full", "/x")):
-            self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json={}).get_json())
+            self.finished(self.client.post(f"/api/variants/{variant}/deliveries", json=EXR_FILE).get_json())
         failed, done = self.client.get(f"/api/variants/{variant}/deliveries").json["deliveries"]
-        self.assertEqual((done["state"], len(done["files"]), done["frames"]), ("done", 1, 1))
+        self.assertEqual((done["state"], len(done["files"]), done["frames"], done["done"]), ("done", 1, [1], [1]))
         with self.client.get(done["files"][0]["address"]) as file:
             self.assertEqual(file.data[:8], b"\x89PNG\r\n\x1a\n")
         self.assertEqual((failed["state"], failed["files"]), ("failed", []))
         self.assertIn("Disk full", failed["error"])
-        absent = self.client.post(f"/api/variants/{variant}/deliveries", json={"frames": [7]})
+        absent = self.client.post(f"/api/variants/{variant}/deliveries", json={**EXR_FILE, "frames": [7]})
         self.assertIn("no frame 7", self.told(absent))
 
     def test_what_was_under_way_when_the_server_was_killed_is_broken_off(self) -> None:
@@ -342,7 +342,10 @@ class DeliveriesTest(HostileTest):
             body = {"sources": ["grid.exr"], "name": name}
             shot = self.finished(self.client.post("/api/shots", json=body).get_json())["result"]["shot_id"]
             variant = self.client.get(f"/api/shots/{shot}").json["variants"][0]["id"]
-            for address, more in ((f"variants/{variant}/deliveries", {"format": "png"}), (f"shots/{shot}/files", {})):
+            for address, more in (
+                (f"variants/{variant}/deliveries", PNG_FILE),
+                (f"shots/{shot}/files", {}),
+            ):
                 job = self.finished(self.client.post(f"/api/{address}", json=more).get_json())
                 self.assertEqual(job["state"], "done", job)
                 for file in job["result"]["files"]:

@@ -14,7 +14,7 @@ from typing import Any
 
 from tests.browser.running import RunningServer
 from tests.engine.fixture_shot import grid_passes
-from tests.fixtures import FolderTest, light, write_layers
+from tests.fixtures import EXR_FILE, PNG_FILE, FolderTest, light, write_layers
 from tests.small_disk import fill, mount_small_disk
 
 
@@ -163,7 +163,7 @@ class KillTest(ServerTest):
                 status, state = self.edit(variant, head, 1 + head / 10)
                 self.assertEqual(status, 200, state)
                 head = state["head"]
-            job = self.make_request(f"/api/variants/{variant}/deliveries", {"format": "exr"})[1]
+            job = self.make_request(f"/api/variants/{variant}/deliveries", EXR_FILE)[1]
             self.assertEqual(job["state"], "running")
             self.server.kill()
             self.start()
@@ -220,8 +220,10 @@ class FullDiskTest(ServerTest):
             self.make_request("/api/pictures/a.png", put=bytes(300_000)),
             self.make_request("/api/configs/quay/files?path=a.cube", put=bytes(300_000)),
         ]
-        for kind in ("exr", "png", "tif", "jpg"):
-            status, job = self.make_request(f"/api/variants/{variant}/deliveries", {"format": kind})
+        for kind in ("exr", "png", "tiff", "jpeg", "mkv"):
+            status, job = self.make_request(
+                f"/api/variants/{variant}/deliveries", {"files": [{"what": "result", "format": kind}]}
+            )
             outcome = (507, {"detail": self.finished(job)["error"]}) if status == 202 else (status, job)
             told.append(outcome)
         head = 0
@@ -240,7 +242,7 @@ class FullDiskTest(ServerTest):
         filler.unlink()
         status, state = self.edit(variant, head, -3)
         self.assertEqual((status, state["head"]), (200, head + 1))
-        job = self.finished(self.make_request(f"/api/variants/{variant}/deliveries", {"format": "png"})[1])
+        job = self.finished(self.make_request(f"/api/variants/{variant}/deliveries", PNG_FILE)[1])
         self.assertEqual(job["state"], "done", job)
         self.assertEqual(self.make_request("/api/uploads/a.exr", put=bytes(300_000))[0], 200)
 

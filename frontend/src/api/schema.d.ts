@@ -72,6 +72,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery_id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop after what is under way; it can be resumed. */
+        post: operations["deliveries_pause_deliveries__int_delivery_id__pause_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write what is left, frames that failed too, of the variant as it was ordered. */
+        post: operations["deliveries_resume_deliveries__int_delivery_id__resume_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{folder}/{name}": {
         parameters: {
             query?: never;
@@ -80,10 +114,29 @@ export interface paths {
             cookie?: never;
         };
         /** A delivered file. */
-        get: operations["deliveries_get_file_deliveries__string_folder___string_name__get"];
+        get: operations["deliveries_get_file_deliveries__string_folder___path_name__get"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/delivery-presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shipped presets, then one's own. */
+        get: operations["delivery_presets_list_delivery_presets_get"];
+        /** Keep files under a name. Raises `BadSource` for the name of a shipped preset. */
+        put: operations["delivery_presets_put_delivery_preset_put"];
+        post?: never;
+        /** Remove a preset of one's own. */
+        delete: operations["delivery_presets_delete_delivery_preset_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -600,7 +653,24 @@ export interface paths {
         get: operations["deliveries_list_deliveries_variants__int_variant_id__deliveries_get"];
         put?: never;
         /** Begin to write frames of a variant. */
-        post: operations["deliveries_deliver_variants__int_variant_id__deliveries_post"];
+        post: operations["deliveries_begin_variants__int_variant_id__deliveries_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/deliveries/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would be written, and what is to be looked at before; nothing is written. */
+        post: operations["deliveries_check_variants__int_variant_id__deliveries_check_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2016,14 +2086,107 @@ export interface components {
             turn: number;
         };
         /**
+         * DeliveryCheck
+         * @description What is found before anything is written, and how many files there will be (0 where it cannot be).
+         */
+        DeliveryCheck: {
+            /** Files */
+            files: number;
+            /** Findings */
+            findings: components["schemas"]["DeliveryFinding"][];
+        };
+        /**
          * DeliveryFile
-         * @description A delivered file and its address.
+         * @description One kind of file of a delivery.
+         *
+         *     `space`: scene-linear or encoded by name; `display` and `view`: as shown; neither: EXR in the input space, all else
+         *     in the display and view of the variant. `names`: pattern without extension; None is the default for the kind.
+         *     `only`: names of what is written, all when empty. `pixel_type`: EXR and TIFF; `bits`: PNG, TIFF, JPEG and video;
+         *     `quality`: 1..100, JPEG and video. `size`: width and height in pixels, or a factor; None is full size. `alpha`:
+         *     whether PNG and TIFF get unassociated alpha.
          */
         DeliveryFile: {
-            /** Address */
-            address: string;
-            /** Name */
-            name: string;
+            /**
+             * Alpha
+             * @default false
+             */
+            alpha: boolean;
+            /**
+             * Bits
+             * @default null
+             */
+            bits: (8 | 10 | 16) | null;
+            /**
+             * Compression
+             * @default null
+             */
+            compression: ("none" | "rle" | "zips" | "zip" | "piz" | "pxr24" | "b44" | "b44a" | "dwaa" | "dwab" | "lzw" | "deflate") | null;
+            /**
+             * Display
+             * @default null
+             */
+            display: string | null;
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "exr" | "png" | "tiff" | "jpeg" | "mkv" | "mp4" | "webm";
+            /**
+             * Names
+             * @default null
+             */
+            names: string | null;
+            /**
+             * Only
+             * @default []
+             */
+            only: string[];
+            /**
+             * Pixel Type
+             * @default null
+             */
+            pixel_type: ("half" | "float") | null;
+            /**
+             * Quality
+             * @default null
+             */
+            quality: number | null;
+            /**
+             * Size
+             * @default null
+             */
+            size: [
+                number,
+                number
+            ] | number | null;
+            /**
+             * Space
+             * @default null
+             */
+            space: string | null;
+            /**
+             * View
+             * @default null
+             */
+            view: string | null;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "result" | "lights" | "components" | "cells" | "passes" | "mattes" | "breakdown";
+        };
+        /**
+         * DeliveryFinding
+         * @description A sentence about what is going to be written.
+         */
+        DeliveryFinding: {
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "ok" | "warning" | "error";
+            /** Text */
+            text: string;
         };
         /**
          * DeliveryList
@@ -2035,26 +2198,73 @@ export interface components {
         };
         /**
          * DeliveryOut
-         * @description A delivery: how it stands, and the files that are there whole.
+         * @description A delivery: how it stands, its frames with those that are done or failed, and files that are there whole.
+         *
+         *     `files`: up to a hundred of them; all are in `folder`.
+         *     `job`: the work that is under way for it. `can_resume`: whether what is left can be written.
          */
         DeliveryOut: {
+            /** Can Resume */
+            can_resume: boolean;
             /** Created */
             created: string;
+            /** Done */
+            done: number[];
             /** Error */
             error: string | null;
+            /** Failed */
+            failed: components["schemas"]["FrameFault"][];
             /** Files */
-            files: components["schemas"]["DeliveryFile"][];
+            files: components["schemas"]["WrittenFile"][];
             /** Folder */
             folder: string;
             /** Frames */
-            frames: number;
+            frames: number[];
             /** Id */
             id: number;
+            /** Job */
+            job: number | null;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
             /**
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "failed" | "cancelled" | "interrupted";
+            state: "running" | "done" | "failed" | "cancelled" | "interrupted" | "paused";
+            /** Workers */
+            workers: number;
+        };
+        /**
+         * DeliveryPresetKept
+         * @description Files to keep under a name.
+         */
+        DeliveryPresetKept: {
+            /** Files */
+            files: components["schemas"]["DeliveryFile"][];
+            /** Name */
+            name: string;
+        };
+        /**
+         * DeliveryPresetOut
+         * @description Files under a name. `shipped`: part of the application; it cannot be removed.
+         */
+        DeliveryPresetOut: {
+            /** Files */
+            files: components["schemas"]["DeliveryFile"][];
+            /** Name */
+            name: string;
+            /** Shipped */
+            shipped: boolean;
+        };
+        /**
+         * DeliveryPresets
+         * @description The shipped presets, then one's own by their names.
+         */
+        DeliveryPresets: {
+            /** Presets */
+            presets: components["schemas"]["DeliveryPresetOut"][];
         };
         /**
          * Denoise
@@ -2636,6 +2846,16 @@ export interface components {
             rms: number;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * FrameFault
+         * @description Why a frame could not be written.
+         */
+        FrameFault: {
+            /** Error */
+            error: string;
+            /** Number */
+            number: number;
         };
         /**
          * FurtherRender
@@ -3692,34 +3912,23 @@ export interface components {
         };
         /**
          * NewDelivery
-         * @description What to write: frames (all when empty), scene-linear EXR or pixels of the view.
+         * @description What to write: files, of all frames or of some, by so many processes. `name`: what it is called in the list.
          */
         NewDelivery: {
-            /**
-             * Bits
-             * @default 16
-             * @enum {integer}
-             */
-            bits: 8 | 16;
-            /**
-             * Format
-             * @default exr
-             * @enum {string}
-             */
-            format: "exr" | "png" | "tif" | "jpg";
+            /** Files */
+            files: components["schemas"]["DeliveryFile"][];
             /** Frames */
             frames?: number[];
             /**
-             * Pixel Type
-             * @default half
-             * @enum {string}
+             * Name
+             * @default
              */
-            pixel_type: "half" | "float";
+            name: string;
             /**
-             * Space
-             * @default null
+             * Workers
+             * @default 1
              */
-            space: string | null;
+            workers: number;
         };
         /**
          * NewFiles
@@ -6593,6 +6802,16 @@ export interface components {
             y: number;
         };
         /**
+         * WrittenFile
+         * @description A delivered file and its address.
+         */
+        WrittenFile: {
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * DepthReading
          * @description How the depth pass is read; what is None is as intake found it.
          *
@@ -6767,7 +6986,60 @@ export interface operations {
             };
         };
     };
-    deliveries_get_file_deliveries__string_folder___string_name__get: {
+    deliveries_pause_deliveries__int_delivery_id__pause_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    deliveries_resume_deliveries__int_delivery_id__resume_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    deliveries_get_file_deliveries__string_folder___path_name__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6775,6 +7047,90 @@ export interface operations {
                 folder: string;
                 name: string;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    delivery_presets_list_delivery_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryPresets"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    delivery_presets_put_delivery_preset_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryPresetKept"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryPresetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    delivery_presets_delete_delivery_preset_delete: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -7885,7 +8241,7 @@ export interface operations {
             };
         };
     };
-    deliveries_deliver_variants__int_variant_id__deliveries_post: {
+    deliveries_begin_variants__int_variant_id__deliveries_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7907,6 +8263,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    deliveries_check_variants__int_variant_id__deliveries_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDelivery"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryCheck"];
                 };
             };
             /** @description Unprocessable Entity */

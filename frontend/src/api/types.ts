@@ -70,6 +70,9 @@ export type PictureLayer = Schemas['PictureLayer']
 export type RenderLayer = Schemas['RenderLayer']
 export type Region = Schemas['Region']
 export type NewDelivery = Schemas['NewDelivery']
+export type DeliveryFile = Schemas['DeliveryFile']
+export type DeliveryPreset = Schemas['DeliveryPresetOut']
+export type DeliveryCheck = Schemas['DeliveryCheck']
 export type Delivery = Schemas['DeliveryOut']
 
 export type StationName =

@@ -31,12 +31,12 @@ _STORE_BYTES, _EDITS = 16 * 2**30, 24
 _FOCUS, _APERTURE, _WIDEST = 8.0, 90.0, 16.0
 _GLOW = 64.0
 
-_DEPTH: dict[str, Any] = {
+DEPTH: dict[str, Any] = {
     "haze": {"on": True, "density": 0.02, "start": 6},
     "defocus": {"on": True, "focus": _FOCUS, "aperture": 3 * _APERTURE, "limit_px": 48},
     "motion": {"on": True, "shutter": 0.5},
 }
-_LENS: dict[str, Any] = {
+LENS: dict[str, Any] = {
     "distortion": {"on": True, "k1": -0.05},
     "aberration": {"on": True, "shift_px": 2},
     "glow": {"on": True, "threshold": 2},
@@ -73,17 +73,22 @@ def _disc(radius: int) -> NDArray[np.float32]:
     return np.asarray(inside / inside.sum())
 
 
+def write_camera_frame(path: Path, width: int, height: int) -> None:
+    """A file with the scene's light, depth and vectors."""
+    light, depth, vectors = _scene(width, height)
+    channels = {letter: narrow_to_half(plane) for letter, plane in zip("RGB", light, strict=True)}
+    channels |= {"depth.Z": depth, "motion.X": vectors[0], "motion.Y": vectors[1]}
+    window = Window(0, 0, width, height)
+    write_exr(path, channels, window, window)
+
+
 class CameraShot:
     """A shot with depth and vectors, decoded once."""
 
     def __init__(self, width: int, height: int) -> None:
         self._folder = tempfile.TemporaryDirectory(prefix="escala-bench-")
         folder = Path(self._folder.name)
-        light, depth, vectors = _scene(width, height)
-        channels = {letter: narrow_to_half(plane) for letter, plane in zip("RGB", light, strict=True)}
-        channels |= {"depth.Z": depth, "motion.X": vectors[0], "motion.Y": vectors[1]}
-        window = Window(0, 0, width, height)
-        write_exr(folder / "camera.exr", channels, window, window)
+        write_camera_frame(folder / "camera.exr", width, height)
         self._store = folder / "store"
         self.render, _ = EvaluatorPool(self._store, _STORE_BYTES).read([folder / "camera.exr"])
 
@@ -147,14 +152,14 @@ def bench_glow() -> Figure:
 
 def bench_lens(shot: CameraShot) -> Figure:
     """All effects of the lens on, the vignette dragged; a 4K shot at proxy."""
-    moves = [{"lens": _LENS | {"vignette": {"on": True, "stops": -1 - 0.02 * i}}} for i in range(_EDITS)]
+    moves = [{"lens": LENS | {"vignette": {"on": True, "stops": -1 - 0.02 * i}}} for i in range(_EDITS)]
     dragged = shot.dragged(moves)
     return Figure(dragged * 1000, "ms", dragged / 0.05, "p95 ≤ 50 ms of server time", True, limit=50)
 
 
 def bench_settle(shot: CameraShot) -> Figure:
     """A whole 4K picture with all of Depth and Lens, exact, under the exact view."""
-    variant = Variant.model_validate_json(to_json({"depth": _DEPTH, "lens": _LENS}))
+    variant = Variant.model_validate_json(to_json({"depth": DEPTH, "lens": LENS}))
     evaluator = shot.evaluator()
     whole = full_viewport(0, 0, shot.render.width, shot.render.height)
     request = evaluator.make_request(variant, whole, Quality.EXPORT)

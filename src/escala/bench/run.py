@@ -6,7 +6,7 @@ from functools import partial
 from escala.core.errors import choose
 
 from .camera import CameraShot, bench_defocus, bench_glow, bench_lens, bench_motion, bench_settle
-from .deliver import bench_deliver
+from .deliver import bench_deliver, bench_workers
 from .drag import bench_drag, bench_label
 from .figures import Figure, unmeasured
 from .kernels import bench_mix, bench_view
@@ -25,6 +25,7 @@ ALONE: dict[str, Callable[[], Figure]] = {
     "view": bench_view,
     "intake": bench_intake,
     "deliver": bench_deliver,
+    "workers": bench_workers,
     "start": bench_start,
     "defocus": bench_defocus,
     "motion": bench_motion,
@@ -46,7 +47,7 @@ ON_WHERE_SHOT: dict[str, Callable[[WhereShot], Figure]] = {
 }
 ON_CAMERA_SHOT: dict[str, Callable[[CameraShot], Figure]] = {"lens": bench_lens, "settle": bench_settle}
 NAMES = (
-    "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "matte", "stack", "label",
+    "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "workers", "matte", "stack", "label",
     "plate", "solve", "play", "defocus", "motion", "glow", "lens", "settle", "start",
 )  # fmt: skip
 

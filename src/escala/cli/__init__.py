@@ -13,7 +13,23 @@ from typing import NoReturn
 from escala.core.errors import EscalaError
 from escala.environment import prepare_environment
 
-from . import bench, check, denoise, gather, inspect, matte, preset, rebuild, render, serve, sheet, solve, split, stage
+from . import (
+    bench,
+    breakdown,
+    check,
+    denoise,
+    gather,
+    inspect,
+    matte,
+    preset,
+    rebuild,
+    render,
+    serve,
+    sheet,
+    solve,
+    split,
+    stage,
+)
 from .guard import guarded
 
 Command = Callable[[argparse.Namespace], None]
@@ -41,6 +57,7 @@ def build_parser() -> argparse.ArgumentParser:
         solve,
         sheet,
         preset,
+        breakdown,
         split,
         gather,
         denoise,

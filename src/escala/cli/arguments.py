@@ -76,6 +76,13 @@ def name_and_tint(text: str) -> Pair:
     return name, (red, green, blue)
 
 
+def positive(text: str) -> int:
+    """A whole number from 1 to 1024."""
+    if not text.isdecimal() or not 1 <= int(text) <= 1024:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number from 1 to 1024")
+    return int(text)
+
+
 def frame_range(text: str) -> tuple[int, int]:
     """`A-B`, or one frame."""
     match = re.fullmatch(r"(\d+)(?:-(\d+))?", text)

@@ -25,7 +25,7 @@ def run_check(options: argparse.Namespace) -> None:
     """Print what waits and what is missing; both are no mistakes. A document that is none exits with 2."""
     from dataclasses import asdict
 
-    from escala.delivery.documents import is_preset, read_variant
+    from escala.delivery.documents import kind_of, read_variant
     from escala.delivery.opening import SHOT, opened_render
     from escala.engine.checking import missing_files, waiting_names
     from escala.engine.worker import LONG
@@ -34,8 +34,9 @@ def run_check(options: argparse.Namespace) -> None:
     from .guard import decoder
     from .rendering import further_renders
 
-    if is_preset(options.document):
-        return _check_preset(options)
+    kind = kind_of(options.document)
+    if kind != "variant":
+        return _check_balance(options) if kind == "balance" else _check_delivery(options)
     variant = read_variant(options.document)
     waiting = []
     if options.source:
@@ -54,7 +55,7 @@ def run_check(options: argparse.Namespace) -> None:
     print("\n".join(lines) or f"{options.document}: a variant, nothing unresolved and nothing missing")
 
 
-def _check_preset(options: argparse.Namespace) -> None:
+def _check_balance(options: argparse.Namespace) -> None:
     """As `run_check`, for a balance preset: names that a render does not have."""
     from escala.delivery.documents import read_preset
     from escala.delivery.opening import SHOT, opened_render
@@ -77,3 +78,27 @@ def _check_preset(options: argparse.Namespace) -> None:
         return
     lines = [f"{found['place']}: unresolved, the render has no {found['name']}" for found in waiting]
     print("\n".join(lines) or f"{options.document}: a balance preset, nothing unresolved")
+
+
+def _check_delivery(options: argparse.Namespace) -> None:
+    """As `run_check`, for a delivery preset: names, spaces and views that a render and its colour config lack."""
+    from escala.delivery.checking import waiting_of_preset
+    from escala.delivery.documents import read_delivery_preset
+    from escala.delivery.opening import SHOT, opened_render
+    from escala.engine.colour.pipeline import resolve_colour
+    from escala.model.strict_json import to_json
+    from escala.model.variant import Variant
+
+    from .guard import decoder
+
+    preset, waiting = read_delivery_preset(options.document), list[dict[str, str]]()
+    if options.source:
+        with opened_render(options.source, options.fit, decoder()) as (evaluator_pool, render):
+            read = evaluator_pool.interpretation_of(SHOT, render, Variant())
+            found = waiting_of_preset(preset, read, resolve_colour(read, Variant()))
+            waiting = [{"place": place, "name": name} for place, name in found]
+    if options.json:
+        print(to_json({"kind": "delivery", "waiting": waiting, "missing_files": []}, indent=2))
+        return
+    lines = [f"{found['place']}: unresolved, there is no {found['name']}" for found in waiting]
+    print("\n".join(lines) or f"{options.document}: a delivery preset, nothing unresolved")

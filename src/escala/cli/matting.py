@@ -7,7 +7,7 @@ import numpy as np
 from escala.core.errors import choose
 from escala.core.planes import Matte
 from escala.delivery.documents import read_variant
-from escala.delivery.frames import frame_path
+from escala.delivery.naming import frame_path
 from escala.delivery.opening import SHOT, opened_render
 from escala.engine.evaluator import Evaluator
 from escala.engine.mattes.objects import matte_of_objects

@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from .arguments import add_fit, frame_range, name_and_stops, name_and_tint, render_and_source, variable
+from .arguments import add_fit, frame_range, name_and_stops, name_and_tint, positive, render_and_source, variable
 
 _COLOUR = {
     "--input-space": "colour space of the source; default: by file metadata",
@@ -21,7 +21,12 @@ def add_commands(commands: Any) -> None:
     render = commands.add_parser("render", help="apply levels and corrections, and export the image")
     add = render.add_argument
     add("source", nargs="+", metavar="SOURCE", help="file, files, folder or sequence")
-    add("--out", type=Path, required=True, metavar="FILE", help="EXR, PNG or TIFF; with #### for a sequence")
+    add("--out", type=Path, required=True, metavar="FILE|DIR",
+        help="EXR, PNG, TIFF, JPEG or video file, with #### for a sequence; with --preset a folder")  # fmt: skip
+    add("--preset", type=Path, metavar="F.json", help="delivery preset: which files are written to the folder")
+    add("--resume", action="store_true", help="keep files that are there whole")
+    add("--workers", type=positive, default=1, metavar="N", help="processes that write frames; default: this one")
+    add("--scheduler", metavar="ADDRESS", help="scheduler of an existing Dask cluster whose workers write frames")
     add("--variant", type=Path, metavar="FILE.json", help="variant document to apply")
     add("--balance", type=Path, metavar="F.json", help="balance preset to apply after the variant")
     add("--sheet", type=Path, metavar="F.csv|json", help="light sheet to apply after the preset")
@@ -41,7 +46,7 @@ def add_commands(commands: Any) -> None:
         help="a further render that layers of the plate show; once per file of it")  # fmt: skip
     add("--station", default="display", metavar="NAME", help="station of the path to export")
     add("--frames", type=frame_range, metavar="A-B", help="frames of a sequence; default: all")
-    add("--bits", type=int, choices=(8, 16), default=16, help="bits per channel of PNG and TIFF")
+    add("--bits", type=int, choices=(8, 16), help="bits per channel of PNG and TIFF; default: 16")
     add("--float", action="store_true", help="write EXR as 32-bit float instead of half")
     add_fit(render)
     render.set_defaults(run=run_render)

@@ -40,6 +40,7 @@ _CHECKED = (
     _Columns("revision", "id", ("patch", "inverse"), "patch = 'null', inverse = 'null'"),
     _Columns("delivery", "id", ("wanted",)),
     _Columns("preset", "name", ("corrections",)),
+    _Columns("delivery_preset", "name", ("files",)),
     _Columns("naming_rule", "name", ("reading",)),
 )
 

@@ -132,7 +132,11 @@ class RevisionRow(Base):
 
 
 class DeliveryRow(Base):
-    """A delivery: what was wanted, the folder of its files, how many frames, who writes it, and how it ended."""
+    """A delivery: what was ordered, the folder of its files, how many frames, who writes it, and how it ended.
+
+    `wanted`: the files, the frames, the workers, and the document of the variant at the revision that is delivered, so
+    that what is left can be written by any process.
+    """
 
     __tablename__ = "delivery"
 
@@ -144,6 +148,26 @@ class DeliveryRow(Base):
     state: Mapped[str]
     process: Mapped[str]
     error: Mapped[str | None]
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+
+
+class DeliveryFrameRow(Base):
+    """A frame of a delivery that came to its end: written, or `error` says why not."""
+
+    __tablename__ = "delivery_frame"
+
+    delivery_id: Mapped[int] = mapped_column(ForeignKey("delivery.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    error: Mapped[str | None]
+
+
+class DeliveryPresetRow(Base):
+    """Files of a delivery that are kept under a name."""
+
+    __tablename__ = "delivery_preset"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    files: Mapped[list[Any]]
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
 
 

@@ -11,7 +11,7 @@ from escala.model.render import Render
 from escala.model.source import Denoise, SourceChoice
 from escala.model.variant import Variant
 
-from .frames import frame_path
+from .naming import frame_path
 
 
 def denoise_frames(

@@ -1,11 +1,14 @@
 """Documents from files: variants and presets, each refused with the place of what is wrong in it."""
 
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
-from escala.core.errors import UnreadableFile
+from escala.core.errors import BadSource, UnreadableFile
 from escala.model.balance_preset import BalancePreset
+from escala.model.delivery_preset import DeliveryPreset
 from escala.model.strict_json import from_json
 from escala.model.variant import Variant
 
@@ -17,18 +20,17 @@ def read_variant(path: Path) -> Variant:
     try:
         return _with_own_paths(Variant.model_validate_json(path.read_bytes()), path.parent)
     except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(step) for step in first["loc"])
-        raise UnreadableFile(path, f"not a variant: {place + ': ' if place else ''}{first['msg']}") from error
+        raise UnreadableFile(path, f"not a variant: {first_fault(error)}") from error
 
 
-def is_preset(path: Path) -> bool:
-    """Whether a file says that it is a preset rather than a variant."""
+def kind_of(path: Path) -> str:
+    """What a file says that it is: "balance" or "delivery"; "variant" where it says nothing."""
     try:
         document = from_json(read_text(path))
     except (ValueError, UnreadableFile):
-        return False
-    return isinstance(document, dict) and "escala" in document
+        return "variant"
+    kind = document.get("escala") if isinstance(document, dict) else None
+    return "delivery" if kind == "delivery" else "variant" if kind is None else "balance"
 
 
 def read_preset(path: Path) -> BalancePreset:
@@ -36,9 +38,30 @@ def read_preset(path: Path) -> BalancePreset:
     try:
         return BalancePreset.model_validate_json(read_text(path))
     except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(step) for step in first["loc"])
-        raise UnreadableFile(path, f"not a balance preset: {place + ': ' if place else ''}{first['msg']}") from error
+        raise UnreadableFile(path, f"not a balance preset: {first_fault(error)}") from error
+
+
+def read_delivery_preset(path: Path) -> DeliveryPreset:
+    """A delivery preset from its file. Raises `UnreadableFile` with what is wrong in it."""
+    try:
+        return DeliveryPreset.model_validate_json(read_text(path))
+    except ValidationError as error:
+        raise UnreadableFile(path, f"not a delivery preset: {first_fault(error)}") from error
+
+
+def delivery_preset(document: Mapping[str, Any]) -> DeliveryPreset:
+    """A delivery preset from plain values. Raises `BadSource` with what is wrong in it."""
+    try:
+        return DeliveryPreset.model_validate(dict(document))
+    except ValidationError as error:
+        raise BadSource(f"not a delivery preset: {first_fault(error)}") from error
+
+
+def first_fault(error: ValidationError) -> str:
+    """The first thing that is wrong in a document, with its place."""
+    first = error.errors()[0]
+    place = ".".join(str(step) for step in first["loc"])
+    return f"{place + ': ' if place else ''}{first['msg']}"
 
 
 def read_text(path: Path) -> str:

@@ -1,106 +1,108 @@
-"""Frames of a variant written to files, one after another in this process or each in any other."""
+"""Frames of an order written to files, one after another in this process or each in any other."""
 
-import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import closing
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from functools import lru_cache, partial
 from pathlib import Path
+from typing import TypeVar
 
-from escala.core.errors import BadSource
+from escala.core.errors import EscalaError, NoRoom
 from escala.engine.evaluator_pool import EvaluatorPool, OpenedFrame, StorePlace
-from escala.engine.progress import Progress, no_progress, subrange
-from escala.engine.worker import LONG
+from escala.engine.progress import Cancelled, Progress, no_progress, subrange
+from escala.engine.worker import LONG, Closed
 from escala.media.prefetch import read_ahead
-from escala.model.render import Render
-from escala.model.variant import Variant
 
-from .deliver import Delivery, write_frame
+from .frame_writer import write_frame
+from .order import Order
 
 # So many frames are read while one is written.
 _AHEAD = 2
+Outcome = TypeVar("Outcome")
 
 
 @dataclass(frozen=True)
-class Order:
-    """Frames of a variant to be written; `file` says what each holds, its name becomes that of each frame.
+class FrameReport:
+    """How a frame ended: its files, or why it could not be written, in a sentence. `number` is None for a video.
 
-    It can be pickled: another process writes the same bits. `store`: where decoded frames are kept. `further`: the
-    further renders of the shot by name.
+    `is_final`: whether the same would stop every other frame. It can be pickled.
     """
 
-    shot: int
-    render: Render
-    variant: Variant
-    frames: tuple[int, ...]
-    file: Delivery
-    store: StorePlace
-    further: Mapping[str, Render] = field(default_factory=dict)
-
-    def path_of(self, number: int) -> Path:
-        """The file of a frame."""
-        return frame_path(self.file.path, number, len(self.render.frames) > 1)
+    number: int | None
+    files: tuple[Path, ...] = ()
+    error: str | None = None
+    is_final: bool = False
 
 
-def frame_path(out: Path, number: int, several: bool) -> Path:
-    """The file of a frame: #### or %04d in the name is replaced, else the number is put before the extension."""
-    name = re.sub(r"#+", lambda match: f"{number:0{len(match.group())}d}", out.name)
-    name = re.sub(r"%0?(\d*)d", lambda match: f"{number:0{int(match.group(1) or 1)}d}", name)
-    if name == out.name and several:
-        name = f"{out.stem}.{number:04d}{out.suffix}"
-    return out.with_name(name)
+def deliver_frames(
+    evaluator_pool: EvaluatorPool, order: Order, progress: Progress = no_progress
+) -> Iterator[FrameReport]:
+    """Write the frames in order, and tell how each ended; one that fails does not stop the others.
+
+    The next frames are read while one is written. Raises what `progress` raises.
+    """
+
+    def write(opened: OpenedFrame, number: int, frame: Progress) -> tuple[Path, ...]:
+        return _write(evaluator_pool, opened, order, number, frame)
+
+    for number, outcome in each_frame(evaluator_pool, order, write, progress):
+        if isinstance(outcome, EscalaError):
+            yield FrameReport(number, error=str(outcome))
+        else:
+            yield FrameReport(number, outcome)
 
 
-def wanted_frames(render: Render, frames: Sequence[int]) -> tuple[int, ...]:
-    """The requested frames, each once; all when none is named. Raises `BadSource` for one that is not there."""
-    numbers = tuple(dict.fromkeys(frames)) or tuple(sorted(render.frames))
-    absent = next((number for number in numbers if number not in render.frames), None)
-    if absent is not None:
-        raise BadSource(f"{render.name} has no frame {absent}")
-    return numbers
-
-
-def deliver_frames(evaluator_pool: EvaluatorPool, order: Order, progress: Progress = no_progress) -> Iterator[Path]:
-    """Write the frames in order; each file as it is there, whole. The next frames are read while one is written."""
-    reads = [
-        partial(
-            evaluator_pool.open,
-            order.shot,
-            order.render,
-            order.variant,
-            number,
-            is_cacheable=False,
-            further=order.further,
-        )
-        for number in order.frames
-    ]
+def each_frame(
+    evaluator_pool: EvaluatorPool,
+    order: Order,
+    work: Callable[[OpenedFrame, int, Progress], Outcome],
+    progress: Progress = no_progress,
+) -> Iterator[tuple[int, Outcome | EscalaError]]:
+    """What work gives for each frame of an order, or why a frame has none; the next are read meanwhile."""
+    reads = [partial(_attempt, partial(open_frame, evaluator_pool, order, number)) for number in order.frames]
     with closing(read_ahead(reads, _AHEAD)) as opened:
         for done, number in enumerate(order.frames):
             frame = _named(subrange(progress, done / len(order.frames), (done + 1) / len(order.frames)), number)
             frame(0.0, "")
-            evaluator_pool.evaluate(partial(_deliver, next(opened), order, number, frame), LONG)
-            yield order.path_of(number)
+            found = next(opened)
+            yield number, found if isinstance(found, EscalaError) else _attempt(partial(work, found, number, frame))
+            del found
+            evaluator_pool.trim()
 
 
-def deliver_frame(order: Order, number: int, progress: Progress = no_progress) -> Path:
-    """Write one frame of an order in a process that does nothing else. Returns its file. Raises as `write_frame`."""
-    evaluator_pool = _own_pool(order.store)
-    opened = evaluator_pool.open(
+def deliver_frame(order: Order, number: int, progress: Progress = no_progress) -> tuple[Path, ...]:
+    """Write one frame of an order in a process that does nothing else. Returns its files. Raises as `write_frame`."""
+    evaluator_pool = own_pool(order.store)
+    return _write(evaluator_pool, open_frame(evaluator_pool, order, number), order, number, progress)
+
+
+def open_frame(evaluator_pool: EvaluatorPool, order: Order, number: int) -> OpenedFrame:
+    """A frame with all that the variant of an order needs of it, decoded."""
+    return evaluator_pool.open(
         order.shot, order.render, order.variant, number, is_cacheable=False, further=order.further
     )
-    evaluator_pool.evaluate(partial(_deliver, opened, order, number, progress), LONG)
-    return order.path_of(number)
 
 
 @lru_cache(maxsize=1)
-def _own_pool(store: StorePlace) -> EvaluatorPool:
+def own_pool(store: StorePlace) -> EvaluatorPool:
     """The evaluator pool of this process, for all frames of an order."""
     return EvaluatorPool(store.folder, store.limit, store.roots)
 
 
-def _deliver(opened: OpenedFrame, order: Order, number: int, progress: Progress) -> None:
-    file = replace(order.file, path=order.path_of(number))
-    write_frame(opened.interpret(), order.variant, file, progress)
+def _write(
+    evaluator_pool: EvaluatorPool, opened: OpenedFrame, order: Order, number: int, progress: Progress
+) -> tuple[Path, ...]:
+    return evaluator_pool.evaluate(lambda: write_frame(opened.interpret(), order, number, progress), LONG)
+
+
+def _attempt(work: Callable[[], Outcome]) -> Outcome | EscalaError:
+    """The outcome of work, or the error of this frame alone; what would stop every other frame too is raised."""
+    try:
+        return work()
+    except (Cancelled, Closed, NoRoom):
+        raise
+    except EscalaError as error:
+        return error
 
 
 def _named(progress: Progress, number: int) -> Progress:

@@ -9,7 +9,7 @@ from escala.media.path_safety import EVERYWHERE, Roots, place_in, plain_name
 from escala.media.repack import Choice, WrittenFile, gather_frame, pass_names, split_frame_files
 from escala.media.sources import SourceFile
 
-from .frames import frame_path
+from .naming import frame_path
 
 Frames = Mapping[int, Sequence[SourceFile]]
 

@@ -152,19 +152,17 @@ class Evaluator:
 
     def delivered(self, request: EvaluationRequest, space: str, station: str = "display") -> Picture:
         """The picture at a station in a scene-linear space. Untouched, it is the stored beauty, to the bit."""
-        colour_pipeline, reference, config = (
-            request.colour_pipeline,
-            self.render.reference,
-            request.colour_pipeline.config,
-        )
+        finished, own = self.finished(request, station)
+        return finished.with_colour(request.colour_pipeline.config.convert(finished.colour, own, space))
+
+    def finished(self, request: EvaluationRequest, station: str = "display") -> tuple[Picture, str]:
+        """The picture at a station and its space: that of the file while nothing changes it, else the working space."""
+        reference = self.render.reference
         is_beauty = station == "source" or (station != "balance" and self.is_untouched(request))
         if reference is not None and is_beauty:
             stored = colour_of_pass(self.frame, reference, request.viewport)
-            return Picture(
-                config.convert(stored, colour_pipeline.space_of(reference), space), lambda: self.alpha(request)
-            )
-        finished = self.picture(request, station)
-        return finished.with_colour(config.convert(finished.colour, colour_pipeline.working.name, space))
+            return Picture(stored, lambda: self.alpha(request)), request.colour_pipeline.space_of(reference)
+        return self.picture(request, station), request.colour_pipeline.working.name
 
     def is_untouched(self, request: EvaluationRequest) -> bool:
         """Whether nothing along the path changes the render's beauty."""

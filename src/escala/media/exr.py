@@ -91,12 +91,15 @@ def write_exr(
     data: Window,
     display: Window,
     attributes: Mapping[str, Any] | None = None,
-    compression: Any = OpenEXR.ZIP_COMPRESSION,
+    compression: str = "zip",
 ) -> None:
-    """Write one part of scanlines, whole or not at all. `channels`: full names to (H, W) planes, half or float."""
+    """Write one part of scanlines, whole or not at all.
+
+    `channels`: full names to (H, W) planes, each half, float or 32-bit unsigned. `compression`: its name in the format.
+    """
     header = {
         **(attributes or {}),
-        "compression": compression,
+        "compression": getattr(OpenEXR, f"{'NO' if compression == 'none' else compression.upper()}_COMPRESSION"),
         "type": OpenEXR.scanlineimage,
         "dataWindow": exr_box(data),
         "displayWindow": exr_box(display),

@@ -145,13 +145,16 @@ def _file_pass(
 
 
 def _named_channels(taken: FilePass) -> dict[str, OpenEXR.Channel]:
-    """Channels under their names in a shared file; the passes named rgba or by a letter stand at its root."""
-    names = {}
-    for letter, channel in zip(taken.letters, taken.channels, strict=True):
-        at_root = taken.name in ("rgba", "beauty") and letter in _LETTERS_OF_ROOT
-        alone = len(taken.letters) == 1 and (taken.name == letter or taken.name.endswith(f".{letter}"))
-        names[letter if at_root else taken.name if alone else f"{taken.name}.{letter}"] = channel
-    return names
+    """Channels under their names in a shared file."""
+    return {channel_name(taken.name, x, taken.letters): c for x, c in zip(taken.letters, taken.channels, strict=True)}
+
+
+def channel_name(name: str, letter: str, letters: Sequence[str]) -> str:
+    """The name of a channel of a pass in a shared file; passes named rgba, or by a letter, stand at its root."""
+    if name in ("rgba", "beauty") and letter in _LETTERS_OF_ROOT:
+        return letter
+    is_alone = len(letters) == 1 and (name == letter or name.endswith(f".{letter}"))
+    return name if is_alone else f"{name}.{letter}"
 
 
 def _write(path: Path, passes: Sequence[tuple[FilePass, Mapping[str, OpenEXR.Channel]]]) -> None:

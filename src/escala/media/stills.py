@@ -12,11 +12,13 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
+from escala.core.colour.interop import Encoding
 from escala.core.errors import TooLarge, UnreadableFile, choose
 from escala.core.planes import Planes
 
 from .atomic_write import write_bytes
 from .exr import check_claim
+from .icc import icc_profile
 from .path_safety import is_file
 
 # Of a render's passes, and of any picture from outside.
@@ -95,22 +97,62 @@ def to_bytes(planes: Planes) -> NDArray[np.uint8]:
     return np.ascontiguousarray(_to_integers(planes, 255).astype(np.uint8))
 
 
-def write_still(path: Path, pixels: NDArray[Any], attributes: Mapping[str, str]) -> None:
-    """(H, W, 3) pixels from `still_pixels` to PNG, TIFF or JPEG, by the file's extension.
+@dataclass(frozen=True)
+class StillOptions:
+    """How a still is written. `encoding`: that of its colour, by which it is tagged; None leaves it untagged.
 
-    The format's library writes into memory: on a full disk some of them end the whole process.
+    `compression`: of TIFF. `quality`: of JPEG, 1..100. `has_alpha`: whether the last channel is unassociated alpha.
+    """
+
+    encoding: Encoding | None = None
+    compression: str = "deflate"
+    quality: int = 95
+    has_alpha: bool = False
+
+
+def write_still(path: Path, pixels: NDArray[Any], attributes: Mapping[str, str], options: StillOptions) -> None:
+    """(H, W, C) pixels to PNG, TIFF or JPEG, by the file's extension: whole numbers, or floats in TIFF.
+
+    One channel is grey. The format's library writes into memory: on a full disk some of them end the whole process.
     """
     kind = choose("file extension", path.suffix.lower(), _KINDS)
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT16 if pixels.dtype == np.uint16 else oiio.UINT8)
+    height, width, count = pixels.shape
+    spec = oiio.ImageSpec(width, height, count, _TYPES[pixels.dtype.name])
+    if options.has_alpha:
+        spec.alpha_channel = count - 1
+        spec.attribute("oiio:UnassociatedAlpha", 1)
     for name, value in attributes.items():
         spec.attribute(name, value)
+    _tag(spec, kind, options.encoding)
+    if kind == "tiff":
+        spec.attribute("compression", "zip" if options.compression == "deflate" else options.compression)
+        spec.attribute("tiff:half", int(pixels.dtype == np.float16))
+    elif kind == "jpeg":
+        spec.attribute("Compression", f"jpeg:{options.quality}")
+        spec.attribute("jpeg:subsampling", "4:4:4")
     with _memory_file() as place:
-        out = oiio.ImageOutput.create(kind.format)
+        out = oiio.ImageOutput.create(kind)
         done = out is not None and out.open(str(place), spec) and out.write_image(np.ascontiguousarray(pixels))
         if not done or not out.close():
             raise UnreadableFile(path, f"it cannot be written: {_last_error()}")
         with place.open("rb") as made:
             write_bytes(path, iter(lambda: made.read(_CHUNK), b""))
+
+
+def _tag(spec: Any, kind: str, encoding: Encoding | None) -> None:
+    """Say what the colour of a still is: cICP or sRGB in PNG where they can say it, else an ICC profile.
+
+    The library takes untagged pixels for sRGB, and writes so: it gets the identifier, or that they are unknown.
+    """
+    spec.attribute("oiio:ColorSpace", "unknown")
+    if encoding is None:
+        return
+    if kind == "png" and encoding.cicp is not None:
+        spec.attribute("oiio:ColorSpace", _SRGB if encoding.cicp == (1, 13) else "unknown")
+        spec.attribute("CICP", oiio.TypeDesc("int[4]"), (*encoding.cicp, 0, 1))
+        return
+    profile = icc_profile(encoding)
+    spec.attribute("ICCProfile", oiio.TypeDesc(f"uint8[{len(profile)}]"), np.frombuffer(profile, np.uint8))
 
 
 @contextmanager
@@ -127,31 +169,18 @@ def _memory_file() -> Iterator[Path]:
             yield Path(folder) / "still"
 
 
-@dataclass(frozen=True)
-class _Kind:
-    """A format by its library's name, and the bits that it can hold, the default first."""
-
-    format: str
-    bits: tuple[int, ...]
-
-
-_KINDS = {
-    ".png": _Kind("png", (16, 8)),
-    ".tif": _Kind("tiff", (16, 8)),
-    ".tiff": _Kind("tiff", (16, 8)),
-    ".jpg": _Kind("jpeg", (8,)),
-    ".jpeg": _Kind("jpeg", (8,)),
-}
+# Formats by the library's names.
+_KINDS = {".png": "png", ".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg"}
+_TYPES = {"uint8": oiio.UINT8, "uint16": oiio.UINT16, "float16": oiio.HALF, "float32": oiio.FLOAT}
+_SRGB = "srgb_rec709_display"
 _CHUNK = 1 << 20
 # Deflate packs 1032 to one at its best.
 _MOST_SHRINKING = 1100
 
 
-def still_pixels(planes: Planes, suffix: str, bits: int) -> NDArray[Any]:
-    """Display-encoded planes 0..1 as (H, W, 3) whole numbers of the bits that a file of this extension holds."""
-    kind = choose("file extension", suffix.lower(), _KINDS)
-    depth = bits if bits in kind.bits else kind.bits[0]
-    return _to_integers(planes, (1 << depth) - 1).astype(np.uint16 if depth == 16 else np.uint8)
+def still_pixels(planes: Planes, bits: int) -> NDArray[Any]:
+    """Encoded planes 0..1, (C, H, W), as (H, W, C) whole numbers of 8, 10 or 16 bits; not-a-number is 0."""
+    return _to_integers(planes, (1 << bits) - 1).astype(np.uint8 if bits == 8 else np.uint16)
 
 
 def _to_integers(planes: Planes, top: int) -> NDArray[np.float32]:

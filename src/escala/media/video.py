@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from escala.core.errors import UnreadableFile
 
 from .exr import check_claim
+from .optional_packages import video_package
 from .path_safety import is_file
 
 VIDEO_SUFFIXES = (".mp4", ".mov", ".mkv", ".webm", ".avi", ".m4v", ".mxf", ".ogv")
@@ -43,7 +44,7 @@ class _Video:
     """An open file, decoded one frame after another."""
 
     def __init__(self, path: Path) -> None:
-        import av  # takes a while to import, and few layers are videos
+        av = video_package()
 
         if not is_file(path):
             raise UnreadableFile(path, "no such file")

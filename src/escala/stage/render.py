@@ -6,7 +6,6 @@ from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
-import OpenEXR
 
 from escala.media.exr import write_exr
 from escala.media.windows import Window
@@ -101,5 +100,5 @@ def _write(job: StageJob, frame: int, done: int, path: Path, channels: dict, lay
         "samples": done,
         "samplesWanted": job.samples,
     }
-    packing = OpenEXR.ZIP_COMPRESSION if done == job.samples else OpenEXR.RLE_COMPRESSION
+    packing = "zip" if done == job.samples else "rle"
     write_exr(path, channels, window, window, attributes, packing)

@@ -13,6 +13,7 @@ from escala.model.strict_json import from_json, to_json
 from .app_context import APP_CONTEXT, AppContext
 from .colour.routes import routes as colour_routes
 from .comparison_images.routes import routes as comparison_image_routes
+from .deliveries.presets import routes as delivery_preset_routes
 from .deliveries.routes import routes as delivery_routes
 from .depth.routes import routes as depth_routes
 from .events.routes import routes as event_routes
@@ -33,7 +34,8 @@ from .uploads.routes import routes as upload_routes
 from .variants.routes import routes as variant_routes
 
 ROUTES = (
-    shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, preset_routes,
+    shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, delivery_preset_routes,
+    preset_routes,
     depth_routes, plate_routes, lane_routes, mood_routes, matching_routes, job_routes, event_routes,
     media_routes, upload_routes, comparison_image_routes,
 )  # fmt: skip

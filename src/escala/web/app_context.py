@@ -33,6 +33,7 @@ from escala.model.corrections import Correction
 from escala.model.render import Render
 from escala.model.variant import Variant
 
+from .deliveries.running import RunningDeliveries
 from .event_log import EventLog
 from .job_manager import Job, JobManager
 from .reading_ahead import AheadReader
@@ -83,6 +84,7 @@ class AppContext:
         self.roots = settings.roots
         self.events = EventLog()
         self.jobs = JobManager(self.events)
+        self.deliveries = RunningDeliveries()
         self.evaluator_pool = EvaluatorPool(settings.store, settings.store_limit, settings.roots)
         self.ahead = AheadReader(self.evaluator_pool, self.closing)
         self.database = Database(settings.database)

@@ -8,6 +8,7 @@ import secrets
 import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Any, Protocol
@@ -20,6 +21,7 @@ from ..balance.levels import WorkingSpace
 from ..errors import ColourError, EscalaError, UnknownChoice
 from ..planes import Planes, as_planes
 from .gamuts import GAMUTS, primaries_to_xyz
+from .interop import Encoding, encoding_of
 from .matrix import apply_matrix
 
 # The config that shots begin with, by the name that users see.
@@ -43,6 +45,7 @@ GAMUT_SPACES: dict[str, tuple[str, ...]] = {
     "Rec.2020": ("lin_rec2020",),
 }
 
+_BUILTIN = "ocio://default"
 # A processor is taken for a matrix when it is one to this share of the largest channel.
 _MATRIX_SLACK = np.float32(2e-6)
 # One thread at a time requests what the library may have to read: it keeps its locks while it calls us back, and
@@ -222,6 +225,40 @@ class ColourConfig:
             if any(self.has_space(alias) and self.space(alias) == name for alias in aliases):
                 return GAMUTS[gamut]
         return None
+
+    def encoding_of(self, space: str) -> Encoding | None:
+        """The encoding of a space by its interoperability identifier; None for data and where it is unknown."""
+        found = self._config.getColorSpace(space)
+        if found is None or found.isData():
+            return None
+        known = encoding_of(str(found.getInteropID()))
+        return known or self._known_encodings.get(str(found.getName()))
+
+    @cached_property
+    def _known_encodings(self) -> dict[str, Encoding]:
+        """Encodings of spaces without an identifier: those that equal spaces of the library's own config."""
+        builtin = _load_config(_BUILTIN)
+        found: dict[str, Encoding] = {}
+        for space in builtin.getColorSpaces():
+            encoding, name = encoding_of(str(space.getInteropID())), str(space.getName())
+            if encoding is None:
+                continue
+            if self._tables is None and self.has_space(name):  # the names of the library's configs are standardised
+                found[self.space(name)] = encoding
+                continue
+            with suppress(ColourError):
+                found.setdefault(self._same_as(builtin, name), encoding)
+        return found
+
+    def _same_as(self, config: Any, space: str) -> str:
+        """The space that equals one of another config. Raises `ColourError` where there is none."""
+        identify = ocio.Config.IdentifyBuiltinColorSpace
+        return str(_translate_errors(lambda: identify(self._config, config, space), self._tables))
+
+    def encoding_of_view(self, view: View) -> Encoding | None:
+        """The encoding of what a view gives; None for a view that passes data through, and where it is unknown."""
+        name = str(self._config.getDisplayViewColorSpaceName(view.display, view.view))
+        return self.encoding_of(view.display if name == ocio.OCIO_VIEW_USE_DISPLAY_NAME else name)
 
     def check_view(self, view: View) -> View:
         """The view itself when the config has it; raises `UnknownChoice`."""

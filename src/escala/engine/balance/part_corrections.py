@@ -58,15 +58,14 @@ def terms_of(recipe: Recipe, of: Of) -> tuple[int, ...]:
     )
 
 
-def add_corrected(
-    planes: Planes,
+def corrected_change(
     part: CorrectedPart,
     before: Picture,
     grown: EvaluationRequest,
     request: EvaluationRequest,
     mattes: Mattes,
 ) -> Planes:
-    """A picture and what the corrections of a part change in that; `before`: the part at the place it was grown to."""
+    """What the corrections of a part change at a viewport; `before`: the part at the viewport it was grown to."""
     after = apply_corrections(before, part.corrections, grown, mattes)
     change = before.with_colour(np.subtract(after.colour, before.colour))
-    return np.asarray(planes + change.part(grown.viewport, request.viewport).colour)
+    return np.asarray(change.part(grown.viewport, request.viewport).colour)

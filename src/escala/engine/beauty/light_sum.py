@@ -8,12 +8,12 @@ import numpy as np
 
 from escala.core.balance.mixing import mix_planes
 from escala.core.balance.ratio import gain_ratio
-from escala.core.beauty.folding import SUMMED
-from escala.core.beauty.recipes import Recipe, fold_recipe
+from escala.core.beauty.folding import SUMMED, fold_terms
+from escala.core.beauty.recipes import Recipe, fold_recipe, folded_terms
 from escala.core.planes import Planes
 
 from ..balance.added import AddedLights
-from ..balance.part_corrections import CorrectedPart, add_corrected, corrected_parts
+from ..balance.part_corrections import CorrectedPart, corrected_change, corrected_parts
 from ..balance.plan import BalancePlan, Gains, Levelled, Part, level_recipe, plan_balance
 from ..cache import ByteCache
 from ..corrections.registry import files_of
@@ -107,11 +107,27 @@ class LightSum:
             return resize_planes(whole, request.viewport.out_width, request.viewport.out_height)
         planes = self.added.on(self._levelled_sum(plan, request, with_residual), request)
         for part in parts:
-            raster = self.terms.render.raster
-            grown = request.at(request.viewport.grown(part.reach, raster.width, raster.height))
-            found = Picture(self._part_of_sum(part, grown), lambda at=grown: self.terms.alpha(at))  # type: ignore[misc]
-            planes = add_corrected(planes, part, found, grown, request, self.mattes)
+            planes = np.asarray(planes + self.correction_change(part, request))
         return planes
+
+    def correction_change(self, part: CorrectedPart, request: EvaluationRequest) -> Planes:
+        """What the corrections of a part add to the sum at a viewport on a level, (3, H, W)."""
+        raster = self.terms.render.raster
+        grown = request.at(request.viewport.grown(part.reach, raster.width, raster.height))
+        before = Picture(self._part_of_sum(part, grown), lambda: self.terms.alpha(grown))
+        return corrected_change(part, before, grown, request, self.mattes)
+
+    def folded_contributions(self, recipe: Recipe, request: EvaluationRequest) -> list[Planes]:
+        """What each term of a recipe changes in the sum of those before it, at its level and by its operator."""
+        levelled, _ = level_recipe(recipe, request.variant, request.colour_pipeline.working)
+        terms, gains = self._gained_terms(levelled, request)
+        factor = np.array(recipe.factor, np.float32)[:, None, None]
+        total, found = np.zeros_like(terms[0]), list[Planes]()
+        for folded in folded_terms(recipe, terms, gains, self.terms.cover(recipe, request)):
+            after = fold_terms([folded], total)
+            found.append(np.asarray((after - total) * factor))
+            total = after
+        return found
 
     def _levelled_sum(self, plan: BalancePlan | None, request: EvaluationRequest, with_residual: bool) -> Planes:
         reference = self.terms.beauty(plan.recipe, request) if plan else self.terms.reference(request)
@@ -167,6 +183,12 @@ class LightSum:
             shape = (3, request.viewport.out_height, request.viewport.out_width)
             start = np.zeros(shape, np.float32) if base is None else base
             return self._changed_sum(start, levelled, np.zeros_like(levelled.neutral), request)
+        recipe = levelled.recipe
+        terms, gains = self._gained_terms(levelled, request)
+        return fold_recipe(recipe, terms, gains, base, self.terms.cover(recipe, request))
+
+    def _gained_terms(self, levelled: Levelled, request: EvaluationRequest) -> tuple[list[Planes], Gains]:
+        """Terms before they are combined, and the gains at which they are: mattes are multiplied in already."""
         recipe, gains = levelled.recipe, levelled.gains[: len(levelled.recipe.terms)].copy()
         terms = self.changed_terms(recipe, request)
         for i in {part.term for part in levelled.parts if part.mattes}:
@@ -174,7 +196,7 @@ class LightSum:
             multiplies = recipe.terms[i].operator == "multiply"
             terms[i] = np.asarray(one - gain * (one - terms[i]) if multiplies else gain * terms[i])
             gains[i] = 1.0
-        return fold_recipe(recipe, terms, gains, base, self.terms.cover(recipe, request))
+        return terms, gains
 
     def _changed_sum(self, base: Planes, levelled: Levelled, held: Gains, request: EvaluationRequest) -> Planes:
         """A base, and what levels and surfaces add to it or remove: what stays is not even read.

@@ -1,48 +1,54 @@
-"""Deliveries from the browser: started, listed with how they ended, their files; and what happened, page by page."""
+"""Deliveries from the browser: checked, started, paused, resumed, listed with how they stand, and their files."""
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 from flask import Response, send_file
 from flask_openapi3 import APIBlueprint
-from pydantic import BaseModel
 
 from escala.core.errors import BadSource
-from escala.database.deliveries import CANCELLED, DONE, FAILED, begin_delivery, deliveries_of, end_delivery
-from escala.database.shots import NotFound, find_variant, shot_render, variant_document
+from escala.database.deliveries import deliveries_of, frames_of_delivery
+from escala.database.shots import NotFound, find_variant
 from escala.database.tables import DeliveryRow
-from escala.delivery.deliver import Delivery
-from escala.delivery.frames import Order, deliver_frames, wanted_frames
-from escala.engine.progress import Cancelled
-from escala.media.atomic_write import make_folder
-from escala.media.path_safety import Roots, is_file, place_in, plain_name
+from escala.delivery.forecast import file_count, forecast
+from escala.media.path_safety import Roots, is_file, place_in
 
 from ..app_context import AppContext, app_context
-from ..job_manager import Job
-from ..problems import sentence_of
 from ..schemas import JobOut, VariantPath
-from .schemas import DeliveryFile, DeliveryList, DeliveryOut, NewDelivery
-
-
-class FilePath(BaseModel):
-    """A delivered file in an address."""
-
-    folder: str
-    name: str
-
+from .running import can_resume, files_in, order_of, ordered
+from .schemas import (
+    DeliveryCheck,
+    DeliveryFinding,
+    DeliveryList,
+    DeliveryOut,
+    DeliveryPath,
+    FilePath,
+    FrameFault,
+    NewDelivery,
+)
 
 routes = APIBlueprint("deliveries", __name__, url_prefix="/api")
 
 
 @routes.post("/variants/<int:variant_id>/deliveries", responses={202: JobOut})
-def deliver(path: VariantPath, body: NewDelivery) -> tuple[dict[str, Any], int]:
+def begin(path: VariantPath, body: NewDelivery) -> tuple[dict[str, Any], int]:
     """Begin to write frames of a variant."""
     context = app_context()
-    noted = _noted_order(context, path.variant_id, body)
-    return context.jobs.start("exporting", lambda job: _deliver(context, job, noted)).facts(), 202
+    return context.deliveries.begin(context, path.variant_id, body).facts(), 202
+
+
+@routes.post("/variants/<int:variant_id>/deliveries/check", responses={200: DeliveryCheck})
+def check(path: VariantPath, body: NewDelivery) -> dict[str, Any]:
+    """What would be written, and what is to be looked at before; nothing is written."""
+    context = app_context()
+    with context.database.reading() as session:
+        known = ordered(find_variant(session, path.variant_id), body)
+    order = order_of(context, path.variant_id, known, context.settings.deliveries)
+    found = forecast(context.evaluator_pool, order, context.settings.deliveries)
+    is_refused = any(one.level == "error" for one in found)
+    read = context.evaluator_pool.interpretation_of(order.shot, order.render, order.variant)
+    count = 0 if is_refused else file_count(order, read)
+    findings = [DeliveryFinding(level=one.level, text=one.text) for one in found]
+    return DeliveryCheck(findings=findings, files=count).model_dump()
 
 
 @routes.get("/variants/<int:variant_id>/deliveries", responses={200: DeliveryList})
@@ -51,11 +57,26 @@ def list_deliveries(path: VariantPath) -> dict[str, Any]:
     context = app_context()
     with context.database.reading() as session:
         find_variant(session, path.variant_id)
-        rows = deliveries_of(session, path.variant_id)
-    return DeliveryList(deliveries=[_delivery_out(context, row) for row in rows]).model_dump()
+        found = [(row, frames_of_delivery(session, row.id)) for row in deliveries_of(session, path.variant_id)]
+        deliveries = [_delivery_out(context, row, frames) for row, frames in found]
+    return DeliveryList(deliveries=deliveries).model_dump()
 
 
-@routes.get("/deliveries/<string:folder>/<string:name>")
+@routes.post("/deliveries/<int:delivery_id>/pause")
+def pause(path: DeliveryPath) -> tuple[str, int]:
+    """Stop after what is under way; it can be resumed."""
+    app_context().deliveries.pause(path.delivery_id)
+    return "", 204
+
+
+@routes.post("/deliveries/<int:delivery_id>/resume", responses={202: JobOut})
+def resume(path: DeliveryPath) -> tuple[dict[str, Any], int]:
+    """Write what is left, frames that failed too, of the variant as it was ordered."""
+    context = app_context()
+    return context.deliveries.resume(context, path.delivery_id).facts(), 202
+
+
+@routes.get("/deliveries/<string:folder>/<path:name>")
 def get_file(path: FilePath) -> Response:
     """A delivered file."""
     context = app_context()
@@ -69,72 +90,22 @@ def get_file(path: FilePath) -> Response:
     return send_file(file, as_attachment=True)
 
 
-@dataclass(frozen=True)
-class _Noted:
-    """An order, its folder, and the number under which the database has it."""
-
-    number: int
-    folder: Path
-    order: Order
-
-
-def _noted_order(context: AppContext, variant_id: int, wanted: NewDelivery) -> _Noted:
-    """Check an order and store its delivery as running. Raises `BadSource` for missing frames."""
-    with context.database.reading() as session:
-        row = find_variant(session, variant_id)
-        document, render, name, shot_id = variant_document(row), shot_render(row.shot), row.name, row.shot_id
-    variant = context.resolve_paths(document)
-    numbers = wanted_frames(render, wanted.frames)
-    stem = plain_name(f"{render.name}_{name}".lower(), "picture")
-    folder = make_folder(context.settings.deliveries, f"{stem}-")
-    with context.database.writing() as session:
-        number = begin_delivery(session, variant_id, folder.name, wanted.model_dump(mode="json"), len(numbers))
-    linear = wanted.format == "exr"
-    space = (wanted.space or None) if linear else None
-    file = Delivery(place_in(folder, f"{stem}.{wanted.format}"), space, not linear, wanted.pixel_type, wanted.bits)
-    place, further = context.evaluator_pool.place, context.further_of(shot_id)
-    return _Noted(number, folder, Order(shot_id, render, variant, numbers, file, place, further))
-
-
-def _deliver(context: AppContext, job: Job, noted: _Noted) -> dict[str, Any]:
-    """Write the frames into the delivery's folder; the job's result names the files."""
-    with _record_end(context, noted.number):
-        for _ in deliver_frames(context.evaluator_pool, noted.order, lambda *how: context.jobs.report(job, *how)):
-            pass
-    return {"folder": str(noted.folder), "files": [file.model_dump() for file in _files(noted.folder)]}
-
-
-@contextmanager
-def _record_end(context: AppContext, number: int) -> Iterator[None]:
-    """Note in the database how a delivery ends, however it does."""
-    state, error = DONE, None
-    try:
-        yield
-    except Cancelled:
-        state = CANCELLED
-        raise
-    except Exception as cause:
-        state, error = FAILED, sentence_of(cause)
-        raise
-    finally:
-        with context.database.writing() as session:
-            end_delivery(session, number, state, error)
-
-
-def _delivery_out(context: AppContext, row: DeliveryRow) -> DeliveryOut:
-    folder = context.settings.deliveries / row.folder
+def _delivery_out(context: AppContext, row: DeliveryRow, ended: dict[int, str | None]) -> DeliveryOut:
+    folder, wanted = context.settings.deliveries / row.folder, row.wanted
+    job = context.deliveries.job(row.id)
     return DeliveryOut(
         id=row.id,
+        name=str(wanted.get("name", "")),
         state=row.state,  # type: ignore[arg-type]
         error=row.error,
         created=row.created.isoformat(),
-        frames=row.frames,
+        frames=wanted.get("frames") or [],
+        done=[number for number, error in ended.items() if error is None],
+        failed=[FrameFault(number=number, error=error) for number, error in ended.items() if error is not None],
+        workers=int(wanted.get("workers", 1)),
+        revision=int(wanted.get("revision", 0)),
+        can_resume=can_resume(row) and job is None,
+        job=None if job is None else job.id,
         folder=str(folder),
-        files=_files(folder),
+        files=files_in(folder),
     )
-
-
-def _files(folder: Path) -> list[DeliveryFile]:
-    """What is in a delivery's folder; what is still being written has a hidden name."""
-    found = sorted(f.name for f in folder.iterdir() if not f.name.startswith(".")) if folder.is_dir() else []
-    return [DeliveryFile(name=name, address=f"/api/deliveries/{folder.name}/{name}") for name in found]
