@@ -227,6 +227,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of the notes of a shot, the newest first. */
+        get: operations["notes_list_notes_get"];
+        put?: never;
+        /** Add a note to a variant. */
+        post: operations["notes_post_note_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{note_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A note with its answers. */
+        get: operations["notes_get_note__int_note_id__get"];
+        put?: never;
+        post?: never;
+        /** Delete a note with its answers. */
+        delete: operations["notes_remove_note__int_note_id__delete"];
+        options?: never;
+        head?: never;
+        /** Change the state or the text of a note. */
+        patch: operations["notes_patch_note__int_note_id__patch"];
+        trace?: never;
+    };
+    "/api/notes/{note_id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer a note. */
+        post: operations["notes_post_answer__int_note_id__answers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{name}": {
         parameters: {
             query?: never;
@@ -258,6 +312,93 @@ export interface paths {
         post?: never;
         /** Take a preset away. */
         delete: operations["presets_delete_preset_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/share/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shot and the variants of a share. */
+        get: operations["share_page_get_shared_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/share/{token}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of the notes on the variants of a share, the newest first. */
+        get: operations["share_page_list_shared_notes_notes_get"];
+        put?: never;
+        /** Add a note to a variant of a share. */
+        post: operations["share_page_post_shared_note_notes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/share/{token}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An image of a shared variant as displayed; the header X-Region says which part it shows. */
+        post: operations["share_page_post_picture_picture_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All shares, the newest first. */
+        get: operations["shares_list_shares_get"];
+        put?: never;
+        /** Share variants of one shot behind a token of their own. */
+        post: operations["shares_post_share_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/{share_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw a share at once; its page says so. */
+        delete: operations["shares_delete_share__int_share_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1305,6 +1446,37 @@ export interface components {
             show: "colour" | "red" | "green" | "blue" | "luminance" | "alpha" | "stops" | "gamut";
         };
         /**
+         * AnswerIn
+         * @description An answer; `variant`: one of the shot that it offers.
+         */
+        AnswerIn: {
+            /** Author */
+            author: string;
+            /** Text */
+            text: string;
+            /**
+             * Variant
+             * @default null
+             */
+            variant: number | null;
+        };
+        /**
+         * AnswerOut
+         * @description An answer as it is listed.
+         */
+        AnswerOut: {
+            /** Author */
+            author: string;
+            /** Created */
+            created: string;
+            /** Id */
+            id: number;
+            /** Text */
+            text: string;
+            /** Variant */
+            variant: number | null;
+        };
+        /**
          * Balance
          * @description Levels by light, by component, and by cell (`light/component`). What is not named is neutral.
          *
@@ -2200,8 +2372,8 @@ export interface components {
          * DeliveryOut
          * @description A delivery: how it stands, its frames with those that are done or failed, and files that are there whole.
          *
-         *     `files`: up to a hundred of them; all are in `folder`.
-         *     `job`: the work that is under way for it. `can_resume`: whether what is left can be written.
+         *     `files`: up to a hundred of them; all are in `folder`. `stills`: whether each frame has files of its own. `job`: the
+         *     work that is under way for it. `can_resume`: whether what is left can be written.
          */
         DeliveryOut: {
             /** Can Resume */
@@ -2233,6 +2405,8 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "done" | "failed" | "cancelled" | "interrupted" | "paused";
+            /** Stills */
+            stills: boolean;
             /** Workers */
             workers: number;
         };
@@ -3956,6 +4130,21 @@ export interface components {
             sources: string[];
         };
         /**
+         * NewShare
+         * @description Variants of one shot to share. `follow`: whether the page shows them as they become, else as they are now.
+         */
+        NewShare: {
+            /**
+             * Follow
+             * @default true
+             */
+            follow: boolean;
+            /** Name */
+            name: string;
+            /** Variants */
+            variants: number[];
+        };
+        /**
          * NewShot
          * @description Files, a folder or a sequence under a media root. `fit`: files of other sizes are fitted to the first.
          */
@@ -4034,6 +4223,102 @@ export interface components {
              * @default 0
              */
             soften_px: number;
+        };
+        /**
+         * NoteChange
+         * @description Another state, or another text.
+         */
+        NoteChange: {
+            /**
+             * State
+             * @default null
+             */
+            state: ("open" | "done") | null;
+            /**
+             * Text
+             * @default null
+             */
+            text: string | null;
+        };
+        /**
+         * NoteIn
+         * @description A note on a variant. `revision`: None is its head; `frame`: None is the first; `place`: in the image.
+         */
+        NoteIn: {
+            /** Author */
+            author: string;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Place
+             * @default null
+             */
+            place: [
+                number,
+                number
+            ] | null;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /** Text */
+            text: string;
+            /** Variant */
+            variant: number;
+        };
+        /**
+         * NoteList
+         * @description Notes, the newest first. `open`: of all, whatever is filtered; `more`: whether older ones follow.
+         */
+        NoteList: {
+            /** More */
+            more: boolean;
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
+            /** Open */
+            open: number;
+        };
+        /**
+         * NoteOut
+         * @description A note with its answers.
+         */
+        NoteOut: {
+            /** Answers */
+            answers: components["schemas"]["AnswerOut"][];
+            /** Author */
+            author: string;
+            /** Changed */
+            changed: string;
+            /** Created */
+            created: string;
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: number;
+            /** Place */
+            place: [
+                number,
+                number
+            ] | null;
+            /** Revision */
+            revision: number;
+            /** Shot */
+            shot: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "done";
+            /** Text */
+            text: string;
+            /** Variant */
+            variant: number;
+            /** Variant Name */
+            variant_name: string;
         };
         /**
          * ObjectHit
@@ -5645,6 +5930,112 @@ export interface components {
              * @default 0
              */
             soften_px: number;
+        };
+        /**
+         * ShareList
+         * @description All shares, the newest first.
+         */
+        ShareList: {
+            /** Shares */
+            shares: components["schemas"]["ShareOut"][];
+        };
+        /**
+         * ShareMade
+         * @description A new share; its token is told here only.
+         */
+        ShareMade: {
+            /** Id */
+            id: number;
+            /** Path */
+            path: string;
+            /** Token */
+            token: string;
+        };
+        /**
+         * ShareOut
+         * @description A share: its variants, when it was last used, and whether it was withdrawn.
+         */
+        ShareOut: {
+            /** Created */
+            created: string;
+            /** Follow */
+            follow: boolean;
+            /** Id */
+            id: number;
+            /** Last Used */
+            last_used: string | null;
+            /** Name */
+            name: string;
+            /** Shot */
+            shot: number;
+            /** Variants */
+            variants: number[];
+            /** Withdrawn */
+            withdrawn: string | null;
+        };
+        /**
+         * SharedOut
+         * @description What the page of a share shows.
+         */
+        SharedOut: {
+            /** Name */
+            name: string;
+            shot: components["schemas"]["SharedShot"];
+            /** Variants */
+            variants: components["schemas"]["SharedVariant"][];
+        };
+        /**
+         * SharedPicture
+         * @description An image of a shared variant as displayed: a region at so many pixels; `exact`: in full quality, lossless.
+         */
+        SharedPicture: {
+            /**
+             * Exact
+             * @default false
+             */
+            exact: boolean;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /** Height */
+            height: number;
+            region: components["schemas"]["Region"];
+            /** Variant */
+            variant: number;
+            /** Width */
+            width: number;
+        };
+        /**
+         * SharedShot
+         * @description What a share tells of its shot.
+         */
+        SharedShot: {
+            /** Frame Rate */
+            frame_rate: number;
+            /** Frames */
+            frames: number[];
+            /** Height */
+            height: number;
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+        };
+        /**
+         * SharedVariant
+         * @description A shared variant: the revision that is shown, and when that was made.
+         */
+        SharedVariant: {
+            /** Changed */
+            changed: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
         };
         /**
          * SharpenCorrection
@@ -7300,6 +7691,197 @@ export interface operations {
             };
         };
     };
+    notes_list_notes_get: {
+        parameters: {
+            query: {
+                variant?: number | null;
+                state?: ("open" | "done") | null;
+                after?: number | null;
+                limit?: number;
+                shot: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    notes_post_note_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    notes_get_note__int_note_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    notes_remove_note__int_note_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    notes_patch_note__int_note_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    notes_post_answer__int_note_id__answers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     comparison_images_upload_image_pictures__string_name__put: {
         parameters: {
             query?: never;
@@ -7398,6 +7980,218 @@ export interface operations {
             };
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    share_page_get_shared_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    share_page_list_shared_notes_notes_get: {
+        parameters: {
+            query?: {
+                variant?: number | null;
+                state?: ("open" | "done") | null;
+                after?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    share_page_post_shared_note_notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    share_page_post_picture_picture_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SharedPicture"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shares_list_shares_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shares_post_share_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewShare"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareMade"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shares_delete_share__int_share_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share_id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

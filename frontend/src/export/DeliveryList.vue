@@ -98,7 +98,7 @@ const resumeWords = (delivery: Delivery) => (delivery.failed.length ? 'Write aga
           {{ resumeWords(delivery) }}
         </button>
       </header>
-      <FrameTicks v-if="delivery.frames.length > 1" :delivery="delivery" />
+      <FrameTicks v-if="delivery.stills && delivery.frames.length > 1" :delivery="delivery" />
       <p v-for="fault in delivery.failed.slice(0, 5)" :key="fault.number" class="warning">
         Frame {{ fault.number }}: {{ fault.error }}
       </p>

@@ -97,18 +97,18 @@ function setFormat(format: DeliveryFile['format']) {
 
 <template>
   <div class="fields">
-    <label for="what">What</label>
+    <span class="name">What</span>
     <Select
-      input-id="what"
+      aria-label="What"
       :model-value="file.what"
       :options="WHATS"
       option-label="label"
       option-value="value"
       @update:model-value="set({ what: $event, only: [], names: null })"
     />
-    <label for="format">Format</label>
+    <span class="name">Format</span>
     <Select
-      input-id="format"
+      aria-label="Format"
       :model-value="file.format"
       :options="FORMATS"
       option-label="label"
@@ -116,13 +116,19 @@ function setFormat(format: DeliveryFile['format']) {
       @update:model-value="setFormat($event)"
     />
     <template v-if="depths.length && file.what !== 'mattes'">
-      <label for="depth">Pixels</label>
-      <Select v-model="depth" input-id="depth" :options="depths" option-label="label" option-value="value" />
+      <span class="name">Pixels</span>
+      <Select
+        v-model="depth"
+        aria-label="Pixels"
+        :options="depths"
+        option-label="label"
+        option-value="value"
+      />
     </template>
     <template v-if="file.format === 'exr'">
-      <label for="compression">Compression</label>
+      <span class="name">Compression</span>
       <Select
-        input-id="compression"
+        aria-label="Compression"
         :model-value="file.compression ?? 'zip'"
         :options="EXR_COMPRESSIONS"
         @update:model-value="set({ compression: $event })"
@@ -140,19 +146,19 @@ function setFormat(format: DeliveryFile['format']) {
       />
     </template>
     <template v-if="file.what !== 'mattes'">
-      <label for="colour">Colour</label>
+      <span class="name">Colour</span>
       <Select
         v-model="colour"
-        input-id="colour"
+        aria-label="Colour"
         :options="colours"
         option-label="label"
         option-value="value"
         filter
       />
     </template>
-    <label for="size">Size</label>
+    <span class="name">Size</span>
     <Select
-      input-id="size"
+      aria-label="Size"
       :model-value="typeof file.size === 'number' ? file.size : 1"
       :options="SIZES"
       option-label="label"
@@ -182,7 +188,8 @@ function setFormat(format: DeliveryFile['format']) {
   gap: 6px 8px;
   align-items: center;
 }
-label {
+label,
+.name {
   color: var(--text-2);
   font-size: 12px;
 }

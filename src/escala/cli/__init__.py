@@ -21,6 +21,7 @@ from . import (
     gather,
     inspect,
     matte,
+    notes,
     preset,
     rebuild,
     render,
@@ -62,6 +63,7 @@ def build_parser() -> argparse.ArgumentParser:
         gather,
         denoise,
         stage,
+        notes,
         bench,
     ):
         module.add_commands(commands)

@@ -171,6 +171,60 @@ class DeliveryPresetRow(Base):
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
 
 
+class NoteRow(Base):
+    """A note on a variant: the revision, frame and place that it is about; it stays when the variant is deleted."""
+
+    __tablename__ = "note"
+    __table_args__ = _NEVER_AGAIN
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+    variant_id: Mapped[int]
+    variant_name: Mapped[str]
+    revision: Mapped[int]
+    frame: Mapped[int]
+    place: Mapped[list[Any]]
+    text: Mapped[str]
+    author: Mapped[str]
+    state: Mapped[str] = mapped_column(default="open")
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+    changed: Mapped[datetime] = mapped_column(Moment(), default=_now)
+    answers: Mapped[list["AnswerRow"]] = relationship(
+        cascade="all, delete-orphan", passive_deletes=True, order_by="AnswerRow.id"
+    )
+
+
+class AnswerRow(Base):
+    """An answer to a note; `variant_id`: a variant that it offers."""
+
+    __tablename__ = "answer"
+    __table_args__ = _NEVER_AGAIN
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    note_id: Mapped[int] = mapped_column(ForeignKey("note.id", ondelete="CASCADE"), index=True)
+    text: Mapped[str]
+    author: Mapped[str]
+    variant_id: Mapped[int | None]
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+
+
+class ShareRow(Base):
+    """Variants of a shot that are shared. `token`: its digest; `revisions`: by variant, as they were when shared."""
+
+    __tablename__ = "share"
+    __table_args__ = (UniqueConstraint("token"), _NEVER_AGAIN)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    token: Mapped[str]
+    name: Mapped[str]
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
+    revisions: Mapped[dict[str, Any]]
+    follow: Mapped[bool]
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+    last_used: Mapped[datetime | None] = mapped_column(Moment())
+    withdrawn: Mapped[datetime | None] = mapped_column(Moment())
+
+
 class SetAsideRow(Base):
     """A row that could not be read, as it was: its table and id, what is wrong with it, and its columns as text."""
 

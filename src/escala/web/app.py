@@ -8,6 +8,7 @@ from flask import Response, jsonify, send_from_directory
 from flask.json.provider import DefaultJSONProvider, JSONProvider
 from flask_openapi3 import Info, OpenAPI
 
+from escala.database.shares import share_of_token
 from escala.model.strict_json import from_json, to_json
 
 from .app_context import APP_CONTEXT, AppContext
@@ -24,11 +25,14 @@ from .matching.routes import routes as matching_routes
 from .mattes.routes import routes as matte_routes
 from .media.routes import routes as media_routes
 from .moods.routes import routes as mood_routes
+from .notes.routes import routes as note_routes
 from .pictures.routes import routes as picture_routes
 from .plate.routes import routes as plate_routes
 from .presets.routes import routes as preset_routes
 from .problems import invalid_request, problem, register_problems
 from .settings import Settings
+from .shares.page import routes as share_page_routes
+from .shares.routes import routes as share_routes
 from .shots.routes import routes as shot_routes
 from .uploads.routes import routes as upload_routes
 from .variants.routes import routes as variant_routes
@@ -37,7 +41,7 @@ ROUTES = (
     shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, delivery_preset_routes,
     preset_routes,
     depth_routes, plate_routes, lane_routes, mood_routes, matching_routes, job_routes, event_routes,
-    media_routes, upload_routes, comparison_image_routes,
+    media_routes, upload_routes, comparison_image_routes, note_routes, share_routes, share_page_routes,
 )  # fmt: skip
 STATIC = Path(__file__).parent / "static"
 
@@ -66,6 +70,12 @@ def create_app(settings: Settings, context: AppContext | None = None) -> OpenAPI
     @app.route("/")
     def front_page() -> Response:
         return _page()
+
+    @app.route("/share/<string:token>")
+    def share_page(token: str) -> Response:
+        with context.database.reading() as session:
+            share_of_token(session, token)
+        return _page("share.html")
 
     @app.route("/<path:name>")
     def front_file(name: str) -> Any:
@@ -99,7 +109,7 @@ def _front_files(stamp: float) -> frozenset[str]:
     return frozenset(str(file.relative_to(STATIC).as_posix()) for file in STATIC.rglob("*") if file.is_file())
 
 
-def _page() -> Response:
-    if not (STATIC / "index.html").is_file():
+def _page(name: str = "index.html") -> Response:
+    if not (STATIC / name).is_file():
         return Response("The front end is not built yet: run make setup.", status=503, mimetype="text/plain")
-    return send_from_directory(STATIC, "index.html", max_age=0)
+    return send_from_directory(STATIC, name, max_age=0)

@@ -38,6 +38,7 @@ from .event_log import EventLog
 from .job_manager import Job, JobManager
 from .reading_ahead import AheadReader
 from .settings import Settings
+from .shares.remark_limit import RemarkLimit
 
 # A page that shows a shot requests events every second or so, and one in the background at least in this time.
 _LOOKING_SECONDS = 15.0
@@ -85,6 +86,7 @@ class AppContext:
         self.events = EventLog()
         self.jobs = JobManager(self.events)
         self.deliveries = RunningDeliveries()
+        self.remarks = RemarkLimit()
         self.evaluator_pool = EvaluatorPool(settings.store, settings.store_limit, settings.roots)
         self.ahead = AheadReader(self.evaluator_pool, self.closing)
         self.database = Database(settings.database)

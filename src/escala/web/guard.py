@@ -31,7 +31,7 @@ def register_guard(app: Flask, settings: Settings) -> None:
             return problem(403, "Foreign origin", "pages of other sites may not use this server")
         if request.mimetype == "application/json" and (request.content_length or 0) > _MOST_JSON:
             return problem(413, "Too large", f"a request holds {_MOST_JSON >> 20} MiB of JSON at most")
-        if settings.token and not _has_token(settings.token):
+        if settings.token and not _is_shared() and not _has_token(settings.token):
             return problem(401, "Token needed", "open the address with ?token=… that the server printed at its start")
         return None
 
@@ -45,6 +45,11 @@ def register_guard(app: Flask, settings: Settings) -> None:
 
     app.before_request(check)
     app.after_request(dress)
+
+
+def _is_shared() -> bool:
+    """Whether a request is one of a share page: its routes check the token of the share, its files hold no data."""
+    return request.path.startswith(("/api/share/", "/share/", "/assets/"))
 
 
 def _host_of(address: str) -> str:

@@ -8,14 +8,12 @@ from numpy.typing import NDArray
 
 from .gamuts import GAMUTS, Chromaticities
 
-# Adobe RGB (1998): it is no gamut that passes are read in, but one that files can be tagged with.
 _GAMUTS: dict[str, Chromaticities] = {
     "rec709": GAMUTS["Rec.709"],
     "p3d65": GAMUTS["P3-D65"],
     "rec2020": GAMUTS["Rec.2020"],
     "ap0": GAMUTS["AP0"],
     "ap1": GAMUTS["AP1"],
-    "adobergb": (0.64, 0.33, 0.21, 0.71, 0.15, 0.06, 0.3127, 0.3290),
 }
 # ITU-T H.273: colour primaries; transfer characteristics of display encodings.
 _PRIMARIES = {"rec709": 1, "rec2020": 9, "p3d65": 12}

@@ -11,6 +11,7 @@ from escala.database.shots import NotFound, find_variant
 from escala.database.tables import DeliveryRow
 from escala.delivery.forecast import file_count, forecast
 from escala.media.path_safety import Roots, is_file, place_in
+from escala.model.delivery_preset import VIDEOS
 
 from ..app_context import AppContext, app_context
 from ..schemas import JobOut, VariantPath
@@ -102,6 +103,7 @@ def _delivery_out(context: AppContext, row: DeliveryRow, ended: dict[int, str | 
         frames=wanted.get("frames") or [],
         done=[number for number, error in ended.items() if error is None],
         failed=[FrameFault(number=number, error=error) for number, error in ended.items() if error is not None],
+        stills=any(file.get("format") not in VIDEOS for file in wanted.get("files", ())),
         workers=int(wanted.get("workers", 1)),
         revision=int(wanted.get("revision", 0)),
         can_resume=can_resume(row) and job is None,

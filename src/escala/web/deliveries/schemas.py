@@ -36,8 +36,8 @@ class FrameFault(BaseModel):
 class DeliveryOut(BaseModel):
     """A delivery: how it stands, its frames with those that are done or failed, and files that are there whole.
 
-    `files`: up to a hundred of them; all are in `folder`.
-    `job`: the work that is under way for it. `can_resume`: whether what is left can be written.
+    `files`: up to a hundred of them; all are in `folder`. `stills`: whether each frame has files of its own. `job`: the
+    work that is under way for it. `can_resume`: whether what is left can be written.
     """
 
     id: Id
@@ -48,6 +48,7 @@ class DeliveryOut(BaseModel):
     frames: list[Count]
     done: list[Count]
     failed: list[FrameFault]
+    stills: bool
     workers: int
     revision: Count
     can_resume: bool

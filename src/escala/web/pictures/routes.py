@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -22,7 +22,6 @@ from escala.engine.viewer.probe import probe_at
 from escala.engine.viewer.scope import ScopeWish, draw_scope
 from escala.engine.viewer.screen import ViewerAids, difference_of, screen_picture
 from escala.engine.viewer.subject import Subject, values_at
-from escala.engine.viewer.viewport import Viewport
 from escala.engine.worker import EXACT, PREVIEW, SMALL, yield_to_urgent
 from escala.model.numbers import Count
 from escala.model.variant import Variant
@@ -32,6 +31,7 @@ from ..clients import client_name
 from ..job_manager import Job
 from ..query import Query
 from ..schemas import Preview, Region, VariantPath
+from .placing import MOST_SHOWN, OutSize, enlarged, region_of, viewport_of
 from .schemas import (
     BoardOut,
     BoardRequest,
@@ -109,22 +109,22 @@ def post_picture(path: VariantPath, body: PictureRequest) -> Response:
     against = body.against
 
     quality, priority = (Quality.PREVIEW, PREVIEW) if body.live else (Quality.EXACT, EXACT)
-    wanted = _Size(body.out_width, body.out_height)
-    if wanted.width * wanted.height > _MOST_SHOWN:
-        raise BadSource(f"a viewer image has at most {_MOST_SHOWN // 10**6} million pixels; export it instead")
+    wanted = OutSize(body.out_width, body.out_height)
+    if wanted.width * wanted.height > MOST_SHOWN:
+        raise BadSource(f"a viewer image has at most {MOST_SHOWN // 10**6} million pixels; export it instead")
 
     def made(progress: Progress) -> tuple[bytes, str, Region]:
         def show(subject: Subject) -> tuple[bytes, str, Region]:
-            viewport, size = _viewport(subject.evaluator, wanted, body.region), _enlarged(wanted, body.region)
+            viewport, size = viewport_of(subject.evaluator, wanted, body.region), enlarged(wanted, body.region)
             seen_by = replace(subject, viewer=body.viewer, progress=progress)
-            return *screen_picture(seen_by, viewport, quality, aids, size), _shown(subject.evaluator, viewport)
+            return *screen_picture(seen_by, viewport, quality, aids, size), region_of(subject.evaluator, viewport)
 
         def compare(subject: Subject, other: Subject) -> tuple[bytes, str, Region]:
             assert against is not None
-            viewport, size = _viewport(subject.evaluator, wanted, body.region), _enlarged(wanted, body.region)
+            viewport, size = viewport_of(subject.evaluator, wanted, body.region), enlarged(wanted, body.region)
             pair = replace(subject, progress=progress), replace(other, progress=progress)
             picture = difference_of(*pair, viewport, against.gain, against.measure, size)
-            return picture, "image/png", _shown(subject.evaluator, viewport)
+            return picture, "image/png", region_of(subject.evaluator, viewport)
 
         if against is None:
             return _evaluate_subjects(path, [body], show, priority, viewer)
@@ -154,13 +154,13 @@ def _as_job(work: Callable[[Progress], Result], viewer: str) -> Result:
 @routes.post("/values", responses={200: ValuesOut})
 def post_values(path: VariantPath, body: ValuesRequest) -> dict[str, Any]:
     """The numbers behind a few pixels."""
-    wanted = _Size(body.out_width or body.region.width, body.out_height or body.region.height)
+    wanted = OutSize(body.out_width or body.region.width, body.out_height or body.region.height)
     if wanted.width * wanted.height > _MOST_VALUES:
         raise BadSource(f"limit: {_MOST_VALUES} pixels per request")
 
     def work(subject: Subject) -> tuple[Planes, Region]:
-        viewport = _viewport(subject.evaluator, wanted, body.region)
-        return values_at(subject, viewport), _shown(subject.evaluator, viewport)
+        viewport = viewport_of(subject.evaluator, wanted, body.region)
+        return values_at(subject, viewport), region_of(subject.evaluator, viewport)
 
     planes, region = _evaluate_subjects(path, [body], work, SMALL)
     numbers = np.where(np.isfinite(planes), planes, None)
@@ -231,9 +231,9 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
         display = subject.evaluator.render.display
         region = body.region or Region(x=0, y=0, width=display.width, height=display.height)
         scale = min(1.0, _SCOPE_PIXELS / max(region.width, region.height))
-        size = _Size(max(1, round(region.width * scale)), max(1, round(region.height * scale)))
+        size = OutSize(max(1, round(region.width * scale)), max(1, round(region.height * scale)))
         quality = Quality.PREVIEW if body.patch else Quality.EXACT
-        return draw_scope(subject, _viewport(subject.evaluator, size, region), wish, quality)
+        return draw_scope(subject, viewport_of(subject.evaluator, size, region), wish, quality)
 
     return Response(_evaluate_subjects(path, [body], work, SMALL), mimetype="image/png")
 
@@ -242,38 +242,3 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
 _MOST_VALUES = 4096
 _SCOPE_PIXELS = 640
 _TOLD_AFTER_SECONDS = 0.8
-# The largest screens have less.
-_MOST_SHOWN = 34_000_000
-
-
-@dataclass(frozen=True)
-class _Size:
-    width: int
-    height: int
-
-
-def _enlarged(wanted: _Size, region: Region) -> tuple[int, int] | None:
-    """The size to enlarge a picture to, each pixel as many, after everything else; None where none is requested."""
-    if wanted.width <= region.width and wanted.height <= region.height:
-        return None
-    return wanted.width, wanted.height
-
-
-def _shown(evaluator: Evaluator, viewport: Viewport) -> Region:
-    """What a viewport shows, in columns and rows of the displayed picture."""
-    across, down = evaluator.render.offset
-    return Region(x=viewport.x - across, y=viewport.y - down, width=viewport.width, height=viewport.height)
-
-
-def _viewport(evaluator: Evaluator, out: Region | _Size, region: Region) -> Viewport:
-    """The requested region, cut to the displayed picture, in places of the raster, as so many pixels, never more.
-
-    It is widened to the pixels of the level that it is sampled from.
-    """
-    display, raster = evaluator.render.display, evaluator.render.raster
-    left, top = max(0, min(region.x, display.width - 1)), max(0, min(region.y, display.height - 1))
-    width = max(1, min(region.x + region.width, display.width) - left)
-    height = max(1, min(region.y + region.height, display.height) - top)
-    across, down = evaluator.render.offset
-    viewport = Viewport(left + across, top + down, width, height, min(width, out.width), min(height, out.height))
-    return viewport.on_grid(raster.width, raster.height)

@@ -1,0 +1,1 @@
+"""Notes on variants, and their answers."""

@@ -1,0 +1,1 @@
+"""Shares of variants, and what their page asks for."""
