@@ -16,6 +16,8 @@ import { useWorkspace } from '@/stores/workspace'
 import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
+import NotesPanel from '@/notes/NotesPanel.vue'
+import { useNotes } from '@/stores/notes'
 import ShotWorkspace from './ShotWorkspace.vue'
 
 const shots = useShot()
@@ -24,6 +26,7 @@ const holds = useHolds()
 const mattes = useMattes()
 const notifications = useNotifications()
 const jobs = useJobs()
+const notes = useNotes()
 const delivering = ref(false)
 const showingKeys = ref(false)
 const showingHistory = ref(false)
@@ -50,9 +53,11 @@ async function onEvent(event: ServerEvent) {
     else if (event.kind === 'shots') await shots.loadShots()
     else if (event.kind === 'trouble') notifications.show(event.sentence)
     else if (event.kind === 'missed') await lookAnew()
+    else if (event.kind === 'shares') await notes.loadShares()
     else if (event.shot_id !== shots.shot?.id) return
     else if (event.kind === 'render')
       await shots.reloadRender({ sentences: event.changes, renamed: event.renamed })
+    else if (event.kind === 'notes') await notes.load()
     else if (event.kind === 'variants') await shots.reloadShot()
     else if (event.variant_id === shots.variant?.id) await shots.onHead(event.variant_id, event.head)
   } catch (error) {
@@ -160,6 +165,7 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
     <ShotWorkspace v-if="shots.shot && shots.variant" />
     <StartPage v-else />
     <ExportPanel v-if="delivering && shots.shot" @close="delivering = false" />
+    <NotesPanel v-if="notes.isOpen && shots.shot" @close="notes.close()" />
     <HistoryPanel v-if="showingHistory && shots.shot" @close="showingHistory = false" />
     <MoodsPage v-if="showingMoods && shots.shot && shots.variant" @close="showingMoods = false" />
     <ShortcutList v-if="showingKeys" @close="showingKeys = false" />

@@ -31,6 +31,7 @@ FLAGS = (
 PATIENCE_MS = int(os.environ.get("ESCALA_TEST_PATIENCE_MS", "60000"))
 # A machine that others use too takes its time.
 expect.set_options(timeout=PATIENCE_MS)
+AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 SMALL_DEMO = StageJob(320, 180, 4)
 SMALL_ARRIVAL = StageJob(160, 90, 1)
 
@@ -250,3 +251,15 @@ class BrowserTest(unittest.TestCase):
             const s = [0, 0, 0]; for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) s[k] += d[i + k];
             return s.map((v) => v / (d.length / 4)) }}"""
         return [float(value) for value in page.evaluate(script)]
+
+    def assert_accessible(self, page: Page, view: str) -> None:
+        """No serious finding in what the page shows."""
+        with self.subTest(view=view):
+            page.evaluate(f"() => {{ {AXE.read_text()} }}")
+            found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+            bad = [
+                f"{v['id']}: {v['nodes'][0]['html'][:160]}"
+                for v in found["violations"]
+                if v["impact"] in ("serious", "critical")
+            ]
+            self.assertEqual(bad, [])

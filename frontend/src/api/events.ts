@@ -7,6 +7,8 @@ export type ServerEvent =
   | { kind: 'render'; shot_id: number; changes: string[]; renamed: Record<string, string> }
   | { kind: 'variants'; shot_id: number }
   | { kind: 'variant'; variant_id: number; shot_id: number; head: number }
+  | { kind: 'notes'; shot_id: number }
+  | { kind: 'shares' }
   | { kind: 'trouble'; sentence: string }
   /** Some of what happened is no longer known: look at everything anew. */
   | { kind: 'missed' }

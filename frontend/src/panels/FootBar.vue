@@ -1,13 +1,15 @@
 <script setup lang="ts">
-import { displayName } from '@/format'
+import { displayName, pluralise } from '@/format'
 import { computed } from 'vue'
 import { useJobs, wordsOf } from '@/stores/jobs'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
+import { useNotes } from '@/stores/notes'
 import { useNotifications } from '@/stores/notifications'
 import ViewerTools from '@/viewer/ViewerTools.vue'
 
 const shots = useShot()
+const notes = useNotes()
 const workspace = useWorkspace()
 const jobs = useJobs()
 const notifications = useNotifications()
@@ -30,6 +32,9 @@ const coming = computed(() => {
   <footer class="foot">
     <span class="colours" aria-label="Colour pipeline" :title="chain">{{ chain }}</span>
     <span v-if="workspace.viewsStation">Viewing: {{ displayName(workspace.viewStation) }}</span>
+    <button type="button" class="plain" :aria-expanded="notes.isOpen" @click="notes.toggle()">
+      {{ notes.open ? `${pluralise(notes.open, 'note')} open` : 'Notes' }}
+    </button>
     <ViewerTools />
     <template v-if="coming">
       <span role="status">{{ wordsOf(coming) }}</span>
@@ -68,6 +73,11 @@ const coming = computed(() => {
 .foot > button {
   padding: 0 8px;
   line-height: 18px;
+}
+.plain {
+  border-color: transparent;
+  background: none;
+  color: var(--text-1);
 }
 .quality {
   min-width: 92px;

@@ -10,6 +10,7 @@ import { useShot } from '@/stores/shot'
 import { FrameCanvas } from './FrameCanvas'
 import type { Place } from './framing'
 import ImageOverlays from './ImageOverlays.vue'
+import NotePins from './NotePins.vue'
 import HoverReadout from './HoverReadout.vue'
 import { useDroppedImage } from './useDroppedImage'
 import { useImagePointer } from './useImagePointer'
@@ -150,6 +151,7 @@ const pointer = useImagePointer(() => frame, canvas, size, { pin: pinMark, wipe:
     <canvas v-if="workspace.scale >= LEGIBLE" ref="sheet" class="values" aria-hidden="true" />
     <MatteOverlay v-if="mattes.open" />
     <ImageOverlays v-else />
+    <NotePins />
     <div
       v-for="mark in pinMarks"
       :key="mark.number"
