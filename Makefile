@@ -15,12 +15,12 @@ PACKAGES := .stamp-packages
 FRONT := .stamp-front
 KERNELS := .stamp-kernels
 BYTECODE := .stamp-bytecode
-FRONT_FILES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts \
+FRONT_FILES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/share.html frontend/vite.config.ts frontend/build/notices.ts \
   frontend/tsconfig.json frontend/package.json frontend/package-lock.json
 SOURCE_FILES := $(shell find src/escala -name '*.py')
 KERNEL_FILES := $(shell find src/escala/core src/escala/stage -name '*.py')
 
-.PHONY: demo test test-core fuzz lint setup types bench screenshots chromium clean
+.PHONY: demo test test-core fuzz lint setup types wheel bench screenshots chromium clean
 
 demo: setup
 	$(BIN)/escala demo --port $(PORT) $(if $(MEDIA),--media "$(MEDIA)")
@@ -75,6 +75,10 @@ types: $(PACKAGES)
 	$(BIN)/python -m escala.web.openapi > frontend/openapi.json
 	$(BIN)/python -m escala.web.openapi defaults > frontend/src/api/defaults.json
 	cd frontend && npm run --silent types && npx prettier --log-level warn --write src/api/defaults.json
+
+# A wheel with the built pages; pip builds it in a folder of its own.
+wheel: $(PACKAGES) $(FRONT)
+	$(BIN)/pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
 
 bench: setup
 	$(BIN)/escala bench

@@ -1,9 +1,11 @@
 import { fileURLToPath } from 'node:url'
 import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vite'
+import { version } from './package.json'
+import { notices } from './build/notices'
 
 export default defineConfig({
-  plugins: [vue()],
+  plugins: [vue(), notices()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
   build: {
     outDir: '../src/escala/web/static',
@@ -12,5 +14,6 @@ export default defineConfig({
     // The page of a share loads nothing of the application but its style.
     rolldownOptions: { input: ['index.html', 'share.html'] },
   },
+  define: { __VERSION__: JSON.stringify(version) },
   server: { proxy: { '/api': 'http://127.0.0.1:8320' } },
 })

@@ -1,4 +1,5 @@
-"""Compile every kernel into the cache beside the sources, by a tour of all stations.
+"""Compile every kernel by a tour of all stations: into the cache beside the sources, or, where that is read-only, the
+user's (`NUMBA_CACHE_DIR`, else `numba` in the cache folder of the system).
 
 Run as `python -m escala.compile_kernels`.
 """

@@ -89,7 +89,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("complementary", name="History").get_by_role("button", name="Close").click()
     page.get_by_role("button", name="Export").click()
     page.get_by_role("complementary", name="Export").get_by_role("button", name="Export").click()
-    page.locator("aside.deliver a").wait_for()
+    page.locator("aside.deliver a").first.wait_for()
     page.screenshot(path=TARGET / "export.png")
     page.on("response", print_refused)
     page.goto(server.address)
@@ -104,6 +104,27 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.screenshot(path=TARGET / "arrival.png")
     page.get_by_role("button", name="Over time", exact=True).click()
     _moods(page, helper, server)
+    _share(page, server)
+
+
+SHARED = """async () => {
+    const send = (to, body) => fetch(to, {method: 'POST', body: JSON.stringify(body),
+        headers: {'Content-Type': 'application/json'}}).then((answer) => answer.json())
+    const shot = await (await fetch('/api/shots/1')).json()
+    const [first, second] = shot.variants.map((variant) => variant.id)
+    const text = 'Calmer here: the reflection of the beacon draws the eye away from the hull.'
+    const note = await send('/api/notes', {variant: first, text, author: 'Client', place: [430, 480]})
+    await send(`/api/notes/${note.id}/answers`, {text: 'Two stops down; compare with the first.', author: 'Lighting'})
+    return (await send('/api/shares', {variants: [first, second], name: 'Night quay, review'})).path }"""
+
+
+def _share(page: Page, server: RunningServer) -> None:
+    """The page of a share, with a note, one variant wiped against another."""
+    page.goto(f"{server.address}{page.evaluate(SHARED)}")
+    page.get_by_label("Compare").select_option(index=2)
+    expect(page.locator(".image img")).to_have_count(2)
+    page.wait_for_timeout(2500)
+    page.screenshot(path=TARGET / "share.png")
 
 
 MOODS = {

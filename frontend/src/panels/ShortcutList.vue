@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useHints } from '@/stores/hints'
 
+const VERSION = __VERSION__
 const hints = useHints()
 const emit = defineEmits<{ close: [] }>()
 const KEYS = [
@@ -49,10 +50,17 @@ const KEYS = [
         <dd>{{ what }}</dd>
       </template>
     </dl>
+    <p class="about">
+      Escala {{ VERSION }}. <a href="/notices.txt" target="_blank">Licences of what is bundled</a>
+    </p>
   </aside>
 </template>
 
 <style scoped>
+.about {
+  margin: 12px 0 0;
+  color: var(--text-2);
+}
 .keys {
   position: absolute;
   z-index: 5;

@@ -30,6 +30,7 @@ from . import (
     solve,
     split,
     stage,
+    warm,
 )
 from .guard import guarded
 
@@ -64,6 +65,7 @@ def build_parser() -> argparse.ArgumentParser:
         denoise,
         stage,
         notes,
+        warm,
         bench,
     ):
         module.add_commands(commands)
