@@ -22,6 +22,15 @@ from escala.web.app_context import APP_CONTEXT
 from escala.web.settings import Settings
 
 REGION = {"x": 0, "y": 0, "width": 96, "height": 54}
+DELIVERED: list[dict[str, Any]] = [
+    {"what": "result", "format": "exr"},
+    {"what": "result", "format": "png", "size": 0.5},
+    {"what": "result", "format": "exr", "size": 0.4, "names": "small.{frame}"},
+    {"what": "lights", "format": "exr"},
+    {"what": "passes", "format": "exr", "pixel_type": "float"},
+    {"what": "mattes", "format": "exr"},
+    {"what": "breakdown", "format": "exr"},
+]
 STATIONS = ("source", "surface", "balance", "beauty", "depth", "plate", "lens", "finish", "display")
 MATTES: dict[str, dict[str, Any]] = {
     "hull": {"kind": "object", "names": ["hull"]},
@@ -178,8 +187,7 @@ class Tour:
         self.edit("/finish/corrections", KINDS)
         self.look("finish")
         self.measure()
-        for form in ("exr", "png"):
-            self.post("deliveries", format=form, bits=16)
+        self.post("deliveries", files=DELIVERED)
         for thread in self.app.extensions[APP_CONTEXT].jobs.threads:
             thread.join()
         rows = self._json(f"/api/variants/{self.variant}/deliveries")["deliveries"]
