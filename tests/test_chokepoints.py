@@ -40,7 +40,7 @@ CHOKEPOINTS: dict[str, tuple[Callable[[ast.AST], bool], set[str]]] = {
         writes,
         {
             "media/atomic_write.py", "media/store.py", "media/decode.py", "media/soft_config.py",
-            "web/colour/routes.py", "cli/guard.py",
+            "web/colour/routes.py", "cli/guard.py", "media/video_writer.py",
         },
     ),
     "EXR files are written by media/exr.py": (writes_exr, {"media/exr.py"}),

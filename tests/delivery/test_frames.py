@@ -71,10 +71,13 @@ class FramesTest(FolderTest):
     def test_other_processes_write_the_same_bits_from_the_pickled_order(self) -> None:
         list(deliver_frames(self.evaluator_pool, self.order))
         there = self.ordered(EXR, folder=self.folder / "there")
+        store = replace(there.store, folder=self.folder / "narrow", limit=1)
+        there = replace(there, store=store)
         with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as processes:
             written = list(processes.map(deliver_frame, [there] * 4, there.frames))
         for (file,) in written:
             self.assertEqual(file.read_bytes(), (self.out / file.name).read_bytes())
+        self.assertLess(len(list(store.folder.iterdir())), 4)  # a worker deletes frames that nothing uses any more
 
     def test_workers_write_the_same_bits(self) -> None:
         list(deliver(self.evaluator_pool, self.order))

@@ -73,7 +73,10 @@ def each_frame(
 def deliver_frame(order: Order, number: int, progress: Progress = no_progress) -> tuple[Path, ...]:
     """Write one frame of an order in a process that does nothing else. Returns its files. Raises as `write_frame`."""
     evaluator_pool = own_pool(order.store)
-    return _write(evaluator_pool, open_frame(evaluator_pool, order, number), order, number, progress)
+    try:
+        return _write(evaluator_pool, open_frame(evaluator_pool, order, number), order, number, progress)
+    finally:
+        evaluator_pool.trim()
 
 
 def open_frame(evaluator_pool: EvaluatorPool, order: Order, number: int) -> OpenedFrame:

@@ -2,7 +2,6 @@
 
 import re
 from functools import cache
-from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -48,4 +47,4 @@ def title_of(label: str) -> str:
 
 @cache
 def _font() -> Path:
-    return Path(str(resources.files(__package__).joinpath("type", _FONT)))
+    return Path(__file__).parent / "type" / _FONT

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, field_validator, model_validator
 
+from .numbers import Number
 from .render import Document
 
 What = Literal["result", "lights", "components", "cells", "passes", "mattes", "breakdown"]
@@ -14,7 +15,7 @@ Compression = Literal[
     "none", "rle", "zips", "zip", "piz", "pxr24", "b44", "b44a", "dwaa", "dwab", "lzw", "deflate"
 ]  # fmt: skip
 Side = Annotated[int, Field(ge=1, le=16384)]
-Factor = Annotated[float, Field(ge=0.01, le=4)]
+Factor = Annotated[Number, Field(ge=0.01, le=4)]
 
 EXTENSIONS: dict[Format, str] = {
     "exr": ".exr", "png": ".png", "tiff": ".tif", "jpeg": ".jpg", "mkv": ".mkv", "mp4": ".mp4", "webm": ".webm",
