@@ -1,7 +1,6 @@
 """Videos of an order: all its frames in one file, or the steps of a break-down, each held for a while."""
 
 from collections.abc import Iterator
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -83,7 +82,7 @@ def _write_breakdown(
 ) -> None:
     """The steps of the first frame, each with its title in a strip beneath."""
     opened = open_frame(evaluator_pool, order, min(order.frames))
-    stills = evaluator_pool.evaluate(partial(lambda: _pixels(opened.interpret(), order, one, names, progress)), LONG)
+    stills = evaluator_pool.evaluate(lambda: _pixels(opened.interpret(), order, one, names, progress), LONG)
     options = _options(evaluator_pool, order, one)
     times = max(1, round(float(exact_rate(options.rate)) * _HELD))
     shown = (titled(still, name) for still, name in zip(stills, names, strict=True))
