@@ -1,6 +1,7 @@
 import io
 import struct
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -8,6 +9,7 @@ import OpenEXR
 import OpenImageIO as oiio
 from PIL import Image, ImageCms
 
+from escala.core.errors import TooLarge
 from escala.core.planes import as_planes
 from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.progress import Cancelled
@@ -226,6 +228,28 @@ class OutputsTest(FolderTest):
         for name, pixels in before.items():
             self.assertEqual(found[name].dtype, pixels.dtype, name)
             np.testing.assert_array_equal(found[name], pixels)
+
+    def test_a_pass_with_alpha_of_its_own_is_no_alpha_of_a_still_unless_it_is_wanted(self) -> None:
+        passes = {**self.passes, "key": np.concatenate([self.passes["key"], np.full((1, 48, 64), 0.5, np.float32)])}
+        evaluator = engine_for(write_layers(self.folder / "rgba.exr", passes))
+        facts = {"what": "passes", "format": "tiff", "only": ["key"], "pixel_type": "float", "names": "{name}"}
+        space = {"space": "Linear Rec.709 (sRGB)"}
+        for alpha, count, gain in ((False, 3, 1), (True, 4, 2)):
+            (path,) = write_files(evaluator, DIMMED, self.folder / str(alpha), {**facts, **space, "alpha": alpha})
+            as_stored = oiio.ImageSpec()
+            as_stored.attribute("oiio:UnassociatedAlpha", 1)
+            source = oiio.ImageInput.open(str(path), as_stored)
+            pixels = source.read_image(0, 0, 0, source.spec().nchannels, oiio.FLOAT)
+            source.close()
+            self.assertEqual(pixels.shape[2], count)
+            np.testing.assert_allclose(pixels[..., :3].transpose(2, 0, 1), passes["key"][:3] * gain, rtol=1e-6)
+
+    def test_what_is_too_large_for_the_memory_is_refused(self) -> None:
+        sentence = TooLarge(self.folder / "a.exr", "too large for the memory")
+        checked = mock.patch("escala.delivery.frame_writer.check_memory", side_effect=sentence)
+        with checked as asked, self.assertRaises(TooLarge):
+            write_files(self.evaluator, DIMMED, self.folder, {"what": "lights", "format": "exr"})
+        self.assertEqual(asked.call_args.args[1], 2 * 2 * 3 * 2 * 64 * 48)
 
     def test_mattes_are_floats_of_their_own(self) -> None:
         variant = Variant.model_validate({"mattes": {"bright": {"kind": "luminance", "low": 0.5, "high": 2.0}}})

@@ -55,7 +55,7 @@ class NoteTest(NotesTest):
         for facts, status in (
             ({"text": ""}, 422), ({"text": "a" * 4001}, 422), ({"author": ""}, 422), ({"author": "a" * 81}, 422),
             ({"variant": 99}, 404), ({"revision": 7}, 422), ({"frame": 9}, 422), ({"place": [65, 1]}, 422),
-            ({"place": [-1, 1]}, 422), ({"place": [1]}, 422),
+            ({"place": [-1, 1]}, 422), ({"place": [1]}, 422), ({"text": "\ud800"}, 422), ({"frame": 10**12}, 422),
         ):  # fmt: skip
             body = {"variant": self.variant, "text": "a", "author": "b", **facts}
             with self.subTest(facts=str(facts)[:60]):

@@ -9,6 +9,7 @@ from escala.engine.evaluator import Evaluator
 from escala.engine.progress import Progress, no_progress, subrange
 from escala.media.atomic_write import translate_write_errors
 from escala.media.exr import read_parts, writable_attributes, write_exr
+from escala.media.limits import check_memory
 from escala.media.repack import channel_name
 from escala.media.stills import StillOptions, write_still
 from escala.media.whole_files import is_whole
@@ -18,6 +19,9 @@ from escala.model.variant import Variant
 
 from .order import FileOrder, Order, paths_of
 from .pixels import Pixels, Target, frame_pixels, target_of, window_of
+
+# Bands, and the whole that they are joined to.
+_AT_ONCE = 2
 
 
 def write_frame(evaluator: Evaluator, order: Order, number: int, progress: Progress = no_progress) -> tuple[Path, ...]:
@@ -45,6 +49,9 @@ def _write_files(
             folder.mkdir(parents=True, exist_ok=True)
     target = target_of(one.file, evaluator.colour_pipeline(variant))
     names = [name for held in paths.values() for name in held]
+    raster = evaluator.render.raster
+    kept = 4 if one.file.size is not None or one.file.pixel_type == "float" else 2
+    check_memory(next(iter(paths)), _AT_ONCE * kept * 3 * len(names) * raster.width * raster.height)
     found = {made.name: made for made in frame_pixels(evaluator, variant, one, names, target, progress)}
     for path, held in paths.items():
         layers = [found[name] for name in held]

@@ -110,6 +110,8 @@ def frame_pixels(
     parts: dict[str, list[Pixels]] = {name: [] for name in names}
     whole: dict[str, list[Layer]] = {name: [] for name in names}
     for request in _bands(evaluator, variant, place, progress):
+        if file.what != "result":  # whose stages report themselves
+            request.report(0.0, file.what)
         for layer in OUTPUTS[file.what].layers(evaluator, request, names, one.station, target.view is not None):
             if file.size is None:
                 parts[layer.name].append(_stored(layer, file, target))
@@ -136,6 +138,8 @@ def _bands(evaluator: Evaluator, variant: Variant, place: Viewport, progress: Pr
 
 def _stored(layer: Layer, file: DeliveryFile, target: Target) -> Pixels:
     letters, alpha = tuple(layer.letters), layer.alpha
+    if layer.space is not None and len(layer.planes) == 4 and file.format != "exr":
+        layer, letters, alpha = replace(layer, planes=layer.planes[:3]), letters[:3], as_planes(layer.planes[3])
     planes, is_colour = layer.planes, layer.space is not None
     wants_alpha = alpha is not None and (file.format == "exr" or file.alpha)
     if layer.space is not None:
@@ -146,8 +150,7 @@ def _stored(layer: Layer, file: DeliveryFile, target: Target) -> Pixels:
         planes = converted if len(planes) == 3 else np.concatenate([converted, as_planes(planes[3:])])
     if wants_alpha and alpha is not None:
         planes, letters = np.concatenate([planes, alpha[None]]), (*letters, "A")
-    has_alpha = wants_alpha or (is_colour and len(planes) == 4)
-    return Pixels(layer.name, _typed(planes, layer, file), letters, is_colour, has_alpha)
+    return Pixels(layer.name, _typed(planes, layer, file), letters, is_colour, wants_alpha)
 
 
 def _typed(planes: NDArray[Any], layer: Layer, file: DeliveryFile) -> NDArray[Any]:

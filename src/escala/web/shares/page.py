@@ -13,7 +13,7 @@ from escala.core.errors import BadSource, EscalaError
 from escala.database.notes import add_note, note_facts, notes_of
 from escala.database.revisions import state_at
 from escala.database.shares import is_use_due, note_use, share_of_token, shared_revision, shared_variants
-from escala.database.shots import NotFound, shot_render
+from escala.database.shots import NotFound, shot_render, variant_document
 from escala.database.tables import RevisionRow, ShareRow, ShotRow, VariantRow
 from escala.engine.request import Quality
 from escala.engine.viewer.screen import ViewerAids, screen_picture
@@ -104,7 +104,8 @@ def post_picture(path: TokenPath, body: SharedPicture) -> Response:
     _note_use(context, path.token)
     with context.database.reading() as session, _opened(session, path.token) as shared:
         row = shared.variant(body.variant)
-        document = state_at(session, row, shared_revision(shared.row, row))
+        revision = shared_revision(shared.row, row)
+        document = variant_document(row) if revision == row.head else state_at(session, row, revision)
         shot, render = row.shot_id, shared.render
     if body.frame is not None and body.frame not in render.frames:
         raise BadSource(f"the shot has no frame {body.frame}")
@@ -115,7 +116,7 @@ def post_picture(path: TokenPath, body: SharedPicture) -> Response:
         return _shown(context, shot, document, body, out)
     except Overloaded:
         raise
-    except EscalaError as error:  # its sentence may name files
+    except (EscalaError, OSError) as error:  # its sentence may name files
         raise BadSource("this image cannot be shown: the people who work on the shot can see why") from error
 
 
