@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import ColumnElement, func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, selectinload
 
 from escala.core.errors import BadSource
 from escala.model.render import Render
@@ -136,7 +136,7 @@ def notes_of(
     wanted += [NoteRow.variant_id == variant] if variant is not None else []
     wanted += [NoteRow.state == state] if state is not None else []
     wanted += [NoteRow.id < after] if after is not None else []
-    rows = select(NoteRow).where(*wanted).order_by(NoteRow.id.desc())
+    rows = select(NoteRow).where(*wanted).order_by(NoteRow.id.desc()).options(selectinload(NoteRow.answers))
     found = session.scalars(rows if limit is None else rows.limit(limit + 1)).all()
     return NotePage(found if limit is None else found[:limit], count, limit is not None and len(found) > limit)
 
