@@ -15,12 +15,12 @@ PACKAGES := .stamp-packages
 FRONT := .stamp-front
 KERNELS := .stamp-kernels
 BYTECODE := .stamp-bytecode
-FRONT_FILES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/share.html frontend/vite.config.ts frontend/build/notices.ts \
-  frontend/tsconfig.json frontend/package.json frontend/package-lock.json
+FRONT_FILES := $(shell find frontend/src frontend/public frontend/build docs/manual docs/screenshots -type f) \
+  frontend/index.html frontend/share.html frontend/vite.config.ts frontend/tsconfig.json frontend/package.json frontend/package-lock.json
 SOURCE_FILES := $(shell find src/escala -name '*.py')
 KERNEL_FILES := $(shell find src/escala/core src/escala/stage -name '*.py')
 
-.PHONY: demo test test-core fuzz lint setup types wheel bench screenshots chromium clean
+.PHONY: demo test test-core fuzz lint setup types manual wheel bench screenshots chromium clean
 
 demo: setup
 	$(BIN)/escala demo --port $(PORT) $(if $(MEDIA),--media "$(MEDIA)")
@@ -75,6 +75,10 @@ types: $(PACKAGES)
 	$(BIN)/python -m escala.web.openapi > frontend/openapi.json
 	$(BIN)/python -m escala.web.openapi defaults > frontend/src/api/defaults.json
 	cd frontend && npm run --silent types && npx prettier --log-level warn --write src/api/defaults.json
+
+# The manual as a site of plain files in dist/manual, as it is inside the application.
+manual: $(PACKAGES)
+	$(BIN)/mkdocs build --strict --quiet
 
 # A wheel with the built pages; pip builds it in a folder of its own.
 wheel: $(PACKAGES) $(FRONT)

@@ -2,10 +2,11 @@ import { fileURLToPath } from 'node:url'
 import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vite'
 import { version } from './package.json'
+import { manual } from './build/manual'
 import { notices } from './build/notices'
 
 export default defineConfig({
-  plugins: [vue(), notices()],
+  plugins: [vue(), manual(), notices()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
   build: {
     outDir: '../src/escala/web/static',
@@ -15,5 +16,5 @@ export default defineConfig({
     rolldownOptions: { input: ['index.html', 'share.html'] },
   },
   define: { __VERSION__: JSON.stringify(version) },
-  server: { proxy: { '/api': 'http://127.0.0.1:8320' } },
+  server: { fs: { allow: ['..'] }, proxy: { '/api': 'http://127.0.0.1:8320' } },
 })

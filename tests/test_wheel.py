@@ -57,6 +57,7 @@ class WheelTest(FolderTest):
             "media/soft/config.ocio", "delivery/type/LICENSE", "database/migrations/versions/0001_first_tables.py",
         ):  # fmt: skip
             self.assertIn(f"escala/{name}", names)
+        self.assertTrue([name for name in names if re.search(r"static/assets/.*manual.*\.js$", name)], "the manual")
         with zipfile.ZipFile(wheel) as content:
             notices = content.read("escala/web/static/notices.txt").decode()
         for package in ("vue", "primevue", "pinia", "@fontsource/atkinson-hyperlegible-next"):

@@ -1,7 +1,11 @@
 <script setup lang="ts">
-import { onMounted, onScopeDispose, ref } from 'vue'
+import { computed, onMounted, onScopeDispose, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { listen, type ServerEvent } from '@/api/events'
-import type { Job, StationName } from '@/api/types'
+import type { Job } from '@/api/types'
+import { useAddress } from '@/composables/useAddress'
+import { STATIONS } from '@/document/stations'
+import ManualPanel from '@/manual/ManualPanel.vue'
 import MoodsPage from '@/moods/MoodsPage.vue'
 import ExportPanel from '@/export/ExportPanel.vue'
 import HistoryPanel from '@/panels/HistoryPanel.vue'
@@ -9,8 +13,8 @@ import RenderUpdatePanel from '@/panels/RenderUpdatePanel.vue'
 import ShortcutList from '@/panels/ShortcutList.vue'
 import TopBar from '@/panels/TopBar.vue'
 import NotificationList from '@/panels/NotificationList.vue'
-import StartPage from '@/start/StartPage.vue'
 import { useHolds } from '@/stores/holds'
+import { useLanes } from '@/stores/lanes'
 import { shotMadeBy, useJobs } from '@/stores/jobs'
 import { useWorkspace } from '@/stores/workspace'
 import { useMattes } from '@/stores/mattes'
@@ -18,7 +22,6 @@ import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
 import NotesPanel from '@/notes/NotesPanel.vue'
 import { useNotes } from '@/stores/notes'
-import ShotWorkspace from './ShotWorkspace.vue'
 
 const shots = useShot()
 const workspace = useWorkspace()
@@ -31,6 +34,23 @@ const delivering = ref(false)
 const showingKeys = ref(false)
 const showingHistory = ref(false)
 const showingMoods = ref(false)
+const showingManual = ref(false)
+const route = useRoute()
+const address = useAddress()
+const lanes = useLanes()
+/** Whether what the address names can be shown. */
+const isReady = computed(() => route.name !== 'shot' || (shots.shot && shots.variant))
+/** The manual has a column beside the work, but not on its own page, nor beside an image on the whole screen. */
+const hasManual = computed(() => showingManual.value && route.name !== 'manual' && !workspace.fullScreen)
+/** The page of the manual on what is open. */
+const topic = computed(() => {
+  if (!shots.shot) return ''
+  if (delivering.value) return 'export'
+  if (notes.isOpen) return 'notes'
+  if (showingMoods.value || showingHistory.value) return 'variants'
+  if (mattes.open) return 'mattes'
+  return lanes.open ? 'time' : workspace.station
+})
 
 onMounted(start)
 onScopeDispose(listen(onEvent, () => shots.shot?.id ?? null))
@@ -38,10 +58,7 @@ onScopeDispose(listen(onEvent, () => shots.shot?.id ?? null))
 async function start() {
   try {
     await shots.loadShots()
-    const query = new URLSearchParams(window.location.search)
-    const wanted = Number(query.get('shot'))
-    if (shots.shots.some((shot) => shot.id === wanted))
-      await shots.openShot(wanted, Number(query.get('variant')))
+    await address.start()
   } catch (error) {
     notifications.show(error)
   }
@@ -80,19 +97,12 @@ async function heardJob(job: Job) {
 /** Work whose outcome is shown where it was started. */
 const TOLD_IN_PLACE = new Set(['exporting', 'exporting passes', 'replacing render'])
 
-const STATIONS: StationName[] = [
-  'source',
-  'surface',
-  'balance',
-  'beauty',
-  'depth',
-  'plate',
-  'lens',
-  'finish',
-  'display',
-]
-
 function onKey(event: KeyboardEvent) {
+  if (event.key === 'F1') {
+    event.preventDefault()
+    showingManual.value = !showingManual.value
+    return
+  }
   if (event.key === 'Escape' && event.defaultPrevented) return
   if ((event.target as HTMLElement).closest('input, textarea, [role=combobox]')) return
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
@@ -108,7 +118,9 @@ function onKey(event: KeyboardEvent) {
 
 /** What lies over the work is closed, the newest first; then a pass that is looked at goes back to the others. */
 function closeOne() {
-  const open = [delivering, showingHistory, showingKeys, showingMoods].find((panel) => panel.value)
+  const open = [delivering, showingHistory, showingKeys, showingMoods, showingManual].find(
+    (panel) => panel.value,
+  )
   if (open) open.value = false
   else if (mattes.open) mattes.close()
   else if (workspace.fullScreen) void toggleFullScreen()
@@ -154,16 +166,18 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
 </script>
 
 <template>
-  <div class="app" :class="{ bare: workspace.fullScreen }">
+  <div class="app" :class="{ bare: workspace.fullScreen, beside: hasManual }">
     <TopBar
       v-if="!workspace.fullScreen"
       @history="showingHistory = !showingHistory"
       @deliver="delivering = !delivering"
       @moods="showingMoods = !showingMoods"
+      @manual="showingManual = !showingManual"
       @shortcuts="showingKeys = !showingKeys"
     />
-    <ShotWorkspace v-if="shots.shot && shots.variant" />
-    <StartPage v-else />
+    <RouterView v-if="isReady" />
+    <p v-else class="loading" role="status">Loading the shot…</p>
+    <ManualPanel v-if="hasManual" class="manual-column" :topic="topic" @close="showingManual = false" />
     <ExportPanel v-if="delivering && shots.shot" @close="delivering = false" />
     <NotesPanel v-if="notes.isOpen && shots.shot" @close="notes.close()" />
     <HistoryPanel v-if="showingHistory && shots.shot" @close="showingHistory = false" />
@@ -185,7 +199,23 @@ onScopeDispose(() => window.removeEventListener('keydown', onKey))
 .app.bare {
   grid-template-rows: 1fr 24px;
 }
+.app.beside {
+  --beside: 400px;
+  grid-template-columns: minmax(0, 1fr) var(--beside);
+}
+.app > :deep(.top),
+.app > :deep(.foot) {
+  grid-column: 1 / -1;
+}
 .app > :deep(.start) {
   grid-row: 2 / 5;
+}
+.manual-column {
+  grid-row: 2 / 4;
+  grid-column: 2;
+}
+.loading {
+  grid-row: 2 / 4;
+  padding: 12px 14px;
 }
 </style>

@@ -7,5 +7,6 @@ import { createPinia } from 'pinia'
 import PrimeVue from 'primevue/config'
 import { createApp } from 'vue'
 import App from './App.vue'
+import { router } from './router'
 
-createApp(App).use(createPinia()).use(PrimeVue, { unstyled: true, pt: {} }).mount('#app')
+createApp(App).use(createPinia()).use(router).use(PrimeVue, { unstyled: true, pt: {} }).mount('#app')

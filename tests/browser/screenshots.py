@@ -139,7 +139,7 @@ ADD = """(moods) => Promise.all(Object.entries(moods).map(([name, document]) => 
 def _moods(page: Page, helper: BrowserTest, server: RunningServer) -> None:
     """Several variants of the still beside one another."""
     page.evaluate(ADD, MOODS)
-    page.goto(f"{server.address}/?shot=1")
+    page.goto(f"{server.address}/shots/1")
     helper.at_rest(page)
     page.get_by_role("button", name="Variants").click()
     page.get_by_role("menuitem", name="Moods").click()

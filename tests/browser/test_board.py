@@ -14,7 +14,7 @@ class BoardGestureTest(ImageTest):
     def setUp(self) -> None:
         super().setUp()
         made = self.page.evaluate(FRESH, self.id().rpartition(".")[2])
-        self.page.goto(f"{self.server.address}/?shot=1&variant={made}")
+        self.page.goto(f"{self.server.address}/shots/1/{made}")
         self.at_rest(self.page)
         self.go(self.page, "Balance")
         self.at_rest(self.page)

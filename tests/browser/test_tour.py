@@ -267,7 +267,7 @@ class TourTest(BrowserTest):
         expect(board).to_contain_text("Lights")
         expect(board).to_contain_text("Components")
         # The address names the shot, so that it can be opened again.
-        expect(page).to_have_url(re.compile(r"\?shot=\d+&variant=\d+$"))
+        expect(page).to_have_url(re.compile(r"/shots/\d+/\d+/balance$"))
         page.reload()
         self.at_rest(page)
         expect(board).to_contain_text("Lights")

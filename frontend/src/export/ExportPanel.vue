@@ -210,7 +210,7 @@ async function deliver() {
   position: absolute;
   z-index: 5;
   top: 90px;
-  right: 0;
+  right: var(--beside, 0);
   height: calc(100vh - 114px);
   overflow-y: auto;
   display: grid;

@@ -181,7 +181,7 @@ const attempt = (work: Promise<unknown>) => void work.catch(notifications.show)
 .moods {
   position: absolute;
   z-index: 6;
-  inset: 36px 0 24px;
+  inset: 36px var(--beside, 0) 24px 0;
   display: flex;
   flex-direction: column;
   background: var(--surface-2);

@@ -78,7 +78,7 @@ async function add() {
   position: absolute;
   z-index: 5;
   top: 90px;
-  right: 0;
+  right: var(--beside, 0);
   height: calc(100vh - 114px);
   overflow-y: auto;
   display: grid;

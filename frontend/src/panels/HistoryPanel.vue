@@ -112,7 +112,7 @@ async function hold(revision: Revision) {
   position: absolute;
   z-index: 5;
   top: 90px;
-  right: 0;
+  right: var(--beside, 0);
   display: flex;
   flex-direction: column;
   gap: 8px;

@@ -33,6 +33,7 @@ const KEYS = [
   ['Enter on the image', 'With the mattes open: add the object at the pin'],
   ['Delete on the image', 'Remove the pin'],
   ['Escape', 'Close the top panel; at Source show all passes'],
+  ['F1', 'Show or hide the manual, at what is open'],
   ['?', 'Show or hide this list'],
 ]
 </script>
@@ -65,7 +66,7 @@ const KEYS = [
   position: absolute;
   z-index: 5;
   top: 90px;
-  right: 0;
+  right: var(--beside, 0);
   width: 420px;
   padding: 12px 16px 16px;
   background: var(--surface-2);

@@ -3,11 +3,13 @@ import { displayName } from '@/format'
 import Menu from 'primevue/menu'
 import { computed, ref } from 'vue'
 import { useNow } from '@vueuse/core'
+import { useRouter } from 'vue-router'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
 
-const emit = defineEmits<{ deliver: []; history: []; moods: []; shortcuts: [] }>()
+const emit = defineEmits<{ deliver: []; history: []; moods: []; manual: []; shortcuts: [] }>()
+const router = useRouter()
 const shots = useShot()
 const workspace = useWorkspace()
 const notifications = useNotifications()
@@ -84,7 +86,9 @@ function attempt(work: Promise<unknown>) {
 
 <template>
   <header class="top">
-    <button type="button" class="mark" title="All shots" @click="shots.close()">Escala</button>
+    <button type="button" class="mark" title="All shots" @click="router.push({ name: 'start' })">
+      Escala
+    </button>
     <template v-if="shots.shot">
       <span>{{ displayName(shots.shot.name) }}</span>
       <span class="quiet">{{ frames }}</span>
@@ -141,6 +145,9 @@ function attempt(work: Promise<unknown>) {
       @click="workspace.lightTheme = !workspace.lightTheme"
     >
       Light theme
+    </button>
+    <button type="button" class="plain" title="The manual on what is open (F1)" @click="emit('manual')">
+      Manual
     </button>
     <button
       type="button"

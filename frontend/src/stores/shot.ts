@@ -154,7 +154,6 @@ export const useShot = defineStore('shot', () => {
     endDrag()
     variant.value = found
     if (found.trouble) notifications.show(`This variant cannot be displayed: ${found.trouble}`)
-    remember()
   }
 
   async function fetchVariant(id: number): Promise<VariantState> {
@@ -382,7 +381,6 @@ export const useShot = defineStore('shot', () => {
     wanted += 1
     shot.value = null
     variant.value = null
-    history.replaceState(null, '', '/')
   }
 
   /** Work after all that was begun before; what fails ends only itself. */
@@ -423,11 +421,6 @@ export const useShot = defineStore('shot', () => {
   }
 
   window.addEventListener('pagehide', sendSteps)
-
-  function remember() {
-    if (shot.value && variant.value)
-      history.replaceState(null, '', `/?shot=${shot.value.id}&variant=${variant.value.id}`)
-  }
 
   return {
     shots, loaded, problems, shot, variant, draft, base, document, settled, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,

@@ -22,6 +22,8 @@ const HIGHEST = 160
 const FIRST_COLUMN = 128
 const LAST_COLUMN = 110
 const CELL_WORDS = 28
+/** So wide are columns of components at least: name and share stay readable, and the grid scrolls sideways. */
+const NARROWEST_COLUMN = 88
 /** Of a strip: its title, what lies between tiles, how wide tiles are, and what `fold` takes at the right. */
 const TITLE = 104
 const GAP = 8
@@ -104,9 +106,13 @@ function stripHeight(count: number): number {
   return heightOf(lines, lines * (HEAD + GAP))
 }
 
+const narrowest = computed(() => FIRST_COLUMN + LAST_COLUMN + columns.value.length * NARROWEST_COLUMN)
 const height = computed(() => {
   if (!board.value?.is_grid) return Math.min(HIGHEST, Math.max(LOWEST, stripHeight(perRow.value)))
-  const cell = (across.value - FIRST_COLUMN - LAST_COLUMN) / Math.max(1, columns.value.length) - 2
+  const cell =
+    (Math.max(across.value, narrowest.value) - FIRST_COLUMN - LAST_COLUMN) /
+      Math.max(1, columns.value.length) -
+    2
   const byWidth = ((cell - CELL_WORDS) * size.value.height) / size.value.width
   return Math.min(HIGHEST, Math.max(LOWEST, Math.min(heightOf(rowCount.value, HEAD_LINE + 4), byWidth)))
 })
@@ -243,6 +249,7 @@ const drawing = computed(() => ({
 }
 table {
   width: 100%;
+  min-width: v-bind('`${narrowest}px`');
   border-collapse: separate;
   border-spacing: 2px;
   table-layout: fixed;
@@ -254,6 +261,12 @@ th {
   font-weight: 400;
   text-align: left;
   vertical-align: bottom;
+}
+th[scope='row'] {
+  position: sticky;
+  z-index: 1;
+  left: 0;
+  background: var(--surface-2);
 }
 td.whole,
 th.whole {
