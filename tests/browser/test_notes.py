@@ -1,12 +1,18 @@
 """Notes: a client's remark on a share page, answered and marked done by the artist; two browsers at once."""
 
+import json
 import re
 
-from playwright.sync_api import Page, expect
+import numpy as np
+from playwright.sync_api import Page, Request, expect
 
 from tests.browser.running import PATIENCE_MS, BrowserTest, print_refused, the_browser
 from tests.fixtures import add_up, light, write_layers
 
+MANY_NOTES = """([variant, count]) => Promise.all(Array.from({length: count}, (_, n) => fetch('/api/notes', {
+    method: 'POST', headers: {'Content-Type': 'application/json'},
+    body: JSON.stringify({variant, text: `Note ${n}`, author: 'Artist'}),
+}))).then((answers) => answers.filter((answer) => answer.status === 201).length)"""
 KEY, FILL = light(5, 90, 160), light(6, 90, 160)
 
 
@@ -87,3 +93,67 @@ class NotesTest(BrowserTest):
         self.page.get_by_role("button", name="Beacon").first.click()
         self.type_level(self.page, "Level", "-6")
         expect(client.get_by_text(re.compile("revision 1"))).to_be_visible()
+
+    def test_the_image_on_which_a_note_was_written_is_shown_again(self) -> None:
+        page = self.page
+        self.go(page, "Balance")
+        before = self.mean_colour(page)
+        page.get_by_role("button", name="Notes", exact=True).click()
+        page.get_by_role("textbox", name="Your name").fill("Artist")
+        page.get_by_role("textbox", name="Note", exact=True).fill("Beacon too strong")
+        page.get_by_role("button", name="Add note").click()
+        note = page.get_by_role("listitem").filter(has_text="Beacon too strong")
+        expect(note.get_by_role("button", name="Show", exact=True)).to_be_visible()
+        expect(note.get_by_role("button", name="Show revision 0")).to_have_count(0)
+        page.get_by_role("button", name="Beacon").first.click()
+        self.type_level(page, "Level", "-6")
+        after = self.mean_colour(page)
+        self.assertGreater(sum(before) - sum(after), 20)
+        expect(note).to_contain_text("revision 0, the variant is at revision 1")
+        note.get_by_role("button", name="Show revision 0").click()
+        for was, now in zip(before, self.mean_colour(page), strict=True):
+            self.assertAlmostEqual(was, now, delta=1.0)
+        expect(page.get_by_role("slider", name="Level")).to_have_attribute("aria-valuetext", re.compile("−6"))
+
+    def test_a_share_page_lists_older_notes(self) -> None:
+        written = self.page.evaluate(MANY_NOTES, [int(self.page.url.split("/")[-2]), 205])
+        self.assertEqual(written, 205)
+        client = self.client(self.shared("Many"))
+        items = client.get_by_role("complementary", name="Notes").get_by_role("listitem")
+        expect(items).to_have_count(200)
+        client.get_by_role("button", name="Show older notes").click()
+        expect(items).to_have_count(205)
+        expect(client.get_by_role("button", name="Show older notes")).to_have_count(0)
+
+    def test_on_a_slow_line_images_are_smaller_while_they_move_and_exact_on_request(self) -> None:
+        grain = np.random.default_rng(3).gamma(1.0, 0.2, (3, 360, 640)).astype(np.float32)
+        write_layers(self.media / "grain.exr", {"": grain + grain[:, ::-1], "lg_one": grain, "lg_two": grain[:, ::-1]})
+        self.open_file(self.page, self.media / "grain.exr")
+        client = self.client(self.shared("Slow"))
+        tools = client.get_by_role("status")
+        expect(tools).to_have_text("Exact")
+        sizes: list[tuple[int, bool]] = []
+
+        def note_size(request: Request) -> None:
+            if request.url.endswith("/picture"):
+                wish = json.loads(request.post_data or "{}")
+                sizes.append((wish["width"] * wish["height"], wish["exact"]))
+
+        client.on("request", note_size)
+        line = client.context.new_cdp_session(client)
+        line.send("Network.enable")
+        slow = {"offline": False, "latency": 20, "downloadThroughput": 40_000, "uploadThroughput": 40_000}
+        line.send("Network.emulateNetworkConditions", slow)
+        image = client.get_by_role("application")
+        image.focus()
+        for key in ("+", "-"):
+            image.press(key)
+            expect(tools).to_have_text("Preview")
+            expect(tools).to_have_text("Compressed for a slow line")
+        full = max(size for size, _ in sizes)
+        self.assertLess(sizes[-2][0], full / 3)
+        self.assertFalse([size for size, exact in sizes[1:] if exact], "nothing exact by itself")
+        client.get_by_role("button", name="Load exact image").click()
+        line.send("Network.emulateNetworkConditions", {**slow, "downloadThroughput": -1, "uploadThroughput": -1})
+        expect(tools).to_have_text("Exact")
+        self.assertTrue(sizes[-1][1])

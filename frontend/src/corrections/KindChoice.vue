@@ -15,13 +15,13 @@ const workspace = useWorkspace()
 const WIDTH = 96
 const kinds = KINDS.filter((one) => one.start)
 const pictures = shallowRef<Record<string, string>>({})
-const size = computed(() => {
-  const display = shots.shot?.render.display ?? { width: 16, height: 9 }
-  return {
-    width: display.width,
-    height: display.height,
-    out: Math.round((WIDTH * display.height) / display.width),
-  }
+/** Of an image that is much higher than wide, its middle. */
+const TALLEST = 4
+const shape = computed(() => {
+  const { width, height } = shots.shot?.render.display ?? { width: 16, height: 9 }
+  const shown = Math.min(height, width * TALLEST)
+  const region = { x: 0, y: Math.floor((height - shown) / 2), width, height: shown }
+  return { region, out_width: WIDTH, out_height: Math.max(1, Math.round((WIDTH * shown) / width)) }
 })
 
 /** The images come one after another, once the exact image of the newest edit is there: that goes first. */
@@ -30,8 +30,6 @@ async function load() {
   const id = shots.variant?.id
   const mine = (newest += 1)
   const isOver = () => mine !== newest
-  const { width, height, out } = size.value
-  const shape = { region: { x: 0, y: 0, width, height }, out_width: WIDTH, out_height: out }
   for (const kind of kinds) {
     await until(() => workspace.settled || isOver()).toBe(true)
     if (isOver() || id === undefined) return
@@ -42,7 +40,7 @@ async function load() {
       frame: workspace.frame,
       station: 'display' as const,
     }
-    const request = { ...subject, ...shape, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
+    const request = { ...subject, ...shape.value, aids: NO_AIDS, live: true, viewer: `kind ${kind.kind}` }
     const image = await fetchImage(id, request).catch(() => null) // one that cannot be shown stays dark
     if (isOver()) return
     if (image) show(kind.kind, URL.createObjectURL(image.file))

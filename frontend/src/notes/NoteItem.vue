@@ -15,9 +15,12 @@ const offered = ref<number | null>(null)
 
 const variant = computed(() => shots.shot?.variants.find((one) => one.id === props.note.variant))
 const isGone = computed(() => !variant.value)
-/** What is said where the variant has moved on since. */
+/** Whether the open image is the one that the note was written on. */
+const isCurrent = computed(
+  () => shots.variant?.id === props.note.variant && shots.variant.head === props.note.revision,
+)
 const stale = computed(() =>
-  variant.value && shots.variant?.id === variant.value.id && shots.variant.head !== props.note.revision
+  shots.variant?.id === props.note.variant && !isCurrent.value
     ? `, the variant is at revision ${shots.variant.head}`
     : '',
 )
@@ -61,6 +64,14 @@ async function send() {
     </form>
     <div class="row">
       <button v-if="!isGone" type="button" @click="notes.jump(note)">Show</button>
+      <button
+        v-if="!isGone && !isCurrent"
+        type="button"
+        title="The image on which the note was written, held beside the present one"
+        @click="notes.showRevision(note)"
+      >
+        Show revision {{ note.revision }}
+      </button>
       <button type="button" :aria-expanded="isAnswering" @click="isAnswering = !isAnswering">Answer</button>
       <button type="button" @click="notes.setState(note, note.state === 'open' ? 'done' : 'open')">
         {{ note.state === 'open' ? 'Mark done' : 'Reopen' }}

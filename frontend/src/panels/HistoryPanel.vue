@@ -2,6 +2,7 @@
 import { momentText } from '@/format'
 import { computed, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
+import { fetchRevision } from '@/api/revisions'
 import type { Revision, Variant } from '@/api/types'
 import { useHolds } from '@/stores/holds'
 import { useShot } from '@/stores/shot'
@@ -14,9 +15,6 @@ const holds = useHolds()
 const notifications = useNotifications()
 const revisions = shallowRef<Revision[]>([])
 const newestFirst = computed(() => [...revisions.value].reverse())
-const at = (number: number) => ({
-  params: { path: { variant_id: shots.variant!.id, number } },
-})
 
 watch(
   () => [shots.variant?.id, shots.variant?.head],
@@ -39,24 +37,20 @@ const picture = (number: number) =>
   `/api/variants/${shots.variant!.id}/revisions/${number}/picture?key=${shots.renderKey}`
 
 /** A state of the history becomes a variant of its own. */
-async function fork(revision: Revision) {
-  try {
-    const answer = await unwrap<{ document: Variant }>(
-      api.GET('/api/variants/{variant_id}/revisions/{number}', at(revision.number)),
-    )
-    await shots.addDocument(shots.freeVariantName(revision.label || 'As created'), answer.document)
-  } catch (error) {
-    notifications.show(error)
-  }
-}
+const fork = (revision: Revision) =>
+  attempt(revision, (document) =>
+    shots.addDocument(shots.freeVariantName(revision.label || 'As created'), document),
+  )
 
-async function hold(revision: Revision) {
-  try {
-    const answer = await unwrap<{ document: Variant }>(
-      api.GET('/api/variants/{variant_id}/revisions/{number}', at(revision.number)),
-    )
-    holds.holdState(revision.label, answer.document)
+const hold = (revision: Revision) =>
+  attempt(revision, (document) => {
+    holds.holdState(revision.label, document)
     holds.mode = 'held'
+  })
+
+async function attempt(revision: Revision, work: (document: Variant) => unknown) {
+  try {
+    await work(await fetchRevision(shots.variant!.id, revision.number))
   } catch (error) {
     notifications.show(error)
   }

@@ -3,6 +3,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import type { Region } from '@/api/types'
 import { fetchImage } from './shareApi'
+import type { useLine } from './line'
 
 export interface View {
   /** The middle of what is seen, in pixels of the image, and screen pixels for each; scale 0: all of it. */
@@ -11,7 +12,10 @@ export interface View {
   scale: number
 }
 
-/** A variant at a frame, seen through a view: a quick image while it changes, then an exact one. */
+/**
+ * A variant at a frame, seen through a view: while it changes an image as small as the line needs, at rest one of full
+ * size, then the exact one where the line carries it, or on request.
+ */
 const props = defineProps<{
   variant: number
   revision: number
@@ -20,11 +24,14 @@ const props = defineProps<{
   height: number
   view: View
   playing: boolean
+  line: ReturnType<typeof useLine>
 }>()
 const emit = defineEmits<{ error: [unknown]; shown: [frame: number] }>()
 const box = ref<HTMLElement>()
 const { width: wide, height: high } = useElementSize(box)
 const image = shallowRef<{ url: string; region: Region } | null>(null)
+type Quality = 'preview' | 'compressed' | 'exact'
+const quality = ref<Quality>('preview')
 let coming: AbortController | null = null
 let resting: ReturnType<typeof setTimeout> | undefined
 const REST_MS = 250
@@ -58,30 +65,51 @@ const style = computed(() => {
   }
 })
 
-async function load(exact: boolean) {
-  if (!wide.value || !high.value) return
+/** Load what is seen. Returns whether it was shown: not where the next image was requested meanwhile. */
+async function load(wanted: Quality): Promise<boolean> {
+  if (!wide.value || !high.value) return false
   coming?.abort()
   const mine = (coming = new AbortController())
   const region = seen.value
-  const pixels = Math.min(1, scale.value * devicePixelRatio)
+  const pixels = sizeOf(region, wanted)
   const size = { width: Math.ceil(region.width * pixels), height: Math.ceil(region.height * pixels) }
+  const exact = wanted === 'exact'
   const { variant, frame } = props
   try {
     const found = await fetchImage({ variant, frame, region, ...size, exact }, mine.signal)
+    props.line.measure(found.blob.size, found.milliseconds, size.width * size.height, exact)
     if (image.value) URL.revokeObjectURL(image.value.url)
     image.value = { url: URL.createObjectURL(found.blob), region: found.region }
+    quality.value = wanted
     emit('shown', frame)
+    return true
   } catch (error) {
     if (!mine.signal.aborted) emit('error', error)
+    return false
   }
+}
+
+/** Pixels of the image for each of the shot, along a side, and how many pixels that makes. */
+const fullSize = () => Math.min(1, scale.value * devicePixelRatio)
+const pixelCount = (region: Region) => region.width * region.height * fullSize() ** 2
+
+function sizeOf(region: Region, wanted: Quality): number {
+  return wanted === 'preview' ? fullSize() * props.line.shareWhileMoving(pixelCount(region)) : fullSize()
+}
+
+/** At rest: full size, and without loss where the line carries it. */
+async function settleIfShown(isShown: boolean) {
+  if (!isShown) return
+  if (props.line.carriesExact(pixelCount(seen.value))) await load('exact')
+  else await load('compressed')
 }
 
 watch(
   () => [props.variant, props.revision, props.frame, seen.value, props.playing, scale.value] as const,
   () => {
     clearTimeout(resting)
-    void load(false)
-    if (!props.playing) resting = setTimeout(() => void load(true), REST_MS)
+    const mine = load('preview')
+    if (!props.playing) resting = setTimeout(() => void mine.then(settleIfShown), REST_MS)
   },
   { deep: true },
 )
@@ -90,7 +118,7 @@ onBeforeUnmount(() => {
   coming?.abort()
   if (image.value) URL.revokeObjectURL(image.value.url)
 })
-defineExpose({ left, top, scale })
+defineExpose({ left, top, scale, quality, loadExact: () => load('exact') })
 </script>
 
 <template>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
-import type { Note, SharedShot } from '@/api/types'
+import type { Note, NoteList, SharedShot } from '@/api/types'
 import { momentText } from '@/format'
+import { useLine } from './line'
 import ShareImage, { type View } from './ShareImage.vue'
 import { Withdrawn, fetchNotes, fetchShare, sendNote } from './shareApi'
 import { useShareView } from './useShareView'
@@ -11,6 +12,9 @@ import { useShareView } from './useShareView'
 const POLL_MS = 5000
 const share = shallowRef<SharedShot | null>(null)
 const notes = shallowRef<Note[]>([])
+/** Whether there are notes older than those that are listed. */
+const more = ref(false)
+const line = useLine()
 const ended = ref('')
 const problem = ref('')
 const chosen = ref(0)
@@ -41,7 +45,7 @@ async function load() {
   try {
     const [found, page] = await Promise.all([fetchShare(), fetchNotes()])
     share.value = found
-    notes.value = page.notes
+    addNotes(page)
     if (!found.variants.some((one) => one.id === chosen.value)) chosen.value = found.variants[0]?.id ?? 0
     if (!found.shot.frames.includes(frame.value)) frame.value = found.shot.frames[0] ?? 0
     problem.value = ''
@@ -50,6 +54,24 @@ async function load() {
   }
 }
 onMounted(load)
+
+/** Newest notes replace those that were listed; older ones that were loaded stay. */
+function addNotes(page: NoteList) {
+  const last = page.notes.at(-1)?.id ?? 0
+  const older = page.more ? notes.value.filter((note) => note.id < last) : []
+  if (!older.length) more.value = page.more
+  notes.value = [...page.notes, ...older]
+}
+
+async function loadOlder() {
+  try {
+    const page = await fetchNotes(notes.value.at(-1)?.id)
+    notes.value = [...notes.value, ...page.notes]
+    more.value = page.more
+  } catch (error) {
+    failed(error)
+  }
+}
 useIntervalFn(() => ended.value || document.hidden || void load(), POLL_MS)
 watch(author, (name) => localStorage.setItem('escala-author', name))
 
@@ -109,6 +131,7 @@ function onKey(event: KeyboardEvent) {
   else return
   event.preventDefault()
 }
+const QUALITIES = { preview: 'Preview', compressed: 'Compressed for a slow line', exact: 'Exact' }
 const placed = (at: readonly [number, number]) => {
   const { x, y } = pointOf(at)
   return { left: `${x}px`, top: `${y}px` }
@@ -162,6 +185,7 @@ const placed = (at: readonly [number, number]) => {
         :height="share.shot.height"
         :view="view"
         :playing="playing"
+        :line="line"
         @error="failed"
         @shown="next"
       />
@@ -175,6 +199,7 @@ const placed = (at: readonly [number, number]) => {
         :height="share.shot.height"
         :view="view"
         :playing="playing"
+        :line="line"
         @error="failed"
       />
       <span v-if="compared" class="line" :style="{ left: `${wipe * 100}%` }" />
@@ -214,6 +239,10 @@ const placed = (at: readonly [number, number]) => {
       <span v-if="variant" class="quiet"
         >revision {{ variant.revision }}, {{ momentText(variant.changed) }}</span
       >
+      <span v-if="shown" role="status">{{ QUALITIES[shown.quality] }}</span>
+      <button v-if="shown?.quality === 'compressed'" type="button" @click="shown.loadExact()">
+        Load exact image
+      </button>
       <span v-if="problem" class="warning" role="alert">{{ problem }}</span>
     </div>
     <aside aria-label="Notes">
@@ -248,6 +277,7 @@ const placed = (at: readonly [number, number]) => {
         </li>
       </ol>
       <p v-if="!here.length" class="quiet">No notes on this variant yet.</p>
+      <button v-if="more" type="button" @click="loadOlder">Show older notes</button>
     </aside>
   </main>
   <main v-else class="ended">

@@ -22,8 +22,12 @@ function post(end: string, body: unknown, signal?: AbortSignal): Promise<Respons
 }
 
 export const fetchShare = async () => (await (await answered(fetch(ROOT))).json()) as SharedShot
-export const fetchNotes = async () =>
-  (await (await answered(fetch(`${ROOT}/notes?limit=200`))).json()) as NoteList
+const PAGE = 200
+/** A page of notes, the newest first; `after`: the last id of the page before. */
+export const fetchNotes = async (after?: number) =>
+  (await (
+    await answered(fetch(`${ROOT}/notes?limit=${PAGE}${after === undefined ? '' : `&after=${after}`}`))
+  ).json()) as NoteList
 
 export interface ImageWish {
   variant: number
@@ -34,14 +38,22 @@ export interface ImageWish {
   exact: boolean
 }
 
-/** An image of a region, and the region that it shows. */
-export async function fetchImage(
-  wish: ImageWish,
-  signal: AbortSignal,
-): Promise<{ blob: Blob; region: Region }> {
+export interface Fetched {
+  blob: Blob
+  /** The region that it shows. */
+  region: Region
+  /** What it took on the line once the server began to answer. */
+  milliseconds: number
+}
+
+/** An image of a region. */
+export async function fetchImage(wish: ImageWish, signal: AbortSignal): Promise<Fetched> {
   const answer = await post('/picture', wish, signal)
   const [x, y, width, height] = (answer.headers.get('X-Region') ?? '').split(' ').map(Number)
-  return { blob: await answer.blob(), region: { x: x!, y: y!, width: width!, height: height! } }
+  const began = performance.now()
+  const blob = await answer.blob()
+  const milliseconds = performance.now() - began
+  return { blob, region: { x: x!, y: y!, width: width!, height: height! }, milliseconds }
 }
 
 export interface Remark {

@@ -1,7 +1,9 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
+import { fetchRevision } from '@/api/revisions'
 import type { Note, NoteList, Share } from '@/api/types'
+import { useHolds } from './holds'
 import { useNotifications } from './notifications'
 import { usePointerTool, type ImagePoint } from './pointerTool'
 import { useShot } from './shot'
@@ -15,6 +17,7 @@ export const useNotes = defineStore('notes', () => {
   const shots = useShot()
   const workspace = useWorkspace()
   const pointer = usePointerTool()
+  const holds = useHolds()
   const notifications = useNotifications()
   const notes = shallowRef<Note[]>([])
   const shares = shallowRef<Share[]>([])
@@ -157,8 +160,20 @@ export const useNotes = defineStore('notes', () => {
     workspace.frame = note.frame
   }
 
+  /** The image that a note was written on, held beside the present one. */
+  async function showRevision(note: Note) {
+    try {
+      await jump(note)
+      const document = await fetchRevision(note.variant, note.revision)
+      holds.holdState(`Note ${note.id}, revision ${note.revision}`, document, note.frame)
+      holds.mode = 'held'
+    } catch (error) {
+      notifications.show(error)
+    }
+  }
+
   return {
     notes, shares, open, more, isOpen, chosen, place, author, pinned, shownFrame,
-    load, loadMore, loadShares, show, close, toggle, add, setState, remove, answer, jump, attempt,
+    load, loadMore, loadShares, show, close, toggle, add, setState, remove, answer, jump, showRevision, attempt,
   } // prettier-ignore
 })
