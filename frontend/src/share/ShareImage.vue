@@ -35,6 +35,8 @@ const quality = ref<Quality>('preview')
 let coming: AbortController | null = null
 let resting: ReturnType<typeof setTimeout> | undefined
 const REST_MS = 250
+/** While somebody edits, revisions follow one another: an exact image is loaded once one stays for so long. */
+const STAYS_MS = 6000
 
 const scale = computed(
   () => props.view.scale || Math.min(wide.value / props.width, high.value / props.height) || 1,
@@ -106,10 +108,12 @@ async function settleIfShown(isShown: boolean) {
 
 watch(
   () => [props.variant, props.revision, props.frame, seen.value, props.playing, scale.value] as const,
-  () => {
+  ([variant, revision], before) => {
     clearTimeout(resting)
     const mine = load('preview')
-    if (!props.playing) resting = setTimeout(() => void mine.then(settleIfShown), REST_MS)
+    const isEdited = variant === before[0] && revision !== before[1]
+    const pause = isEdited ? STAYS_MS : REST_MS
+    if (!props.playing) resting = setTimeout(() => void mine.then(settleIfShown), pause)
   },
   { deep: true },
 )

@@ -6,6 +6,7 @@ from functools import partial
 from escala.core.errors import choose
 
 from .camera import CameraShot, bench_defocus, bench_glow, bench_lens, bench_motion, bench_settle
+from .crowd import bench_crowd
 from .deliver import bench_deliver, bench_workers
 from .drag import bench_drag, bench_label
 from .figures import Figure, unmeasured
@@ -26,6 +27,7 @@ ALONE: dict[str, Callable[[], Figure]] = {
     "intake": bench_intake,
     "deliver": bench_deliver,
     "workers": bench_workers,
+    "crowd": bench_crowd,
     "start": bench_start,
     "defocus": bench_defocus,
     "motion": bench_motion,
@@ -47,8 +49,8 @@ ON_WHERE_SHOT: dict[str, Callable[[WhereShot], Figure]] = {
 }
 ON_CAMERA_SHOT: dict[str, Callable[[CameraShot], Figure]] = {"lens": bench_lens, "settle": bench_settle}
 NAMES = (
-    "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "workers", "matte", "stack", "label",
-    "plate", "solve", "play", "defocus", "motion", "glow", "lens", "settle", "start",
+    "mix", "many", "edit", "drag", "view", "intake", "open", "memory", "deliver", "workers", "crowd", "matte", "stack",
+    "label", "plate", "solve", "play", "defocus", "motion", "glow", "lens", "settle", "start",
 )  # fmt: skip
 
 

@@ -38,9 +38,14 @@ def served(media: Path) -> Iterator[str]:
 
 def call(address: str, body: dict[str, Any] | None = None) -> Any:
     """What the server answers to a question, or to a body that is posted."""
+    return json.loads(fetch(address, body))
+
+
+def fetch(address: str, body: dict[str, Any] | None = None) -> bytes:
+    """As `call`, the bytes of the answer."""
     data = None if body is None else json.dumps(body).encode()
     with urllib.request.urlopen(urllib.request.Request(address, data, {"Content-Type": "application/json"})) as answer:
-        return json.load(answer)
+        return bytes(answer.read())
 
 
 def open_shot(address: str, file: Path) -> int:

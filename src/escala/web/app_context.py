@@ -38,6 +38,7 @@ from .event_log import EventLog
 from .job_manager import Job, JobManager
 from .reading_ahead import AheadReader
 from .settings import Settings
+from .shares.image_cache import SharedImages
 from .shares.remark_limit import RemarkLimit
 
 # A page that shows a shot requests events every second or so, and one in the background at least in this time.
@@ -87,6 +88,7 @@ class AppContext:
         self.jobs = JobManager(self.events)
         self.deliveries = RunningDeliveries()
         self.remarks = RemarkLimit()
+        self.shared_images = SharedImages()
         self.evaluator_pool = EvaluatorPool(settings.store, settings.store_limit, settings.roots)
         self.ahead = AheadReader(self.evaluator_pool, self.closing)
         self.database = Database(settings.database)

@@ -30,6 +30,7 @@ from ..colour.pipeline import ColourPipeline, baked_view, working_colour
 from ..evaluator import Evaluator
 from ..progress import subrange
 from ..request import Quality
+from ..worker import run_beside
 from .subject import RenderedSubject, Subject, render_subject
 from .viewport import Viewport, whole_viewport
 
@@ -93,7 +94,7 @@ def screen_picture(
         pixels = (
             moving_bytes(seen.planes, colour_pipeline)
             if request.is_preview
-            else resting_bytes(seen.planes, colour_pipeline)
+            else run_beside(lambda: resting_bytes(seen.planes, colour_pipeline))
         )
     # One that was removed, or renamed, meanwhile is not shown.
     if aids.matte is not None and aids.matte in request.variant.mattes:
@@ -102,7 +103,9 @@ def screen_picture(
     if aids.over is not None:
         pixels = hatch_matte(pixels, brighter_than(subject.evaluator.at(_BEFORE_LENS, request), aids.over))
     pixels = _enlarged(pixels, size)
-    return (encode_jpeg(pixels), "image/jpeg") if request.is_preview else (encode_png(pixels), "image/png")
+    if request.is_preview:
+        return encode_jpeg(pixels), "image/jpeg"
+    return run_beside(lambda: encode_png(pixels)), "image/png"
 
 
 def difference_of(

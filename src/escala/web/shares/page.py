@@ -18,7 +18,7 @@ from escala.database.tables import RevisionRow, ShareRow, ShotRow, VariantRow
 from escala.engine.request import Quality
 from escala.engine.viewer.screen import ViewerAids, screen_picture
 from escala.engine.viewer.subject import Subject
-from escala.engine.worker import EXACT, SMALL, Overloaded
+from escala.engine.worker import EXACT, SMALL, Overloaded, yield_to_urgent
 from escala.model.render import Render
 from escala.model.variant import Variant
 
@@ -28,6 +28,7 @@ from ..notes.routes import page_facts, tell_notes
 from ..notes.schemas import NoteFilter, NoteIn, NoteList, NoteOut
 from ..pictures.placing import MOST_SHOWN, OutSize, enlarged, region_of, viewport_of
 from ..problems import problem
+from .image_cache import Encoded
 from .remark_limit import MOST_REMARKS
 from .schemas import SharedOut, SharedPicture, TokenPath
 
@@ -106,34 +107,41 @@ def post_picture(path: TokenPath, body: SharedPicture) -> Response:
         row = shared.variant(body.variant)
         revision = shared_revision(shared.row, row)
         document = variant_document(row) if revision == row.head else state_at(session, row, revision)
-        shot, render = row.shot_id, shared.render
+        shot, row_id, render = row.shot_id, row.id, shared.render
     if body.frame is not None and body.frame not in render.frames:
         raise BadSource(f"the shot has no frame {body.frame}")
     out = OutSize(body.width, body.height)
     if out.width * out.height > MOST_SHOWN:
         raise BadSource(f"an image has at most {MOST_SHOWN // 10**6} million pixels")
     try:
-        return _shown(context, shot, document, body, out)
+        region = (body.region.x, body.region.y, body.region.width, body.region.height)
+        key = (row_id, revision, render.digest, body.frame, region, out, body.exact)
+        picture, kind, shown = context.shared_images.image(key, lambda: _made(context, shot, document, body, out))
     except Overloaded:
         raise
     except (EscalaError, OSError) as error:  # its sentence may name files
         raise BadSource("this image cannot be shown: the people who work on the shot can see why") from error
+    return Response(picture, mimetype=kind, headers={"X-Region": shown})
 
 
-def _shown(context: AppContext, shot: int, document: Variant, body: SharedPicture, out: OutSize) -> Response:
+def _made(context: AppContext, shot: int, document: Variant, body: SharedPicture, out: OutSize) -> Encoded:
     variant = context.resolve_paths(document)
     opened = context.open(shot, variant, body.frame)
     quality, priority = (Quality.EXACT, EXACT) if body.exact else (Quality.PREVIEW, SMALL)
 
-    def work() -> tuple[bytes, str, str]:
-        subject = Subject(opened.interpret(), variant)
+    def work() -> Encoded:
+        subject = Subject(opened.interpret(), variant, progress=_give_way)
         viewport = viewport_of(subject.evaluator, out, body.region)
         picture, kind = screen_picture(subject, viewport, quality, ViewerAids(), enlarged(out, body.region))
         region = region_of(subject.evaluator, viewport)
         return picture, kind, f"{region.x} {region.y} {region.width} {region.height}"
 
-    picture, kind, region = context.evaluator_pool.evaluate(work, priority, client=client_name())
-    return Response(picture, mimetype=kind, headers={"X-Region": region})
+    return context.evaluator_pool.evaluate(work, priority, client=client_name())
+
+
+def _give_way(share: float, doing: str) -> None:
+    """Let more urgent images go first, between the steps of one."""
+    yield_to_urgent()
 
 
 @routes.get("/notes", responses={200: NoteList})
