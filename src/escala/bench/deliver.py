@@ -53,7 +53,7 @@ def bench_deliver() -> Figure:
 
         def frames() -> None:
             with EvaluatorPool(store, _STORE_BYTES) as pool:
-                for _ in deliver_frames(pool, _order(render, variant, folder, pool)):
+                for _ in deliver_frames(pool, order_of_result(render, variant, folder, pool)):
                     pass
 
         def pair() -> tuple[float, float]:
@@ -79,7 +79,7 @@ def bench_workers() -> Figure:
         def written(workers: int) -> float:
             """Seconds between the first frame and the last: what starts the workers is paid once."""
             with EvaluatorPool(folder / "store", _STORE_BYTES) as pool:
-                order = _order(render, _CAMERA, folder, pool)
+                order = order_of_result(render, _CAMERA, folder, pool)
                 marks = [time.perf_counter() for _ in deliver(pool, order, workforce=Workforce(workers, threads=1))]
             return (marks[-1] - marks[workers - 1]) / (_WORKED - workers)
 
@@ -88,6 +88,9 @@ def bench_workers() -> Figure:
     return Figure(float(np.median([two for _, two in pairs])), "s", ratio, "≥ 1.7 of one", ratio >= 1.7)
 
 
-def _order(render: Render, variant: Variant, folder: Path, pool: EvaluatorPool) -> Order:
+def order_of_result(
+    render: Render, variant: Variant, folder: Path, pool: EvaluatorPool, frames: tuple[int, ...] = ()
+) -> Order:
+    """The results of some frames, of all when none are named, as EXR in a folder."""
     file = FileOrder(DeliveryFile(what="result", format="exr"), NumberedName(folder / "out.####.exr", True))
-    return Order(0, render, variant, wanted_frames(render, ()), (file,), pool.place)
+    return Order(0, render, variant, wanted_frames(render, frames), (file,), pool.place)
