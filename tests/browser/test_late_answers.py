@@ -11,6 +11,9 @@ from playwright.sync_api import Page, Route, expect
 
 from tests.browser.running import BrowserTest
 
+# The variant in the address.
+OPEN = r"/shots/\d+/(\d+)/"
+
 
 class LateAnswerTest(BrowserTest):
     alone = True
@@ -18,7 +21,7 @@ class LateAnswerTest(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         self.enter_demo(self.page)
-        self.variant = int(re.search(r"variant=(\d+)", self.page.url)[1])
+        self.variant = int(re.search(OPEN, self.page.url)[1])
         self.addCleanup(self.reset)
 
     def api(self, path: str, body: Any = None) -> Any:
@@ -168,14 +171,14 @@ class LateAnswerTest(BrowserTest):
         page = self.page
         page.get_by_role("button", name="Variants").click()
         page.get_by_role("menuitem", name="New variant").click()
-        expect(page).not_to_have_url(re.compile(f"variant={self.variant}$"))
-        other = int(re.search(r"variant=(\d+)", page.url)[1])
+        expect(page).not_to_have_url(re.compile(rf"/shots/\d+/{self.variant}/"))
+        other = int(re.search(OPEN, page.url)[1])
         self.addCleanup(self.delete, other)
         self.go(page, "Balance")
         with self.held_back("**/edits"):
             self.drag_head("Beacon", -96)
             page.get_by_role("group", name="Variants").get_by_role("button").first.click()
-        expect(page).to_have_url(re.compile(f"variant={self.variant}$"))
+        expect(page).to_have_url(re.compile(rf"/shots/\d+/{self.variant}/"))
         self.at_rest(page)
         expect(self.light_head(page, "Beacon")).not_to_contain_text("−2.00")
         self.assertEqual(self.stops("beacon"), 0.0)

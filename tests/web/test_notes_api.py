@@ -3,10 +3,15 @@
 import json
 import re
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 from unittest import mock
 
+from sqlalchemy import Engine, event, insert
+
 from escala.cli.note_formats import as_csv, as_text, harmless
+from escala.database.tables import NoteRow
 from escala.web.app_context import APP_CONTEXT
 from tests.test_cli import CommandTest
 from tests.web.test_api import ApiTest
@@ -97,6 +102,39 @@ class NoteTest(NotesTest):
         self.assertEqual(self.listed("&variant=99")["notes"], [])
         for query in ("&limit=501", "&limit=0", "&state=all"):
             self.assertEqual(self.client.get(f"/api/notes?shot={self.shot}{query}").status_code, 422)
+
+    def test_ten_thousand_notes_are_listed_in_pages(self) -> None:
+        database = self.client.application.extensions[APP_CONTEXT].database
+        facts = {"shot_id": self.shot, "variant_id": self.variant, "variant_name": "Variant 1", "revision": 0}
+        rows = [{**facts, "frame": 1, "place": [], "text": f"note {n}", "author": "Client"} for n in range(10_000)]
+        with database.writing() as session:
+            session.execute(insert(NoteRow), rows)
+        found: list[int] = []
+        page = self.listed("&limit=500")
+        while True:
+            self.assertEqual(page["open"], 10_000)
+            found += [note["id"] for note in page["notes"]]
+            if not page["more"]:
+                break
+            with self.counted() as statements:
+                page = self.listed(f"&limit=500&after={found[-1]}")
+            self.assertLess(len(statements), 12, "of a page, however many notes there are")
+        self.assertEqual(found, sorted(set(found), reverse=True))
+        self.assertEqual(len(found), 10_000)
+
+    @contextmanager
+    def counted(self) -> Iterator[list[str]]:
+        """The statements that are sent to the database within the block."""
+        statements: list[str] = []
+
+        def note_statement(_: Any, __: Any, statement: str, *___: Any) -> None:
+            statements.append(statement)
+
+        event.listen(Engine, "before_cursor_execute", note_statement)
+        try:
+            yield statements
+        finally:
+            event.remove(Engine, "before_cursor_execute", note_statement)
 
     def test_notes_stay_when_their_variant_goes_for_good(self) -> None:
         other = self.copied("Calm")

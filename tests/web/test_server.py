@@ -234,12 +234,23 @@ class FullDiskTest(ServerTest):
                 break
             head = state["head"]
         told.append(self.make_request(f"/api/shots/{shot}/variants", {"name": "Calm", "copy_of": variant}))
+        note = {"variant": variant, "text": "Calmer here " * 300, "author": "Client"}
+        kept = []
+        while len(kept) < 400:
+            status, answer = self.make_request("/api/notes", note)
+            if status != 201:
+                told.append((status, answer))
+                break
+            kept.append(answer["id"])
         for status, answer in told:
             self.assertEqual(status, 507, answer)
             words = answer["detail"] if isinstance(answer, dict) else answer.decode()
             self.assertIn("disk full", words.lower())
         self.assertEqual(self.make_request(f"/api/variants/{variant}")[1]["head"], head)
         filler.unlink()
+        kept.append(self.make_request("/api/notes", note)[1]["id"])
+        listed = self.make_request(f"/api/notes?shot={shot}&limit=500")[1]["notes"]
+        self.assertEqual([one["id"] for one in listed], kept[::-1])
         status, state = self.edit(variant, head, -3)
         self.assertEqual((status, state["head"]), (200, head + 1))
         job = self.finished(self.make_request(f"/api/variants/{variant}/deliveries", PNG_FILE)[1])
