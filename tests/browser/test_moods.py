@@ -1,4 +1,6 @@
-"""Moods: all variants as images with one zoom, a difference taken over, a state of the history as a variant."""
+"""Moods: all variants as images with one zoom, a difference taken over, a state of the history, balance presets."""
+
+import json
 
 from playwright.sync_api import expect
 
@@ -56,3 +58,34 @@ class MoodsTest(BrowserTest):
         history.get_by_role("listitem").nth(1).get_by_role("button", name="New variant").click()
         expect(page.get_by_role("group", name="Variants").get_by_role("button")).to_have_count(4)
         expect(field).to_have_value("+1.00")
+
+    def test_levels_are_kept_as_a_preset_and_applied_here_and_on_another_shot(self) -> None:
+        page = self.page
+        self.set_level("-2")
+        page.get_by_role("button", name="Presets…").click()
+        presets = page.get_by_role("region", name="Balance presets")
+        presets.get_by_role("textbox", name="Balance preset name").fill("Calm fill")
+        presets.get_by_role("button", name="Save levels").click()
+        expect(presets).to_contain_text("Calm fill")
+        self.set_level("1")
+        presets.get_by_role("button", name="Apply Calm fill").click()
+        expect(presets.get_by_role("status")).to_contain_text("Calm fill: 1 level applied; 1 left as they are.")
+        field = page.get_by_role("region", name="Fill", exact=True).get_by_role("textbox", name="Level, number")
+        expect(field).to_have_value("−2.00")
+        page.get_by_role("button", name="Undo").click()
+        expect(field).to_have_value("+1.00")
+        with page.expect_download() as download:
+            presets.get_by_role("link", name="Save as file").click()
+        self.assertEqual(json.loads(download.value.path().read_text())["lights"]["fill"]["stops"], -2)
+        self.assert_accessible(page, "balance presets")
+        page.locator("canvas").first.focus()
+        page.keyboard.press("v")
+        moods = page.get_by_role("region", name="Moods")
+        moods.get_by_role("button", name="Apply balance to shots…").click()
+        moods.get_by_role("combobox", name="Levels of").select_option("Calm fill")
+        moods.get_by_role("checkbox", name="Night quay").check()
+        moods.get_by_role("button", name="Apply", exact=True).click()
+        expect(moods.get_by_role("status")).to_contain_text("Night quay: 0 levels found; unresolved: Fill")
+        moods.get_by_role("button", name="Close").click()
+        presets.get_by_role("button", name="Remove Calm fill").click()
+        expect(presets).to_contain_text("none yet")

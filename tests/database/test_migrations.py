@@ -36,7 +36,7 @@ from tests.fixtures import FolderTest
 
 def move_renders_back(older: sqlite3.Connection) -> None:
     """Undo the tenth migration and later ones: the render of a shot stood in its row."""
-    for table in ("answer", "note", "share"):
+    for table in ("answer", "note", "share", "balance_preset"):
         older.execute(f"DROP TABLE {table}")
     older.execute("DROP TABLE delivery_frame")
     older.execute("DROP TABLE delivery_preset")

@@ -66,7 +66,7 @@ class SchemaTest(RecordTest):
         with Session(engine) as session:
             self.assertEqual([shot.name for shot in all_shots(session)], ["kept"])
             self.assertEqual(rules_for(session, ["any"]), {})
-        self.assertEqual(newest_schema(), "0013")
+        self.assertEqual(newest_schema(), "0014")
 
 
 class ShotTest(RecordTest):

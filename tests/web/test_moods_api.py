@@ -56,6 +56,60 @@ class MoodsApiTest(SourceApiTest):
         self.assertEqual((preset["escala"], preset["lights"]["key"]["stops"]), ("balance", -2))
         self.assertEqual(self.client.post(f"{address}/apply", json={"shots": [999]}).status_code, 404)
 
+    def kept(self, name: str = "Night") -> None:
+        """A preset of the levels of a variant with curves."""
+        levels = {"key": {"stops": -2}, "gone": {"stops": 1}}
+        curve = {"kind": "flicker", "amount": 0.2, "rate": 8}
+        made = self.named(
+            f"{name} source", {"balance": {"lights": levels}, "curves": {"balance/lights/key/stops": curve}}
+        )
+        answer = self.client.put("/api/balance-presets", json={"name": name, "variant": made["id"]})
+        self.assertEqual((answer.status_code, answer.json["levels"]), (200, ["key", "gone"]))
+
+    def test_a_preset_is_planned_for_a_variant_as_an_edit_that_keeps_all_else(self) -> None:
+        self.kept()
+        curves = {"balance/lights/key/kelvin": {"kind": "ramp", "from": 5000, "to": 6000, "start": 1, "end": 2}}
+        levels = {"key": {"kelvin": 5000}, "fill": {"stops": 3}}
+        other = self.named("Day", {"balance": {"lights": levels}, "curves": curves, "lens": {"glow": {"on": True}}})
+        plan = self.client.post("/api/balance-presets/plan", json={"name": "Night", "variant": other["id"]}).json
+        self.assertEqual((plan["matched"], plan["waiting"]), (["key"], ["gone"]))
+        self.assertIn("fill", plan["untouched"])
+        edit = {"base": 0, "patch": plan["patch"], "label": "Preset Night"}
+        document = self.client.post(f"/api/variants/{other['id']}/edits", json=edit).json["document"]
+        lights = document["balance"]["lights"]
+        self.assertEqual([lights[name]["stops"] for name in ("key", "gone", "fill")], [-2, 1, 3])
+        self.assertEqual((lights["key"]["kelvin"], list(document["curves"])), (6500, ["balance/lights/key/stops"]))
+        self.assertTrue(document["lens"]["glow"]["on"])
+        again = self.client.post("/api/balance-presets/plan", json={"name": "Night", "variant": other["id"]}).json
+        self.assertEqual(again["patch"], [])
+
+    def test_presets_are_listed_replaced_saved_opened_and_removed(self) -> None:
+        self.kept("Night")
+        self.kept("Night")
+        file = self.client.get("/api/balance-presets/file?name=Night")
+        self.assertIn("night_balance.json", file.headers["Content-Disposition"])
+        opened = {"name": "Night two", "preset": file.json}
+        self.assertEqual(self.client.put("/api/balance-presets", json=opened).status_code, 200)
+        listed = self.client.get("/api/balance-presets").json["presets"]
+        self.assertEqual(
+            [(each["name"], each["levels"]) for each in listed], [(n, ["key", "gone"]) for n in ("Night", "Night two")]
+        )
+        body = {"shots": [self.shots[1]], "preset": "Night two"}
+        report = self.client.post(f"{self.address}/balance/apply", json=body).json["reports"][0]
+        made = self.client.get(f"/api/variants/{report['variant']}").json
+        self.assertEqual((made["name"], made["document"]["balance"]["lights"]["key"]["stops"]), ("Night two", -2))
+        self.assertEqual(self.client.delete("/api/balance-presets?name=Night").status_code, 204)
+        for answer in (
+            self.client.delete("/api/balance-presets?name=Night"),
+            self.client.get("/api/balance-presets/file?name=Night"),
+            self.client.post("/api/balance-presets/plan", json={"name": "Night", "variant": made["id"]}),
+            self.client.post(f"{self.address}/balance/apply", json={"shots": [self.shots[1]], "preset": "Night"}),
+        ):
+            self.assertEqual(answer.status_code, 404)
+        for body in ({"name": "x"}, {"name": "x", "variant": 1, "preset": file.json}, {"name": "", "variant": 1},
+                     {"name": "x", "preset": {"escala": "delivery"}}):  # fmt: skip
+            self.assertEqual(self.client.put("/api/balance-presets", json=body).status_code, 422)
+
 
 class LightNamesTest(SourceApiTest):
     def test_names_of_lights_are_kept_with_the_shot_and_enter_no_document(self) -> None:

@@ -4,6 +4,59 @@
  */
 
 export interface paths {
+    "/api/balance-presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All balance presets by their names. */
+        get: operations["balance_presets_list_balance_presets_get"];
+        /** Keep levels under a name. */
+        put: operations["balance_presets_put_balance_preset_put"];
+        post?: never;
+        /** Remove a balance preset. */
+        delete: operations["balance_presets_delete_balance_preset_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance-presets/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A balance preset as the file that the command line takes. */
+        get: operations["balance_presets_get_balance_preset_file_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance-presets/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The edit that applies a preset to a variant; nothing is saved. */
+        post: operations["balance_presets_plan_balance_preset_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cdl": {
         parameters: {
             query?: never;
@@ -673,7 +726,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A new variant of each shot: its first one with the balance of this variant. Nothing that is there changes. */
+        /** A new variant of each shot: its first one with the balance of this variant, or a preset. Nothing else changes. */
         post: operations["moods_apply_balance_balance_apply_post"];
         delete?: never;
         options?: never;
@@ -1509,6 +1562,66 @@ export interface components {
             residual?: components["schemas"]["Level"];
         };
         /**
+         * BalancePreset
+         * @description Levels by light, component and cell, and the curves of their numbers.
+         */
+        BalancePreset: {
+            /** Cells */
+            cells?: {
+                [key: string]: components["schemas"]["Level"];
+            };
+            /** Components */
+            components?: {
+                [key: string]: components["schemas"]["Level"];
+            };
+            /** Curves */
+            curves?: {
+                [key: string]: components["schemas"]["KeysCurve"] | components["schemas"]["FlickerCurve"] | components["schemas"]["PulseCurve"] | components["schemas"]["SweepCurve"] | components["schemas"]["RampCurve"] | components["schemas"]["FollowCurve"];
+            };
+            /**
+             * Escala
+             * @constant
+             */
+            escala: "balance";
+            /** Lights */
+            lights?: {
+                [key: string]: components["schemas"]["Level"];
+            };
+        };
+        /**
+         * BalancePresetKept
+         * @description Levels to keep under a name: those of a variant, or of a preset file.
+         */
+        BalancePresetKept: {
+            /** Name */
+            name: string;
+            /** @default null */
+            preset: components["schemas"]["BalancePreset"] | null;
+            /**
+             * Variant
+             * @default null
+             */
+            variant: number | null;
+        };
+        /**
+         * BalancePresetOut
+         * @description Levels under a name: of which lights, components and cells.
+         */
+        BalancePresetOut: {
+            /** Levels */
+            levels: string[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * BalancePresetsOut
+         * @description All balance presets that this version can read.
+         */
+        BalancePresetsOut: {
+            /** Presets */
+            presets: components["schemas"]["BalancePresetOut"][];
+        };
+        /**
          * BalanceReport
          * @description What became of a balance on a shot: names that were found, that are unresolved, and that it does not give.
          */
@@ -1536,9 +1649,14 @@ export interface components {
         };
         /**
          * BalanceTargets
-         * @description Shots that get a variant with the balance of another.
+         * @description Shots that get a variant with the balance of another, or with a balance preset.
          */
         BalanceTargets: {
+            /**
+             * Preset
+             * @default null
+             */
+            preset: string | null;
             /** Shots */
             shots: number[];
         };
@@ -4906,6 +5024,32 @@ export interface components {
             name: string;
         };
         /**
+         * PresetPlan
+         * @description The edit that applies a preset, and what becomes of it: names found, unresolved, and not given.
+         */
+        PresetPlan: {
+            /** Matched */
+            matched: string[];
+            /** Patch */
+            patch: {
+                [key: string]: unknown;
+            }[];
+            /** Untouched */
+            untouched: string[];
+            /** Waiting */
+            waiting: string[];
+        };
+        /**
+         * PresetUse
+         * @description A preset for a variant.
+         */
+        PresetUse: {
+            /** Name */
+            name: string;
+            /** Variant */
+            variant: number;
+        };
+        /**
          * PresetsOut
          * @description All presets.
          */
@@ -7258,6 +7402,145 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    balance_presets_list_balance_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalancePresetsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    balance_presets_put_balance_preset_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BalancePresetKept"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalancePresetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    balance_presets_delete_balance_preset_delete: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    balance_presets_get_balance_preset_file_file_get: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    balance_presets_plan_balance_preset_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetUse"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetPlan"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     colour_read_cdl_file_cdl_post: {
         parameters: {
             query?: never;

@@ -2,7 +2,7 @@
 import { useElementSize } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
-import type { BalanceReport, Mood, PatchStep, Region } from '@/api/types'
+import type { BalancePreset, BalanceReport, Mood, PatchStep, Region } from '@/api/types'
 import { displayName } from '@/format'
 import { useNotifications } from '@/stores/notifications'
 import { useShot } from '@/stores/shot'
@@ -18,6 +18,9 @@ const { width, height } = useElementSize(area)
 const choosing = ref(false)
 const targets = ref<number[]>([])
 const reports = shallowRef<BalanceReport[]>([])
+/** Whose levels the shots get: a preset's, or those of the current variant. */
+const preset = ref<string | null>(null)
+const presets = shallowRef<BalancePreset[]>([])
 const whole = computed<Region>(() => {
   const { width: across, height: down } = shots.shot!.render.display
   return { x: 0, y: 0, width: across, height: down }
@@ -107,9 +110,16 @@ const others = computed(() =>
   shots.shots.filter((one) => one.id !== shots.shot?.id && one.status === 'active'),
 )
 
+async function choose() {
+  choosing.value = !choosing.value
+  if (!choosing.value) return
+  const answer = api.GET('/api/balance-presets')
+  presets.value = (await unwrap<{ presets: BalancePreset[] }>(answer)).presets
+}
+
 async function applyBalance() {
   const params = { path: { variant_id: shots.variant!.id } }
-  const body = { shots: targets.value }
+  const body = { shots: targets.value, preset: preset.value }
   reports.value = (
     await unwrap<{ reports: BalanceReport[] }>(
       api.POST('/api/variants/{variant_id}/balance/apply', { params, body }),
@@ -137,7 +147,7 @@ const attempt = (work: Promise<unknown>) => void work.catch(notifications.show)
         another image.
       </span>
       <button type="button" :disabled="isWhole" @click="region = { ...whole }">Fit</button>
-      <button type="button" :aria-expanded="choosing" @click="choosing = !choosing">
+      <button type="button" :aria-expanded="choosing" @click="attempt(choose())">
         Apply balance to shots…
       </button>
       <a :href="`/api/variants/${shots.variant!.id}/balance`" download>Save balance</a>
@@ -145,9 +155,15 @@ const attempt = (work: Promise<unknown>) => void work.catch(notifications.show)
     </div>
     <div v-if="choosing" class="targets" role="group" aria-label="Apply balance to shots">
       <p class="quiet">
-        Each chosen shot gets a new variant with the levels of {{ shots.variant?.name }} by name; nothing that
-        is there changes.
+        Each chosen shot gets a new variant with these levels by name; nothing that is there changes.
       </p>
+      <label>
+        Levels of
+        <select v-model="preset">
+          <option :value="null">{{ shots.variant?.name }}</option>
+          <option v-for="one in presets" :key="one.name" :value="one.name">Preset {{ one.name }}</option>
+        </select>
+      </label>
       <label v-for="one in others" :key="one.id">
         <input v-model="targets" type="checkbox" :value="one.id" /> {{ displayName(one.name) }}
       </label>

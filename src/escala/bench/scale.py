@@ -55,7 +55,7 @@ class Cost:
 
 
 _SMALL = Size(passes=4, width=480, height=270)
-_STACK = Size(corrections=200)
+_STACK = Size(corrections=40)
 # What grows, with its numbers and the size of each.
 SERIES: dict[str, dict[int, Size]] = {
     "passes": {count: Size(passes=count) for count in (8, 16, 32, 64, 128)},
@@ -65,8 +65,8 @@ SERIES: dict[str, dict[int, Size]] = {
     },
     "frames": {count: replace(_SMALL, frames=count) for count in (1, 20, 200, 2000)},
     "mattes": {count: Size(mattes=count) for count in (1, 4, 16, 64)},
-    "corrections": {count: Size(corrections=count) for count in (1, 10, 40, 200)},
-    "values": {count: replace(_STACK, values=count) for count in (1, 20, 200)},
+    "corrections": {count: Size(corrections=count) for count in (1, 10, 40)},
+    "values": {count: replace(_STACK, values=count) for count in (1, 20, 40)},
 }
 
 

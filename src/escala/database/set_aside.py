@@ -41,6 +41,7 @@ _CHECKED = (
     _Columns("delivery", "id", ("wanted",)),
     _Columns("preset", "name", ("corrections",)),
     _Columns("delivery_preset", "name", ("files",)),
+    _Columns("balance_preset", "name", ("preset",)),
     _Columns("note", "id", ("place",), "place = '[]'"),
     _Columns("share", "id", ("revisions",)),
     _Columns("naming_rule", "name", ("reading",)),

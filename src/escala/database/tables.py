@@ -248,6 +248,16 @@ class PresetRow(Base):
     created: Mapped[datetime] = mapped_column(Moment(), default=_now)
 
 
+class BalancePresetRow(Base):
+    """Levels that are kept under a name, to be applied to other shots."""
+
+    __tablename__ = "balance_preset"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    preset: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(Moment(), default=_now)
+
+
 class NamingRuleRow(Base):
     """What a pass of this name is, as it was last set manually; `name` is without case and separators."""
 

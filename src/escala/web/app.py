@@ -28,6 +28,7 @@ from .moods.routes import routes as mood_routes
 from .notes.routes import routes as note_routes
 from .pictures.routes import routes as picture_routes
 from .plate.routes import routes as plate_routes
+from .presets.balance import routes as balance_preset_routes
 from .presets.routes import routes as preset_routes
 from .problems import invalid_request, problem, register_problems
 from .settings import Settings
@@ -39,7 +40,7 @@ from .variants.routes import routes as variant_routes
 
 ROUTES = (
     shot_routes, variant_routes, picture_routes, matte_routes, colour_routes, delivery_routes, delivery_preset_routes,
-    preset_routes,
+    preset_routes, balance_preset_routes,
     depth_routes, plate_routes, lane_routes, mood_routes, matching_routes, job_routes, event_routes,
     media_routes, upload_routes, comparison_image_routes, note_routes, share_routes, share_page_routes,
 )  # fmt: skip

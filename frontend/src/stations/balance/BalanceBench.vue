@@ -14,6 +14,7 @@ import { useShot } from '@/stores/shot'
 import { useLightTool } from './useLightTool'
 import AddedPart from './AddedPart.vue'
 import MatchPart from './MatchPart.vue'
+import PresetPart from './PresetPart.vue'
 import CorrectionList from '@/corrections/CorrectionList.vue'
 import MatteButton from '@/mattes/MatteButton.vue'
 import type { MatteTarget } from '@/stores/mattes'
@@ -71,6 +72,7 @@ const isLight = computed(
   () => workspace.chosen?.axis === 'lights' && shots.variant?.reading.lights.includes(workspace.chosen.name),
 )
 const naming = ref(false)
+const showsPresets = ref(false)
 function showAs(name: string) {
   if (!naming.value) return
   naming.value = false
@@ -231,7 +233,12 @@ function keep(change: Partial<Level>, what: string) {
   </section>
   <template v-if="workspace.station === 'balance'">
     <AddedPart />
-    <MatchPart />
+    <MatchPart>
+      <button type="button" :aria-expanded="showsPresets" @click="showsPresets = !showsPresets">
+        Presets…
+      </button>
+    </MatchPart>
+    <PresetPart v-if="showsPresets" />
   </template>
   <CorrectionList
     v-if="workspace.chosen && workspace.chosen.axis !== 'residual'"

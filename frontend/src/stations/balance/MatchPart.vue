@@ -129,6 +129,7 @@ const changes = computed(() =>
       <button type="button" :aria-expanded="open" @click="open = !open">
         {{ open ? 'Hide' : 'To a reference, or to pins…' }}
       </button>
+      <slot />
     </div>
     <template v-if="open">
       <div class="bench-head">

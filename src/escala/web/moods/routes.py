@@ -4,20 +4,19 @@ import itertools
 from contextlib import suppress
 from dataclasses import asdict
 from typing import Any
-from urllib.parse import quote
 
 from flask import Response
 from flask_openapi3 import APIBlueprint
 
+from escala.database.presets import find_balance_preset
 from escala.database.revisions import last_change
 from escala.database.shots import BrokenDocument, add_variant, find_shot, find_variant, variant_document
 from escala.engine.balance.plan import level_names
-from escala.media.path_safety import plain_name
 from escala.model.balance_preset import apply_preset, preset_of
 from escala.model.differences import differences
-from escala.model.strict_json import to_json
 
 from ..app_context import app_context
+from ..presets.balance import preset_file
 from ..schemas import VariantPath
 from .schemas import BalanceReport, BalanceReports, BalanceTargets, Mood, MoodsOut
 
@@ -46,11 +45,12 @@ def list_moods(path: VariantPath) -> dict[str, Any]:
 
 @routes.post("/balance/apply", responses={200: BalanceReports})
 def apply_balance(path: VariantPath, body: BalanceTargets) -> dict[str, Any]:
-    """A new variant of each shot: its first one with the balance of this variant. Nothing that is there changes."""
+    """A new variant of each shot: its first one with the balance of this variant, or a preset. Nothing else changes."""
     context = app_context()
     with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        preset, name = preset_of(variant_document(row)), row.name
+        name = row.name if body.preset is None else body.preset
+        preset = preset_of(variant_document(row)) if body.preset is None else find_balance_preset(session, name)
         documents = {number: variant_document(find_shot(session, number).variants[0]) for number in body.shots}
     reports = []
     for number, document in documents.items():
@@ -75,7 +75,4 @@ def get_balance(path: VariantPath) -> Response:
     """The balance of a variant as a preset file."""
     with app_context().database.reading() as session:
         row = find_variant(session, path.variant_id)
-        preset, name = preset_of(variant_document(row)), f"{plain_name(row.name.lower(), 'balance')}_balance.json"
-    response = Response(to_json(preset.model_dump(mode="json", by_alias=True), indent=2), mimetype="application/json")
-    response.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
-    return response
+        return preset_file(preset_of(variant_document(row)), row.name)

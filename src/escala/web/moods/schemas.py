@@ -25,9 +25,10 @@ class MoodsOut(BaseModel):
 
 
 class BalanceTargets(BaseModel):
-    """Shots that get a variant with the balance of another."""
+    """Shots that get a variant with the balance of another, or with a balance preset."""
 
     shots: list[Id] = Field(min_length=1, max_length=200)
+    preset: str | None = Field(None, min_length=1, max_length=120)
 
 
 class BalanceReport(BaseModel):
