@@ -86,6 +86,11 @@ class MoodsTest(BrowserTest):
         moods.get_by_role("checkbox", name="Night quay").check()
         moods.get_by_role("button", name="Apply", exact=True).click()
         expect(moods.get_by_role("status")).to_contain_text("Night quay: 0 levels found; unresolved: Fill")
+        shot = moods.get_by_role("checkbox", name="Night quay")
+        moods.get_by_role("button", name="Variant 1", exact=True).drag_to(shot)
+        expect(moods.get_by_role("status")).to_contain_text("Night quay: 0 levels found; unresolved: Fill")
         moods.get_by_role("button", name="Close").click()
+        made = page.evaluate("fetch('/api/shots/1').then((answer) => answer.json())")["variants"]
+        self.assertEqual([one["name"] for one in made][-2:], ["Calm fill", "Variant 1 2"])
         presets.get_by_role("button", name="Remove Calm fill").click()
         expect(presets).to_contain_text("none yet")

@@ -30,7 +30,7 @@ class ExactPictureTest(SourceApiTest):
         self.address = f"/api/variants/{variant['id']}"
         self.mark = self.client.get("/api/events").json["mark"]
         self.reached, self.go_on = threading.Event(), threading.Event()
-        patient = mock.patch("escala.web.pictures.routes._TOLD_AFTER_SECONDS", 0.0)
+        patient = mock.patch("escala.web.pictures.routes._LISTED_AFTER_SECONDS", 0.0)
         slow = mock.patch("escala.core.depth.layers._spread", self.slowly(layers._spread))
         for each in (patient, slow):
             each.start()

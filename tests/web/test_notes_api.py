@@ -10,8 +10,8 @@ from unittest import mock
 
 from sqlalchemy import Engine, event, insert
 
-from escala.cli.note_formats import as_csv, as_text, harmless
 from escala.database.tables import NoteRow
+from escala.model.note_formats import as_csv, as_text, harmless
 from escala.web.app_context import APP_CONTEXT
 from tests.test_cli import CommandTest
 from tests.web.test_api import ApiTest
@@ -102,6 +102,18 @@ class NoteTest(NotesTest):
         self.assertEqual(self.listed("&variant=99")["notes"], [])
         for query in ("&limit=501", "&limit=0", "&state=all"):
             self.assertEqual(self.client.get(f"/api/notes?shot={self.shot}{query}").status_code, 422)
+
+    def test_all_notes_are_saved_as_a_file(self) -> None:
+        self.note(text="=1+1")
+        for ending, kind, words in (
+            ("csv", "text/csv", "'=1+1"), ("txt", "text/plain", "\n=1+1\n"), ("json", "application/json", '"=1+1"'),
+        ):  # fmt: skip
+            answer = self.client.get(f"/api/notes/file?shot={self.shot}&format={ending}")
+            self.assertEqual((answer.status_code, answer.mimetype), (200, kind))
+            self.assertIn(words, answer.text)
+            self.assertIn(f"_notes.{ending}", answer.headers["Content-Disposition"])
+        for query, status in ((f"shot={self.shot}&format=pdf", 422), ("shot=77&format=csv", 404)):
+            self.assertEqual(self.client.get(f"/api/notes/file?{query}").status_code, status)
 
     def test_ten_thousand_notes_are_listed_in_pages(self) -> None:
         database = self.client.application.extensions[APP_CONTEXT].database

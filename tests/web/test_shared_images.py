@@ -50,6 +50,15 @@ class SharedImagesTest(unittest.TestCase):
         self.images.image("b", self.make)
         self.assertEqual(self.made, 2)
 
+    def test_one_that_takes_long_is_not_begun_twice(self) -> None:
+        with mock.patch.object(image_cache, "_KEPT_SECONDS", 0.0), ThreadPoolExecutor(2) as pool:
+            first = pool.submit(self.images.image, "a", self.make_slowly)
+            self.assertTrue(self.begun.wait(30))
+            other = pool.submit(self.images.image, "a", self.make)
+            self.waiting(1)
+            self.go_on.set()
+            self.assertEqual(first.result(), other.result())
+
     def test_what_fails_fails_for_all_that_wait_and_is_tried_again(self) -> None:
         with ThreadPoolExecutor(2) as pool:
             first = pool.submit(self.images.image, "a", self.break_down)

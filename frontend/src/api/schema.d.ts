@@ -298,6 +298,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All notes of a shot, as `escala notes` writes them. */
+        get: operations["notes_get_note_file_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{note_id}": {
         parameters: {
             query?: never;
@@ -6085,7 +6102,7 @@ export interface components {
         };
         /**
          * ShareMade
-         * @description A new share; its token is told here only.
+         * @description A new share; its token is in this answer only.
          */
         ShareMade: {
             /** Id */
@@ -8031,6 +8048,29 @@ export interface operations {
                     "application/json": components["schemas"]["NoteOut"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    notes_get_note_file_file_get: {
+        parameters: {
+            query: {
+                shot: number;
+                format: "csv" | "txt" | "json";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -7,6 +7,7 @@ import { momentText } from '@/format'
 import { useNotifications } from '@/stores/notifications'
 import { useShot } from '@/stores/shot'
 import { useWorkspace } from '@/stores/workspace'
+import { VARIANT_DRAG } from './drag'
 
 /** A variant as an image of the linked region, with what it has otherwise than the current one. */
 const props = defineProps<{ mood: Mood; region: Region; width: number; current: boolean }>()
@@ -15,6 +16,8 @@ const emit = defineEmits<{
   /** A difference of this variant for the current one, or of another for this one. */
   take: [index: number]
   dropped: [data: string]
+  /** It is dragged: shots that take its balance are to be shown. */
+  lifted: []
   zoom: [by: number, at: { x: number; y: number }]
   pan: [dx: number, dy: number]
 }>()
@@ -47,6 +50,11 @@ onScopeDispose(() => {
   given?.abort()
   URL.revokeObjectURL(source.value)
 })
+
+function lift(event: DragEvent) {
+  event.dataTransfer?.setData(VARIANT_DRAG, String(props.mood.id))
+  emit('lifted')
+}
 
 async function load() {
   given?.abort()
@@ -128,7 +136,16 @@ function onDrop(event: DragEvent) {
       <img v-if="source" :src="source" :alt="`Image of ${mood.name}`" :style="placed" draggable="false" />
     </div>
     <div class="line">
-      <button type="button" class="title" @click="emit('open')">{{ mood.name }}</button>
+      <button
+        type="button"
+        class="title"
+        draggable="true"
+        title="Click to work on this variant; or drag it onto another shot"
+        @click="emit('open')"
+        @dragstart="lift"
+      >
+        {{ mood.name }}
+      </button>
       <span class="quiet">{{ mood.changed ? momentText(mood.changed) : 'not edited' }}</span>
     </div>
     <p v-if="current" class="quiet">the current variant</p>

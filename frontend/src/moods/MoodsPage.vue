@@ -7,6 +7,7 @@ import { displayName } from '@/format'
 import { useNotifications } from '@/stores/notifications'
 import { useShot } from '@/stores/shot'
 import MoodTile from './MoodTile.vue'
+import { VARIANT_DRAG } from './drag'
 
 /** All variants of the shot at once, their zoom linked; what differs is taken over one by one. */
 const emit = defineEmits<{ close: [] }>()
@@ -110,22 +111,28 @@ const others = computed(() =>
   shots.shots.filter((one) => one.id !== shots.shot?.id && one.status === 'active'),
 )
 
-async function choose() {
-  choosing.value = !choosing.value
-  if (!choosing.value) return
+async function choose(shows = !choosing.value) {
+  choosing.value = shows
+  if (!shows) return
   const answer = api.GET('/api/balance-presets')
   presets.value = (await unwrap<{ presets: BalancePreset[] }>(answer)).presets
 }
 
-async function applyBalance() {
-  const params = { path: { variant_id: shots.variant!.id } }
-  const body = { shots: targets.value, preset: preset.value }
+/** The levels of a variant, or of a preset, for shots: each gets a new variant. */
+async function applyBalance(variant: number, chosen: number[], of: string | null) {
+  const params = { path: { variant_id: variant } }
+  const body = { shots: chosen, preset: of }
   reports.value = (
     await unwrap<{ reports: BalanceReport[] }>(
       api.POST('/api/variants/{variant_id}/balance/apply', { params, body }),
     )
   ).reports
   targets.value = []
+}
+
+function droppedOnShot(event: DragEvent, shot: number) {
+  const variant = Number(event.dataTransfer?.getData(VARIANT_DRAG))
+  if (variant) attempt(applyBalance(variant, [shot], null))
 }
 const reportWords = (report: BalanceReport) =>
   [
@@ -155,7 +162,8 @@ const attempt = (work: Promise<unknown>) => void work.catch(notifications.show)
     </div>
     <div v-if="choosing" class="targets" role="group" aria-label="Apply balance to shots">
       <p class="quiet">
-        Each chosen shot gets a new variant with these levels by name; nothing that is there changes.
+        Each chosen shot gets a new variant with these levels by name; nothing that is there changes. Or drag
+        the name of a variant onto a shot.
       </p>
       <label>
         Levels of
@@ -164,11 +172,22 @@ const attempt = (work: Promise<unknown>) => void work.catch(notifications.show)
           <option v-for="one in presets" :key="one.name" :value="one.name">Preset {{ one.name }}</option>
         </select>
       </label>
-      <label v-for="one in others" :key="one.id">
+      <label
+        v-for="one in others"
+        :key="one.id"
+        @dragover.prevent
+        @drop.prevent="droppedOnShot($event, one.id)"
+      >
         <input v-model="targets" type="checkbox" :value="one.id" /> {{ displayName(one.name) }}
       </label>
       <p v-if="!others.length" class="quiet">There is no other shot.</p>
-      <button type="button" :disabled="!targets.length" @click="attempt(applyBalance())">Apply</button>
+      <button
+        type="button"
+        :disabled="!targets.length"
+        @click="attempt(applyBalance(shots.variant!.id, targets, preset))"
+      >
+        Apply
+      </button>
       <p v-for="report in reports" :key="report.variant" role="status">
         {{ displayName(report.name) }}: {{ reportWords(report) }}.
       </p>
@@ -185,6 +204,7 @@ const attempt = (work: Promise<unknown>) => void work.catch(notifications.show)
           @open="attempt(open(mood))"
           @take="current && attempt(apply(mood, $event, current))"
           @dropped="dropped($event, mood)"
+          @lifted="attempt(choose(true))"
           @zoom="zoom"
           @pan="pan"
         />

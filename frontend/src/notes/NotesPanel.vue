@@ -10,6 +10,7 @@ import SharePart from './SharePart.vue'
 const emit = defineEmits<{ close: [] }>()
 const notes = useNotes()
 const shots = useShot()
+const FORMATS = { csv: 'CSV', txt: 'text', json: 'JSON' }
 const text = ref('')
 const showsDone = ref(false)
 const onlyHere = ref(false)
@@ -69,6 +70,12 @@ async function add() {
     </ol>
     <p v-if="!listed.length" class="quiet">No notes to show.</p>
     <button v-if="notes.more" type="button" @click="notes.loadMore">Show older notes</button>
+    <p v-if="notes.notes.length" class="quiet">
+      Save all notes as
+      <template v-for="(words, format) in FORMATS" :key="format">
+        <a :href="`/api/notes/file?shot=${shots.shot?.id}&format=${format}`" download>{{ words }}</a>{{ ' ' }}
+      </template>
+    </p>
     <SharePart />
   </aside>
 </template>

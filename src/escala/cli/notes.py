@@ -21,9 +21,8 @@ def run_notes(options: argparse.Namespace) -> None:
     from escala.database.notes import note_facts, notes_of
     from escala.database.shots import all_shots
     from escala.media.atomic_write import write_bytes
+    from escala.model.note_formats import FORMATS
     from escala.web.settings import Settings, default_home
-
-    from .note_formats import FORMATS
 
     write = choose("file extension", options.out.suffix.lower(), FORMATS)
     home = (options.home or default_home()).resolve()

@@ -186,7 +186,7 @@ class AppContext:
             except SeveralRenders as several:
                 shots = [self._new_shot(job, files, None, fit) for _, files in sorted(several.renders.items())]
             self.evaluator_pool.trim()
-            self.events.tell("shots")
+            self.events.publish("shots")
             return {"shot_id": shots[0], "shot_ids": shots}
 
         return self.jobs.start("importing", work)
@@ -214,7 +214,7 @@ class AppContext:
                 added = row.name
             self.forget(shot_id)
             self.evaluator_pool.trim()
-            self.events.tell("render", shot_id=shot_id, changes=[f"render {added} was added"], renamed={})
+            self.events.publish("render", shot_id=shot_id, changes=[f"render {added} was added"], renamed={})
             return {"shot_id": shot_id, "name": added}
 
         return self.jobs.start("importing render", work)
@@ -224,7 +224,7 @@ class AppContext:
         with self.database.writing() as session:
             remove_render(session, find_shot(session, shot_id), name)
         self.forget(shot_id)
-        self.events.tell("render", shot_id=shot_id, changes=[f"render {name} was removed"], renamed={})
+        self.events.publish("render", shot_id=shot_id, changes=[f"render {name} was removed"], renamed={})
 
     def take_over(self, shot_id: int, sources: list[str], name: str = "") -> Job:
         """Start reading a newer render in the place of one of a shot; the result lists what changed."""
@@ -259,7 +259,7 @@ class AppContext:
         self.forget(shot_id)
         self.evaluator_pool.trim()
         sentences = list(changes.sentences) if changes.is_news else []
-        self.events.tell("render", shot_id=shot_id, changes=sentences, renamed=changes.renamed)
+        self.events.publish("render", shot_id=shot_id, changes=sentences, renamed=changes.renamed)
 
     def upload_image(self, name: str, stream: ByteStream) -> str:
         """Keep a picture that others are compared with, and name it. Raises errors that say what is wrong."""

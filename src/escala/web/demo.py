@@ -85,7 +85,7 @@ def start_demo(context: AppContext) -> None:
             for render in DEMO_RENDERS:
                 _keep(context, render)
         except (EscalaError, OSError) as error:
-            context.events.tell("trouble", sentence=f"The demo is not available: {sentence_of(error)}")
+            context.events.publish("trouble", sentence=f"The demo is not available: {sentence_of(error)}")
 
     context.run_in_background("demo", work)
 

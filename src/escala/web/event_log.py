@@ -21,7 +21,7 @@ class EventLog:
         self._newest = 0
         self._lock = threading.Lock()
 
-    def tell(self, kind: str, **facts: Any) -> None:
+    def publish(self, kind: str, **facts: Any) -> None:
         """Add an event. Of one job, only the newest is kept: earlier ones say nothing more."""
         with self._lock:
             self._newest += 1

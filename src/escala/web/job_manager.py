@@ -43,7 +43,7 @@ class Job:
     stop: threading.Event = field(default_factory=threading.Event)
 
     @property
-    def is_told(self) -> bool:
+    def is_listed(self) -> bool:
         """Whether it has taken so long that pages hear of it."""
         return time.monotonic() - self.started >= self.patience
 
@@ -127,8 +127,8 @@ class JobManager:
         return job
 
     def _tell(self, job: Job) -> None:
-        if job.is_told:
-            self._hub.tell("job", **job.facts())
+        if job.is_listed:
+            self._hub.publish("job", **job.facts())
 
     def _noted(self, what: str, viewer: str = "", patience: float = 0.0) -> Job:
         job = Job(next(self._numbers), what, viewer, patience)

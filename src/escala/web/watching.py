@@ -98,7 +98,7 @@ class RenderWatcher:
             known.looks += 1
             if known.looks == _PATIENT_LOOKS:
                 sentence = f"The newer files cannot be read: {sentence_of(error)}"
-                self._studio.events.tell("trouble", sentence=sentence)
+                self._studio.events.publish("trouble", sentence=sentence)
 
 
 def _watch_of(render: Render) -> _Watched:

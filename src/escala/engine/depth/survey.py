@@ -58,9 +58,9 @@ def survey_depth(evaluator: Evaluator, variant: Variant) -> Survey:
     found = detected_depth(evaluator.terms, variant.depth.reading.pass_)
     edges, counts, nothing = _counted(distance)
     sky, air = _far_light(distance, evaluator.terms.plain(request))
-    is_told = kind != "ray" or field_of_view(evaluator.render) is not None
+    is_known = kind != "ray" or field_of_view(evaluator.render) is not None
     moves = not any(place.startswith("depth/motion") for place, _ in waits)
-    return Survey(found, kind, edges, counts, nothing, sky, air, not is_told, moves, tuple(name for _, name in waits))
+    return Survey(found, kind, edges, counts, nothing, sky, air, not is_known, moves, tuple(name for _, name in waits))
 
 
 def _with_all(variant: Variant) -> Variant:

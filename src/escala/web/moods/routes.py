@@ -60,7 +60,7 @@ def apply_balance(path: VariantPath, body: BalanceTargets) -> dict[str, Any]:
             shot = find_shot(session, number)
             variant = add_variant(session, shot, _free_name(name, [one.name for one in shot.variants]), made)
             reports.append(BalanceReport(shot=number, name=shot.name, variant=variant.id, **asdict(report)))
-        context.events.tell("variants", shot_id=number)
+        context.events.publish("variants", shot_id=number)
     return BalanceReports(reports=reports).model_dump(mode="json")
 
 

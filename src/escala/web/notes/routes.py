@@ -2,7 +2,9 @@
 
 from collections.abc import Collection
 from typing import Any
+from urllib.parse import quote
 
+from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from escala.database.notes import (
@@ -17,9 +19,11 @@ from escala.database.notes import (
 )
 from escala.database.shots import find_shot, find_variant, shot_render
 from escala.database.tables import NoteRow
+from escala.media.path_safety import plain_name
+from escala.model.note_formats import FORMATS, MEDIA_TYPES
 
 from ..app_context import AppContext, app_context
-from .schemas import AnswerIn, NoteChange, NoteIn, NoteList, NoteOut, NotePath, NoteQuery
+from .schemas import AnswerIn, NoteChange, NoteFileQuery, NoteIn, NoteList, NoteOut, NotePath, NoteQuery
 
 routes = APIBlueprint("notes", __name__, url_prefix="/api/notes")
 
@@ -35,6 +39,19 @@ def list_notes(query: NoteQuery) -> dict[str, Any]:
         return page_facts(page)
 
 
+@routes.get("/file")
+def get_note_file(query: NoteFileQuery) -> Response:
+    """All notes of a shot, as `escala notes` writes them."""
+    with app_context().database.reading() as session:
+        shot = find_shot(session, query.shot)
+        notes = [note_facts(row) for row in notes_of(session, query.shot, limit=None).notes]
+        name = f"{plain_name(shot.name, 'shot')}_notes.{query.format}"
+    ending = f".{query.format}"
+    response = Response(FORMATS[ending](notes), mimetype=MEDIA_TYPES[ending])
+    response.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
+    return response
+
+
 @routes.post("", responses={201: NoteOut})
 def post_note(body: NoteIn) -> tuple[dict[str, Any], int]:
     """Add a note to a variant."""
@@ -42,7 +59,7 @@ def post_note(body: NoteIn) -> tuple[dict[str, Any], int]:
     with context.database.writing() as session:
         variant = find_variant(session, body.variant)
         facts = note_facts(add_note(session, variant, shot_render(variant.shot), body.new))
-    return _told(context, facts), 201
+    return _published(context, facts), 201
 
 
 @routes.get("/<int:note_id>", responses={200: NoteOut})
@@ -58,7 +75,7 @@ def patch_note(path: NotePath, body: NoteChange) -> dict[str, Any]:
     context = app_context()
     with context.database.writing() as session:
         facts = note_facts(change_note(session, path.note_id, body.state, body.text))
-    return _told(context, facts)
+    return _published(context, facts)
 
 
 @routes.delete("/<int:note_id>")
@@ -67,7 +84,7 @@ def remove_note(path: NotePath) -> tuple[str, int]:
     context = app_context()
     with context.database.writing() as session:
         shot = delete_note(session, path.note_id).shot_id
-    tell_notes(context, shot)
+    publish_notes(context, shot)
     return "", 204
 
 
@@ -77,7 +94,7 @@ def post_answer(path: NotePath, body: AnswerIn) -> tuple[dict[str, Any], int]:
     context = app_context()
     with context.database.writing() as session:
         facts = note_facts(answer_note(session, path.note_id, body.text, body.author, body.variant))
-    return _told(context, facts), 201
+    return _published(context, facts), 201
 
 
 def page_facts(page: NotePage, variants: Collection[int] | None = None) -> dict[str, Any]:
@@ -86,11 +103,11 @@ def page_facts(page: NotePage, variants: Collection[int] | None = None) -> dict[
     return {"notes": [note_facts(row, variants) for row in rows], "open": page.open, "more": page.more}
 
 
-def tell_notes(context: AppContext, shot: int) -> None:
-    """Tell open pages that the notes of a shot have changed."""
-    context.events.tell("notes", shot_id=shot)
+def publish_notes(context: AppContext, shot: int) -> None:
+    """Let open pages know that the notes of a shot have changed."""
+    context.events.publish("notes", shot_id=shot)
 
 
-def _told(context: AppContext, facts: dict[str, Any]) -> dict[str, Any]:
-    tell_notes(context, facts["shot"])
+def _published(context: AppContext, facts: dict[str, Any]) -> dict[str, Any]:
+    publish_notes(context, facts["shot"])
     return facts

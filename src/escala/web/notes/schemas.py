@@ -102,6 +102,13 @@ class NoteQuery(NoteFilter):
     shot: Id
 
 
+class NoteFileQuery(Query):
+    """All notes of a shot as a file."""
+
+    shot: Id
+    format: Literal["csv", "txt", "json"]
+
+
 class NotePath(BaseModel):
     """A note in an address."""
 

@@ -148,7 +148,7 @@ def _as_job(work: Callable[[Progress], Result], viewer: str) -> Result:
 
         return work(progress)
 
-    return jobs.here("Exact image", run, viewer, _TOLD_AFTER_SECONDS)
+    return jobs.here("Exact image", run, viewer, _LISTED_AFTER_SECONDS)
 
 
 @routes.post("/values", responses={200: ValuesOut})
@@ -241,4 +241,4 @@ def post_scope(path: VariantPath, body: ScopeRequest) -> Response:
 # The most pixels whose values are sent at once, and the longest side of a picture that a scope counts.
 _MOST_VALUES = 4096
 _SCOPE_PIXELS = 640
-_TOLD_AFTER_SECONDS = 0.8
+_LISTED_AFTER_SECONDS = 0.8

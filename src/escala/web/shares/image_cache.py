@@ -24,6 +24,11 @@ class _Entry:
     since: float = field(default_factory=time.monotonic)
     size: int = 0
 
+    @property
+    def is_stale(self) -> bool:
+        """Whether it was made too long ago; one that is being made is not."""
+        return self.future.done() and time.monotonic() - self.since > _KEPT_SECONDS
+
 
 class SharedImages:
     """The newest images by what they show. Requests for one that is being made wait for it."""
@@ -37,7 +42,7 @@ class SharedImages:
         """The image of a key, made by the first request. Raises what `make` raises, to all that wait; `Overloaded`."""
         with self._lock:
             entry = self._entries.get(key)
-            is_mine = entry is None or time.monotonic() - entry.since > _KEPT_SECONDS
+            is_mine = entry is None or entry.is_stale
             if entry is None or is_mine:
                 entry = self._entries[key] = _Entry()
                 self._entries.move_to_end(key)
@@ -69,8 +74,8 @@ class SharedImages:
 
     def _trim(self) -> None:
         """Let the oldest go until the rest fits. Those that are being made have no size yet, and stay."""
-        now, total = time.monotonic(), sum(entry.size for entry in self._entries.values())
+        total = sum(entry.size for entry in self._entries.values())
         for key, entry in list(self._entries.items()):
-            if entry.size and (total > _MOST_BYTES or now - entry.since > _KEPT_SECONDS):
+            if entry.size and (total > _MOST_BYTES or entry.is_stale):
                 total -= entry.size
                 del self._entries[key]

@@ -24,7 +24,7 @@ from escala.model.variant import Variant
 
 from ..app_context import AppContext, app_context
 from ..clients import client_name
-from ..notes.routes import page_facts, tell_notes
+from ..notes.routes import page_facts, publish_notes
 from ..notes.schemas import NoteFilter, NoteIn, NoteList, NoteOut
 from ..pictures.placing import MOST_SHOWN, OutSize, enlarged, region_of, viewport_of
 from ..problems import problem
@@ -173,5 +173,5 @@ def post_shared_note(path: TokenPath, body: NoteIn) -> tuple[dict[str, Any], int
     except EscalaError:
         context.remarks.take_back(share)
         raise
-    tell_notes(context, facts["shot"])
+    publish_notes(context, facts["shot"])
     return facts, 201

@@ -19,7 +19,7 @@ def post_share(body: NewShare) -> tuple[dict[str, Any], int]:
     with context.database.writing() as session:
         row, token = add_share(session, body.variants, body.name, body.follow)
         made = {"id": row.id, "token": token, "path": f"/share/{token}"}
-    context.events.tell("shares")
+    context.events.publish("shares")
     return made, 201
 
 
@@ -36,5 +36,5 @@ def delete_share(path: SharePath) -> tuple[str, int]:
     context = app_context()
     with context.database.writing() as session:
         withdraw_share(session, path.share_id)
-    context.events.tell("shares")
+    context.events.publish("shares")
     return "", 204

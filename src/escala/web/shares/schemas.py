@@ -16,7 +16,7 @@ class NewShare(BaseModel):
 
 
 class ShareMade(BaseModel):
-    """A new share; its token is told here only."""
+    """A new share; its token is in this answer only."""
 
     id: Id
     token: str

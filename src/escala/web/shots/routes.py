@@ -145,9 +145,9 @@ def _change_shot(shot_id: int, change: ShotChange) -> None:
             shot.light_names = {light: name.strip() for light, name in named.items() if name.strip()}
     if change.status == DELETED:
         context.forget(shot_id)
-    context.events.tell("shots")
+    context.events.publish("shots")
     if change.light_names is not None:
-        context.events.tell("variants", shot_id=shot_id)
+        context.events.publish("variants", shot_id=shot_id)
 
 
 def _pass_engine(path: ShotPath, query: PassQuery) -> tuple[Evaluator, Variant]:

@@ -95,10 +95,10 @@ def _answer(row: VariantRow, redoable: bool, before: Variant | None = None) -> d
     return variant_out(row, found, redoable, offered, is_new).model_dump(mode="json")
 
 
-def _tell_changed(row: VariantRow) -> None:
+def _publish_change(row: VariantRow) -> None:
     """Tell the pages of a new state."""
     context = app_context()
-    context.events.tell("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
+    context.events.publish("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
 
 
 @routes.get("/variants/<int:variant_id>", responses={200: VariantOut})
@@ -122,7 +122,7 @@ def make_variant(path: ShotPath, body: NewVariant) -> tuple[dict[str, Any], int]
         copied = variant_document(find_variant(session, body.copy_of)) if body.copy_of else Variant()
         document = body.document or copied
         row = add_variant(session, shot, body.name, document)
-    context.events.tell("variants", shot_id=path.shot_id)
+    context.events.publish("variants", shot_id=path.shot_id)
     return _answer(row, False), 201
 
 
@@ -182,7 +182,7 @@ def rename_variant(path: VariantPath, body: VariantName) -> dict[str, Any]:
         row = find_variant(session, path.variant_id)
         row.name = body.name
         redoable = can_redo(session, row)
-    context.events.tell("variants", shot_id=row.shot_id)
+    context.events.publish("variants", shot_id=row.shot_id)
     return _answer(row, redoable)
 
 
@@ -194,7 +194,7 @@ def remove_variant(path: VariantPath) -> tuple[str, int]:
         row = find_variant(session, path.variant_id)
         shot_id = row.shot_id
         delete_variant(session, row)
-    context.events.tell("variants", shot_id=shot_id)
+    context.events.publish("variants", shot_id=shot_id)
     return "", 204
 
 
@@ -205,7 +205,7 @@ def restore_deleted_variant(path: VariantPath) -> dict[str, Any]:
     with context.database.writing() as session:
         row = restore_variant(session, path.variant_id)
         redoable = can_redo(session, row)
-    context.events.tell("variants", shot_id=row.shot_id)
+    context.events.publish("variants", shot_id=row.shot_id)
     return _answer(row, redoable)
 
 
@@ -225,7 +225,7 @@ def _stepped(path: VariantPath, step: Callable[[Session, VariantRow], VariantRow
         before = _document_of(row)
         row = step(session, row)
         redoable = can_redo(session, row)
-    _tell_changed(row)
+    _publish_change(row)
     return _answer(row, redoable, before)
 
 

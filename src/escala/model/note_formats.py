@@ -5,7 +5,7 @@ import io
 from collections.abc import Callable
 from typing import Any
 
-from escala.model.strict_json import to_json
+from .strict_json import to_json
 
 Notes = list[dict[str, Any]]
 _COLUMNS = ("id", "variant", "revision", "frame", "x", "y", "author", "text", "state", "created", "answers")
@@ -49,4 +49,6 @@ def harmless(cell: Any) -> Any:
     return f"'{cell}" if isinstance(cell, str) and cell.startswith(_FORMULA) else cell
 
 
+# By file extension.
 FORMATS: dict[str, Callable[[Notes], str]] = {".json": as_json, ".csv": as_csv, ".txt": as_text}
+MEDIA_TYPES = {".json": "application/json", ".csv": "text/csv", ".txt": "text/plain"}
