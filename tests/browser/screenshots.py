@@ -31,7 +31,7 @@ STATIONS = {
 def main() -> None:
     """One picture of each main view at 1280 × 800."""
     TARGET.mkdir(parents=True, exist_ok=True)
-    write_ramps(TARGET / "soft-ramps.png")
+    write_ramps(TARGET.parent / "manual" / "soft-ramps.png")
     with tempfile.TemporaryDirectory() as folder:
         home = Path(folder)
         finished = (Path(sys.argv[1]) if len(sys.argv) > 1 else default_home()) / "demo"
@@ -69,6 +69,12 @@ def _take_all(page: Page, server: RunningServer) -> None:
     helper.at_rest(page)
     _all_drawn(page)
     page.screenshot(path=TARGET / "balance.png")
+    page.get_by_role("button", name="Manual", exact=True).click()
+    page.get_by_role("heading", name="Balance", level=1).wait_for()
+    helper.at_rest(page)
+    _all_drawn(page)
+    page.screenshot(path=TARGET / "manual.png")
+    page.get_by_role("button", name="Manual", exact=True).click()
     for station, words in STATIONS.items():
         page.get_by_role("navigation", name="Path").get_by_role("button", name=station).click()
         page.mouse.move(640, 300)

@@ -107,7 +107,8 @@ class MoodsApiTest(SourceApiTest):
         ):
             self.assertEqual(answer.status_code, 404)
         for body in ({"name": "x"}, {"name": "x", "variant": 1, "preset": file.json}, {"name": "", "variant": 1},
-                     {"name": "x", "preset": {"escala": "delivery"}}):  # fmt: skip
+                     {"name": "x", "preset": {"escala": "delivery"}}, {"name": "x", "preset": {"escala": "balance"}},
+                     {"name": "x", "variant": self.variant["id"]}):  # fmt: skip
             self.assertEqual(self.client.put("/api/balance-presets", json=body).status_code, 422)
 
 

@@ -91,8 +91,8 @@ async function add() {
   display: grid;
   align-content: start;
   gap: 10px;
-  width: 400px;
-  padding: 12px 16px 16px;
+  width: 356px;
+  padding: 12px 14px 16px;
   background: var(--surface-2);
   border: 1px solid var(--line);
 }

@@ -67,14 +67,16 @@ const KEYS = [
   z-index: 5;
   top: 90px;
   right: var(--beside, 0);
-  width: 420px;
+  max-height: calc(100vh - 114px);
+  overflow-y: auto;
+  width: 820px;
   padding: 12px 16px 16px;
   background: var(--surface-2);
   border: 1px solid var(--line);
 }
 dl {
   display: grid;
-  grid-template-columns: 140px 1fr;
+  grid-template-columns: 130px 1fr 150px 1fr;
   gap: 4px 12px;
   margin: 8px 0 0;
 }

@@ -10,6 +10,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, ValidationError, model_validator
 
+from escala.core.errors import BadSource
 from escala.database.presets import (
     all_balance_presets,
     drop_balance_preset,
@@ -86,11 +87,13 @@ def list_balance_presets() -> dict[str, Any]:
 
 @routes.put("", responses={200: BalancePresetOut})
 def put_balance_preset(body: BalancePresetKept) -> dict[str, Any]:
-    """Keep levels under a name."""
+    """Keep levels under a name. Raises `BadSource` where there are none."""
     with app_context().database.writing() as session:
         preset = body.preset
         if preset is None:
             preset = preset_of(variant_document(find_variant(session, body.variant or 0)))
+        if not _names(preset):
+            raise BadSource("no level is changed: there is nothing to save")
         keep_balance_preset(session, body.name, preset)
     return _listed(body.name, preset)
 
@@ -147,4 +150,8 @@ def preset_file(preset: BalancePreset, name: str) -> Response:
 
 
 def _listed(name: str, preset: BalancePreset) -> dict[str, Any]:
-    return {"name": name, "levels": [*preset.lights, *preset.components, *preset.cells]}
+    return {"name": name, "levels": _names(preset)}
+
+
+def _names(preset: BalancePreset) -> list[str]:
+    return [*preset.lights, *preset.components, *preset.cells]
