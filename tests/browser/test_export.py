@@ -12,6 +12,9 @@ from tests.fixtures import add_up, light, read_colour, write_layers
 
 KEY, FILL = light(5, 90, 160), light(6, 90, 160)
 
+KEEP = """(preset) => fetch('/api/delivery-presets', {method: 'PUT', body: JSON.stringify(preset),
+    headers: {'Content-Type': 'application/json'}}).then((answer) => answer.status)"""
+
 
 class ExportTest(BrowserTest):
     alone = True
@@ -90,6 +93,22 @@ class ExportTest(BrowserTest):
         panel.get_by_role("button", name="Edit").last.click()
         panel.get_by_role("button", name="Remove preset").click()
         expect(row).to_have_count(0)
+
+    def test_clipped_pixels_are_shown(self) -> None:
+        page = self.page
+        self.go(page, "Balance")
+        page.get_by_role("button", name="Beacon").first.click()
+        self.type_level(page, "Level", "6")
+        preset = {"name": "Linear PNG", "files": [{"what": "result", "format": "png", "space": "ACEScg"}]}
+        kept = page.evaluate(KEEP, preset)
+        self.assertEqual(kept, 200)
+        panel = self.opened()
+        panel.get_by_role("listitem").filter(has_text="Linear PNG").get_by_role("checkbox").check()
+        show = panel.get_by_role("button", name="Show clipped pixels")
+        before = self.mean_colour(page)
+        show.click()
+        expect(show).to_have_attribute("aria-pressed", "true")
+        self.assertNotEqual(self.mean_colour(page), before)
 
     def test_a_breakdown_is_made(self) -> None:
         panel = self.opened()

@@ -1,5 +1,6 @@
 """Deliveries over HTTP: presets, what is found before, frames that fail, pausing and resuming."""
 
+import re
 import time
 from pathlib import Path
 from typing import Any
@@ -62,8 +63,12 @@ class DeliveryApiTest(ApiTest):
         def found(*files: dict[str, Any]) -> tuple[int, str]:
             answer = self.client.post(f"/api/variants/{variant}/deliveries/check", json={"files": list(files)})
             self.assertEqual(answer.status_code, 200, answer.get_json())
-            told = answer.get_json()
-            return told["files"], "\n".join(f"{one['level']}: {one['text']}" for one in told["findings"])
+            facts = answer.get_json()
+            self.assertEqual(
+                [one["clips"] for one in facts["findings"]],
+                [bool(re.search(r"clips \d", one["text"])) for one in facts["findings"]],
+            )
+            return facts["files"], "\n".join(f"{one['level']}: {one['text']}" for one in facts["findings"])
 
         count, words = found(RESULT, {"what": "lights", "format": "png"}, {"what": "result", "format": "mkv"})
         self.assertEqual(count, 3 + 2 * 3 + 1)

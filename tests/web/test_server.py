@@ -158,17 +158,26 @@ class KillTest(ServerTest):
     def test_what_was_acknowledged_is_there_after_any_kill(self) -> None:
         self.start()
         variant, head = self.open_grid(), 0
+        shot = self.make_request(f"/api/variants/{variant}")[1]["shot_id"]
+        notes: list[int] = []
         for life in range(3):
             for _ in range(4):
                 status, state = self.edit(variant, head, 1 + head / 10)
                 self.assertEqual(status, 200, state)
                 head = state["head"]
+            for words in ("So?", "Done"):
+                note = {"variant": variant, "text": f"life {life}", "author": "Client"}
+                notes.append(self.make_request("/api/notes", note)[1]["id"])
+                self.make_request(f"/api/notes/{notes[-1]}/answers", {"text": words, "author": "Artist"})
             job = self.make_request(f"/api/variants/{variant}/deliveries", EXR_FILE)[1]
             self.assertEqual(job["state"], "running")
             self.server.kill()
             self.start()
             status, state = self.make_request(f"/api/variants/{variant}")
             self.assertEqual((status, state["head"]), (200, head), life)
+            kept = self.make_request(f"/api/notes?shot={shot}")[1]["notes"]
+            self.assertEqual([note["id"] for note in kept], notes[::-1])
+            self.assertTrue(all(len(note["answers"]) == 1 for note in kept))
         states = {d["state"] for d in self.make_request(f"/api/variants/{variant}/deliveries")[1]["deliveries"]}
         self.assertLessEqual(states, {"done", "interrupted"})
         left = list((self.folder / "home" / "deliveries").rglob(".*"))

@@ -2484,9 +2484,11 @@ export interface components {
         };
         /**
          * DeliveryFinding
-         * @description A sentence about what is going to be written.
+         * @description A sentence about what is going to be written. `clips`: it is about pixels that are clipped.
          */
         DeliveryFinding: {
+            /** Clips */
+            clips: boolean;
             /**
              * Level
              * @enum {string}

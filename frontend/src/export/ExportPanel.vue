@@ -8,6 +8,7 @@ import { pluralise } from '@/format'
 import { useJobs } from '@/stores/jobs'
 import { useNotifications } from '@/stores/notifications'
 import { useShot } from '@/stores/shot'
+import { useWorkspace } from '@/stores/workspace'
 import DeliveryList from './DeliveryList.vue'
 import FileEditor from './FileEditor.vue'
 import { fileSentence, framesOf, framesText } from './fileWords'
@@ -17,6 +18,7 @@ import { downloadPreset, useDeliveryPresets } from './useDeliveryPresets'
 const emit = defineEmits<{ close: [] }>()
 const jobs = useJobs()
 const shots = useShot()
+const workspace = useWorkspace()
 const notifications = useNotifications()
 const { presets, load, keep, remove } = useDeliveryPresets()
 const { offer } = useColourOffer()
@@ -198,6 +200,15 @@ async function deliver() {
       <ul v-else-if="check" aria-live="polite">
         <li v-for="finding in check.findings" :key="finding.text" :class="finding.level">
           <span aria-hidden="true">{{ MARKS[finding.level] }}</span> {{ finding.text }}
+          <button
+            v-if="finding.clips"
+            type="button"
+            :aria-pressed="workspace.aids.marks"
+            title="Mark clipped pixels in the viewer"
+            @click="workspace.aids = { ...workspace.aids, marks: !workspace.aids.marks }"
+          >
+            Show clipped pixels
+          </button>
         </li>
       </ul>
     </section>

@@ -33,10 +33,11 @@ _CHANNELS = {"passes": 2.5, "mattes": 1.0}
 
 @dataclass(frozen=True)
 class Finding:
-    """A sentence about an order: in order, to be looked at, or in the way of it."""
+    """A sentence about an order: in order, to be looked at, or in the way of it. `clips`: of clipped pixels."""
 
     level: Literal["ok", "warning", "error"]
     text: str
+    clips: bool = False
 
 
 def forecast(evaluator_pool: EvaluatorPool, order: Order, folder: Path) -> list[Finding]:
@@ -110,7 +111,7 @@ def _colour(one: FileOrder, request: EvaluationRequest, finished: Planes) -> Ite
     share = float(np.mean((values > _WHITE).any(axis=0)))
     if share > _LEAST_SHARE:
         why = "the view does not limit light" if target.view is not None else f"{target.words} goes beyond 1"
-        yield Finding("warning", f"{name} clips {share:.1%} of the image at white: {why}.")
+        yield Finding("warning", f"{name} clips {share:.1%} of the image at white: {why}.", clips=True)
     else:
         yield Finding("ok", f"{name} as shown, {target.words}: nothing is clipped.")
 

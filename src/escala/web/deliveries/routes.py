@@ -48,7 +48,7 @@ def check(path: VariantPath, body: NewDelivery) -> dict[str, Any]:
     is_refused = any(one.level == "error" for one in found)
     read = context.evaluator_pool.interpretation_of(order.shot, order.render, order.variant)
     count = 0 if is_refused else file_count(order, read)
-    findings = [DeliveryFinding(level=one.level, text=one.text) for one in found]
+    findings = [DeliveryFinding(level=one.level, text=one.text, clips=one.clips) for one in found]
     return DeliveryCheck(findings=findings, files=count).model_dump()
 
 

@@ -64,10 +64,11 @@ class DeliveryList(BaseModel):
 
 
 class DeliveryFinding(BaseModel):
-    """A sentence about what is going to be written."""
+    """A sentence about what is going to be written. `clips`: it is about pixels that are clipped."""
 
     level: Literal["ok", "warning", "error"]
     text: str
+    clips: bool
 
 
 class DeliveryCheck(BaseModel):
