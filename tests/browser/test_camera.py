@@ -127,7 +127,7 @@ class CameraTaskTest(MatteTest):
 
 
 # An edit of another client: a lens that blurs everything as far as can be.
-WIDE_OPEN = """() => fetch(`/api/variants/${new URLSearchParams(location.search).get('variant')}/edits`, {
+WIDE_OPEN = """() => fetch(`/api/variants/${location.pathname.split('/')[3]}/edits`, {
     method: 'POST', headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify({ base: 0, label: 'wide open', patch: [{ op: 'add', path: '/depth/defocus',
       value: { on: true, aperture: 4000, limit_px: 512 } }] }) })"""
