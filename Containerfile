@@ -1,6 +1,7 @@
 # Escala in a container: podman build -t escala . && podman run -p 127.0.0.1:8320:8320 -v escala:/data escala
 # The token that visitors need is printed at the start.
-FROM debian:bookworm-slim AS build
+# The pages need Node 20, which bookworm lacks; the wheel fits any Python.
+FROM debian:trixie-slim AS build
 RUN apt-get update -qq && apt-get install -y -qq --no-install-recommends make nodejs npm python3 python3-venv
 WORKDIR /build
 COPY . .
