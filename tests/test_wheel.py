@@ -75,7 +75,7 @@ class WheelTest(FolderTest):
         self.assertEqual((run.returncode, run.stderr.count("Traceback")), (0, 0), run.stderr)
         self.assertTrue(any((self.folder / "cache").rglob("*.nbi")), "kernels are kept in the cache folder of the user")
         server = subprocess.Popen(
-            [str(escala), "serve", "--home", str(self.folder / "home"), "--port", "0"],
+            [str(escala), "demo", "--home", str(self.folder / "home"), "--port", "0"],
             stdout=subprocess.PIPE, text=True, cwd=self.folder, env=environment,
         )  # fmt: skip
         self.addCleanup(server.wait)

@@ -25,6 +25,7 @@ from escala.engine.colour.pipeline import resolve_colour
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.progress import Cancelled
 from escala.media.stills import read_still
+from escala.media.whole_files import is_whole
 from escala.model.delivery_preset import DeliveryFile, DeliveryPreset
 from escala.model.variant import Variant
 from tests.engine.fixture_shot import grid_passes
@@ -133,6 +134,24 @@ class FramesTest(FolderTest):
                 list(deliver(self.evaluator_pool, self.order, stop, workforce))
             self.assertFalse([t for t in threading.enumerate() if t.name.startswith("reading ahead")])
             self.assertEqual(_workers(), [])
+
+    def test_a_video_or_a_breakdown_that_is_stopped_leaves_nothing_and_is_written_later(self) -> None:
+        for what, goes_on in (("result", 2), ("breakdown", 0)):
+            order = self.ordered({"what": what, "format": "mkv", "names": what})
+            heard: list[float] = []
+
+            def stop(share: float, doing: str, heard: list[float] = heard, most: int = goes_on) -> None:
+                heard.append(share)
+                if len(heard) > most:
+                    raise Cancelled("exporting")
+
+            with self.subTest(what=what):
+                with self.assertRaises(Cancelled):
+                    list(deliver(self.evaluator_pool, order, stop))
+                self.assertEqual([p for p in self.out.rglob("*") if p.is_file() and what in p.name], [])
+                self.assertFalse([t for t in threading.enumerate() if t.name.startswith("reading ahead")])
+                list(deliver(self.evaluator_pool, order))
+                self.assertTrue(is_whole(self.out / f"{what}.mkv"))
 
     def test_resuming_keeps_what_is_whole_and_writes_the_rest(self) -> None:
         list(deliver(self.evaluator_pool, self.order))
