@@ -93,26 +93,28 @@ function attempt(work: Promise<unknown>) {
       <span>{{ displayName(shots.shot.name) }}</span>
       <span class="quiet">{{ frames }}</span>
       <div class="variants" role="group" aria-label="Variants">
-        <template v-for="variant in shots.shot.variants" :key="variant.id">
-          <input
-            v-if="naming && variant.id === shots.variant?.id"
-            :value="variant.name"
-            aria-label="Variant name"
-            autofocus
-            @blur="rename"
-            @keydown.enter="($event.target as HTMLInputElement).blur()"
-          />
-          <button
-            v-else
-            type="button"
-            class="tab"
-            :aria-pressed="variant.id === shots.variant?.id"
-            @click="attempt(shots.openVariant(variant.id))"
-            @dblclick="naming = 'rename'"
-          >
-            {{ variant.name }}
-          </button>
-        </template>
+        <div class="tabs">
+          <template v-for="variant in shots.shot.variants" :key="variant.id">
+            <input
+              v-if="naming && variant.id === shots.variant?.id"
+              :value="variant.name"
+              aria-label="Variant name"
+              autofocus
+              @blur="rename"
+              @keydown.enter="($event.target as HTMLInputElement).blur()"
+            />
+            <button
+              v-else
+              type="button"
+              class="tab"
+              :aria-pressed="variant.id === shots.variant?.id"
+              @click="attempt(shots.openVariant(variant.id))"
+              @dblclick="naming = 'rename'"
+            >
+              {{ variant.name }}
+            </button>
+          </template>
+        </div>
         <button type="button" class="plain" aria-haspopup="menu" @click="menu?.toggle($event)">
           Variants
         </button>
@@ -191,6 +193,17 @@ function attempt(work: Promise<unknown>) {
   gap: 2px;
   min-width: 0;
   overflow: hidden;
+}
+/* Many variants scroll sideways; the menu stays in reach. */
+.tabs {
+  display: flex;
+  gap: 2px;
+  min-width: 0;
+  overflow-x: auto;
+  scrollbar-width: none;
+}
+.variants > .plain {
+  flex: none;
 }
 .tab,
 .plain {
