@@ -6172,7 +6172,7 @@ export interface components {
         };
         /**
          * SharedShot
-         * @description What a share tells of its shot.
+         * @description What a share shows of its shot.
          */
         SharedShot: {
             /** Frame Rate */

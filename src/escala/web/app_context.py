@@ -220,7 +220,7 @@ class AppContext:
         return self.jobs.start("importing render", work)
 
     def remove_further(self, shot_id: int, name: str) -> None:
-        """Remove a further render of a shot, and tell the pages."""
+        """Remove a further render of a shot, and publish that."""
         with self.database.writing() as session:
             remove_render(session, find_shot(session, shot_id), name)
         self.forget(shot_id)
@@ -252,7 +252,7 @@ class AppContext:
         return changes
 
     def _replace_render(self, shot_id: int, name: str, render: Render, paths: list[str], changes: Changes) -> None:
-        """Give a shot a newer render, and tell the pages."""
+        """Give a shot a newer render, and publish that."""
         with self.database.writing() as session:
             row = find_render(find_shot(session, shot_id), name)
             row.document, row.sources = render.as_json(), paths

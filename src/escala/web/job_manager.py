@@ -113,7 +113,7 @@ class JobManager:
             self._tell(job)
 
     def report(self, job: Job, share: float, doing: str) -> None:
-        """Tell how far a job is; raises `Cancelled` when it shall stop."""
+        """Report how far a job is; raises `Cancelled` when it shall stop."""
         if job.stop.is_set():
             raise Cancelled(job.what)
         job.share, job.doing = share, doing

@@ -55,6 +55,6 @@ class AheadReader:
         for number in sorted(render.frames):
             if self._closing.wait(_PAUSE_SECONDS) or self._wanted is not None or space <= 0:
                 return
-            with suppress(EscalaError, OSError):  # whoever looks at the frame is told
+            with suppress(EscalaError, OSError):  # whoever opens the frame gets the error
                 frame = self._pool.stored(frame_files(render, number), decode_quietly)
                 space -= sum(file.stat().st_size for file in frame.folder.iterdir())

@@ -55,7 +55,7 @@ class TokenPath(BaseModel):
 
 
 class SharedShot(BaseModel):
-    """What a share tells of its shot."""
+    """What a share shows of its shot."""
 
     name: str
     width: int

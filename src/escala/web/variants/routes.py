@@ -96,7 +96,7 @@ def _answer(row: VariantRow, redoable: bool, before: Variant | None = None) -> d
 
 
 def _publish_change(row: VariantRow) -> None:
-    """Tell the pages of a new state."""
+    """Publish a new state to the pages."""
     context = app_context()
     context.events.publish("variant", variant_id=row.id, shot_id=row.shot_id, head=row.head)
 
