@@ -111,6 +111,19 @@ class MoodsApiTest(SourceApiTest):
                      {"name": "x", "variant": self.variant["id"]}):  # fmt: skip
             self.assertEqual(self.client.put("/api/balance-presets", json=body).status_code, 422)
 
+    def test_presets_that_fit_no_document_or_are_too_large_are_refused(self) -> None:
+        ramp = {"kind": "ramp", "from": 1, "to": 2, "start": 1, "end": 2}
+        for facts, words in (
+            ({"lights": {"key": {"stops": 1}}, "curves": {"balance/lights/key/nothing": ramp}}, "neither a number nor"),
+            ({"lights": {f"light {n:060}": {} for n in range(40_000)}}, "million characters"),
+            ({"lights": {"key": {"stops": 1e9}}}, "less than"),
+        ):
+            body = {"name": "Odd", "preset": {"escala": "balance", **facts}}
+            answer = self.client.put("/api/balance-presets", json=body)
+            self.assertEqual(answer.status_code, 422, words)
+            self.assertIn(words, answer.json["detail"])
+        self.assertEqual(self.client.get("/api/balance-presets").json["presets"], [])
+
 
 class LightNamesTest(SourceApiTest):
     def test_names_of_lights_are_kept_with_the_shot_and_enter_no_document(self) -> None:

@@ -13,7 +13,7 @@ export interface paths {
         };
         /** All balance presets by their names. */
         get: operations["balance_presets_list_balance_presets_get"];
-        /** Keep levels under a name. Raises `BadSource` where there are none. */
+        /** Keep levels under a name. Raises `BadSource` where there are none, or curves of none. */
         put: operations["balance_presets_put_balance_preset_put"];
         post?: never;
         /** Remove a balance preset. */

@@ -38,9 +38,20 @@ export function useAddress() {
     if (params.station) workspace.go(params.station as StationName)
     const [shot, variant] = [Number(params.shot), Number(params.variant)]
     if (shots.shot?.id !== shot) {
-      if (shots.shots.some((one) => one.id === shot)) await shots.openShot(shot, variant)
+      if (shots.shots.some((one) => one.id === shot)) await openShot(shot, variant)
       else await router.replace({ name: 'start' })
     } else if (variant && shots.variant?.id !== variant) await shots.openVariant(variant)
+  }
+
+  /** Open a shot; where that fails the start page is shown with the reason. */
+  async function openShot(shot: number, variant: number) {
+    try {
+      await shots.openShot(shot, variant)
+    } catch (error) {
+      shots.close()
+      await router.replace({ name: 'start' })
+      throw error
+    }
   }
 
   watch(

@@ -3,13 +3,14 @@ import { displayName } from '@/format'
 import Menu from 'primevue/menu'
 import { computed, ref } from 'vue'
 import { useNow } from '@vueuse/core'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
 
 const emit = defineEmits<{ deliver: []; history: []; moods: []; manual: []; shortcuts: [] }>()
 const router = useRouter()
+const route = useRoute()
 const shots = useShot()
 const workspace = useWorkspace()
 const notifications = useNotifications()
@@ -148,7 +149,13 @@ function attempt(work: Promise<unknown>) {
     >
       Light theme
     </button>
-    <button type="button" class="plain" title="The manual on what is open (F1)" @click="emit('manual')">
+    <button
+      v-if="route.name !== 'manual'"
+      type="button"
+      class="plain"
+      title="The manual on what is open (F1)"
+      @click="emit('manual')"
+    >
       Manual
     </button>
     <button

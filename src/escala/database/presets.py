@@ -6,9 +6,12 @@ from pydantic import ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from escala.core.errors import BadSource
 from escala.model.balance_preset import BalancePreset
 from escala.model.corrections import Corrected, Correction
+from escala.model.strict_json import to_json
 
+from .revisions import MOST_CHARACTERS
 from .shots import NotFound
 from .tables import BalancePresetRow, PresetRow
 
@@ -38,9 +41,11 @@ def drop_preset(session: Session, name: str) -> None:
 
 
 def keep_balance_preset(session: Session, name: str, preset: BalancePreset) -> BalancePresetRow:
-    """Keep levels under a name, in place of those that had it."""
+    """Keep levels under a name, in place of those that had it. Raises `BadSource` for more than a document holds."""
     row = session.get(BalancePresetRow, name) or BalancePresetRow(name=name)
     row.preset = preset.model_dump(mode="json", by_alias=True)
+    if len(to_json(row.preset)) > MOST_CHARACTERS:
+        raise BadSource(f"a balance preset has at most {MOST_CHARACTERS >> 20} million characters")
     session.add(row)
     session.flush()
     return row

@@ -23,7 +23,7 @@ from .shots import read_document, variant_document
 from .tables import RevisionRow, VariantRow
 
 # A gesture is a few steps; a document of thousands of names has about a hundred thousand characters.
-_MOST_STEPS, _MOST_SIGNS = 1000, 4 << 20
+_MOST_STEPS, MOST_CHARACTERS = 1000, 4 << 20
 _MAX_COPIED = 1 << 20
 
 Branch = Literal["", "undone", "other"]
@@ -90,7 +90,7 @@ def apply_steps(document: Any, patch: Sequence[dict[str, Any]]) -> Any:
         copied += added if step.get("op") == "copy" else 0
         if copied > _MAX_COPIED:
             raise BadEdit(f"the edit copies more than {_MAX_COPIED >> 20} million characters")
-        if size + added > _MOST_SIGNS:
+        if size + added > MOST_CHARACTERS:
             size = len(to_json(changed))
             _check_size(size + added)
         changed = jsonpatch.apply_patch(changed, [plain], in_place=True)
@@ -111,8 +111,8 @@ def _measured(document: Any, step: dict[str, Any]) -> tuple[dict[str, Any], int]
 
 
 def _check_size(characters: int) -> None:
-    if characters > _MOST_SIGNS:
-        raise BadEdit(f"the edit makes the variant larger than {_MOST_SIGNS >> 20} million characters")
+    if characters > MOST_CHARACTERS:
+        raise BadEdit(f"the edit makes the variant larger than {MOST_CHARACTERS >> 20} million characters")
 
 
 @dataclass(frozen=True)

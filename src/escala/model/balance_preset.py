@@ -4,7 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, ValidationError
+
+from escala.core.errors import BadSource
 
 from .balance import Level
 from .curves import Curve
@@ -50,6 +52,7 @@ def apply_preset(variant: Variant, preset: BalancePreset, names: dict[str, Seque
     """A variant with the levels of a preset, and what became of each.
 
     The whole level and its curves of each name are replaced, all else is kept. `names`: those of the render, by table.
+    Raises `BadSource` for a curve that the document has no number for.
     """
     tables, curves = {}, dict(variant.curves)
     matched: list[str] = []
@@ -65,4 +68,8 @@ def apply_preset(variant: Variant, preset: BalancePreset, names: dict[str, Seque
         untouched += [name for name in names[table] if name not in given]
     balance = variant.balance.model_copy(update=tables)
     made = variant.model_copy(update={"balance": balance, "curves": {**curves, **preset.curves}})
-    return Variant.model_validate(made.model_dump()), Report(tuple(matched), tuple(waiting), tuple(untouched))
+    try:
+        checked = Variant.model_validate(made.model_dump())
+    except ValidationError as error:
+        raise BadSource(f"balance preset: {error.errors()[0]['msg'].removeprefix('Value error, ')}") from error
+    return checked, Report(tuple(matched), tuple(waiting), tuple(untouched))

@@ -87,13 +87,14 @@ def list_balance_presets() -> dict[str, Any]:
 
 @routes.put("", responses={200: BalancePresetOut})
 def put_balance_preset(body: BalancePresetKept) -> dict[str, Any]:
-    """Keep levels under a name. Raises `BadSource` where there are none."""
+    """Keep levels under a name. Raises `BadSource` where there are none, or curves of none."""
     with app_context().database.writing() as session:
         preset = body.preset
         if preset is None:
             preset = preset_of(variant_document(find_variant(session, body.variant or 0)))
         if not _names(preset):
             raise BadSource("no level is changed: there is nothing to save")
+        apply_preset(Variant(), preset, dict.fromkeys(("lights", "components", "cells"), ()))  # its curves fit
         keep_balance_preset(session, body.name, preset)
     return _listed(body.name, preset)
 
