@@ -36,7 +36,7 @@ class NumberFieldTest(unittest.TestCase):
             with self.subTest(pointer):
                 found = number_field(VARIANT, pointer)
                 self.assertEqual((found.low, found.high, found.default), (low, high, default))
-                self.assertEqual((found.channels, found.clip(low - 1), found.clip(high + 1)), (1, low, high))
+                self.assertEqual((found.channels, found.within(low - 1), found.within(high + 1)), (1, found.lowest, high))
 
     def test_triples_and_open_limits(self) -> None:
         slope = number_field(VARIANT, "finish/corrections/c/slope")
@@ -44,6 +44,7 @@ class NumberFieldTest(unittest.TestCase):
         self.assertEqual(number_field(VARIANT, "depth/haze/colour").low, 0.0)
         focus = number_field(VARIANT, "depth/defocus/focus")
         self.assertEqual((focus.low, focus.is_low_open), (0.0, True))
+        self.assertTrue(0 < focus.lowest < 1e-5)
         self.assertIsNone(number_field(VARIANT, "depth/haze/height/thickness").default)
 
     def test_a_value_beyond_a_limit_is_refused_by_the_document_too(self) -> None:

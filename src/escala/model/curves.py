@@ -1,6 +1,5 @@
 """Curves: how numbers of the document move over time."""
 
-from collections.abc import Sequence
 from functools import cached_property
 from itertools import pairwise
 from typing import Annotated, Literal, Self
@@ -8,7 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from escala.core.curves import generators
-from escala.core.curves.keys import Key, value_at
+from escala.core.curves.keys import Key, Keys
 
 from .numbers import Number
 from .render import Document
@@ -82,12 +81,12 @@ class KeysCurve(CurveBase):
         return tuple(width_of(key.value) for key in self.keys)
 
     @cached_property
-    def _channels(self) -> tuple[list[Key], ...]:
-        return tuple([key.key(index) for key in self.keys] for index in range(max(self.widths)))
+    def _channels(self) -> tuple[Keys, ...]:
+        return tuple(Keys([key.key(i) for key in self.keys], self.outside) for i in range(max(self.widths)))
 
     def at(self, index: int, base: float, time: Time) -> float:
         """The value of a channel at a time."""
-        return value_at(self._channels[min(index, len(self._channels) - 1)], time.frame, self.outside)
+        return self._channels[min(index, len(self._channels) - 1)].at(time.frame)
 
 
 class FlickerCurve(CurveBase):
@@ -181,8 +180,3 @@ class FollowCurve(CurveBase):
 
 Generated = KeysCurve | FlickerCurve | PulseCurve | SweepCurve | RampCurve
 Curve = Annotated[Generated | FollowCurve, Field(discriminator="kind")]
-
-
-def settled_values(curve: Generated, base: Sequence[float], time: Time) -> list[float]:
-    """The values of all channels at a time. `base`: the field's own."""
-    return [curve.at(index, own, time) for index, own in enumerate(base)]

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from types import UnionType
 from typing import Annotated, Any, Union, get_args, get_origin
 
@@ -32,9 +32,16 @@ class NumberField:
     default: Any
     is_whole: bool = False
 
-    def clip(self, value: float) -> float:
-        """The value within the limits."""
-        return min(max(value, self.low), self.high)
+    @cached_property
+    def lowest(self) -> float:
+        """The least value that it takes: next to its lower limit where that is open."""
+        return self.low + 1e-6 * max(1.0, abs(self.low)) if self.is_low_open else self.low
+
+    def within(self, value: float) -> float | int:
+        """The value within the limits; whole where the field is."""
+        low = self.lowest if value <= self.low else value
+        clipped = min(low, self.high)
+        return round(clipped) if self.is_whole else clipped
 
 
 def steps_of(pointer: str) -> list[str]:
@@ -59,18 +66,55 @@ def value_at(document: BaseModel, pointer: str) -> Any:
     return _found(document, pointer)[0]
 
 
-def with_values(document: BaseModel, values: Mapping[tuple[str, ...], Any]) -> Any:
-    """A document with other values at the steps of pointers, which are not validated again. Raises as `number_field`.
+class Places:
+    """Numbers of a document that are replaced together, for one frame after another.
 
-    Each part that holds some of them is copied once.
+    Each part that holds some of them is copied once. Raises as `number_field`.
     """
-    tree: dict[str, Any] = {}
-    for steps, value in values.items():
-        branch = tree
-        for step in steps[:-1]:
-            branch = branch.setdefault(step, _Branch())
-        branch[steps[-1]] = value
-    return _replaced(document, None, tree)
+
+    def __init__(self, document: BaseModel, pointers: Sequence[str]) -> None:
+        self._root = _Part(document, None)
+        for number, pointer in enumerate(pointers):
+            *steps, last = steps_of(pointer)
+            part = self._root
+            for step in steps:
+                part = part.below(step)
+            part.numbers.append((part.key(last), number))
+
+    def filled(self, values: Sequence[Any]) -> Any:
+        """The document with other values in these places, which are not validated again."""
+        return self._root.filled(values)
+
+
+class _Part:
+    """A model, table or list of a document; `numbers`: its places with the numbers of their values."""
+
+    def __init__(self, value: Any, field: FieldInfo | None) -> None:
+        self.value, self.field = value, field
+        self.numbers: list[tuple[Any, int]] = []
+        self._parts: dict[Any, _Part] = {}
+
+    def key(self, step: str) -> Any:
+        """The name of a field, the key of a table or the index of an entry."""
+        if isinstance(self.value, BaseModel):
+            return _fields_of(type(self.value))[step]
+        return step if isinstance(self.value, Mapping) else _index(self.value, step)
+
+    def below(self, step: str) -> "_Part":
+        key = self.key(step)
+        if key not in self._parts:
+            self._parts[key] = _Part(*_below(self.value, self.field, step, step))
+        return self._parts[key]
+
+    def filled(self, values: Sequence[Any]) -> Any:
+        made = {key: values[number] for key, number in self.numbers}
+        for key, part in self._parts.items():
+            made[key] = part.filled(values)
+        if isinstance(self.value, BaseModel):
+            return self.value.model_copy(update=made)
+        if isinstance(self.value, Mapping):
+            return {**self.value, **made}
+        return tuple(made.get(index, entry) for index, entry in enumerate(self.value))
 
 
 def _found(document: BaseModel, pointer: str) -> tuple[Any, FieldInfo | None]:
@@ -79,26 +123,6 @@ def _found(document: BaseModel, pointer: str) -> tuple[Any, FieldInfo | None]:
     for step in steps_of(pointer):
         value, field = _below(value, field, step, pointer)
     return value, field
-
-
-class _Branch(dict[str, Any]):
-    """Changes below a step, as opposed to a value."""
-
-
-def _replaced(part: Any, field: FieldInfo | None, changes: Mapping[str, Any]) -> Any:
-    made: dict[str, Any] = {}
-    places: dict[int, Any] = {}
-    is_list = not isinstance(part, BaseModel | Mapping)
-    for step, change in changes.items():
-        if is_list or isinstance(change, _Branch):
-            below, below_field = _below(part, field, step, step)
-            change = _replaced(below, below_field, change) if isinstance(change, _Branch) else change
-            places[id(below)] = change
-        made[step] = change
-    if isinstance(part, BaseModel):
-        known = _fields_of(type(part))
-        return part.model_copy(update={known[step]: value for step, value in made.items()})
-    return tuple(places.get(id(entry), entry) for entry in part) if is_list else {**part, **made}
 
 
 @cache
@@ -117,12 +141,18 @@ def _below(value: Any, field: FieldInfo | None, step: str, pointer: str) -> tupl
     if isinstance(value, Mapping):
         return value[step] if step in value else _neutral(field, pointer), None
     if isinstance(value, Sequence) and not isinstance(value, str):
-        ids = {str(getattr(entry, "id", "")): entry for entry in value}
-        if step in ids:
-            return ids[step], None
-        if step.isdecimal() and int(step) < len(value):
-            return value[int(step)], None
+        index = _index(value, step)
+        if index is not None:
+            return value[index], None
     raise UnknownChoice("field", pointer, ())
+
+
+def _index(entries: Sequence[Any], step: str) -> int | None:
+    """The index of an entry by its id, or as a number."""
+    ids = {str(getattr(entry, "id", "")): index for index, entry in enumerate(entries)}
+    if step in ids:
+        return ids[step]
+    return int(step) if step.isdecimal() and int(step) < len(entries) else None
 
 
 def _neutral(field: FieldInfo | None, pointer: str) -> Any:

@@ -9,8 +9,8 @@ from pydantic import BaseModel
 
 from escala.core.errors import UnknownChoice
 
-from .curves import Curve, FollowCurve, settled_values
-from .pointers import NumberField, number_field, steps_of, value_at, with_values
+from .curves import Curve, FollowCurve
+from .pointers import NumberField, Places, number_field, value_at
 from .time import Time
 
 # What is decided once for a whole sequence.
@@ -36,16 +36,16 @@ def check_curves(document: BaseModel, curves: Mapping[str, Curve]) -> None:
 
 def settled(document: Any, curves: Mapping[str, Curve], time: Time) -> Any:
     """The document at a time, with plain numbers in place of curves."""
-    values = {}
-    for pointer, curve in curves.items():
-        found = _field_of(document, pointer)
-        values[found.steps] = _value(document, curves, curve, found, time)
-    return with_values(document, values).model_copy(update={"curves": {}})
+    known = _known(document)
+    if known.places is None:
+        known.places = Places(document, list(curves))
+    values = [_value(document, curves, curve, known.field(pointer), time) for pointer, curve in curves.items()]
+    return known.places.filled(values).model_copy(update={"curves": {}})
 
 
 def settled_value(document: BaseModel, curves: Mapping[str, Curve], pointer: str, time: Time) -> Any:
     """The value of a field at a time, within the field's limits; the field's own where it has no curve."""
-    found = _field_of(document, pointer)
+    found = _known(document).field(pointer)
     curve = curves.get(_plain(pointer)) or curves.get(pointer)
     return found.own if curve is None else _value(document, curves, curve, found, time)
 
@@ -54,30 +54,41 @@ def settled_value(document: BaseModel, curves: Mapping[str, Curve], pointer: str
 class _OwnField:
     """A field of a document, and its own value there; by channel in `base`."""
 
-    steps: tuple[str, ...]
     field: NumberField
     own: Any
     base: list[float]
 
 
-# Fields of documents that were settled before: the same document is settled for every frame of a shot.
+class _Known:
+    """What is found once of a document: its fields by pointers, and the places of its curves."""
+
+    def __init__(self, document: BaseModel) -> None:
+        self.document = document
+        self.places: Places | None = None
+        self._fields: dict[str, _OwnField] = {}
+
+    def field(self, pointer: str) -> _OwnField:
+        found = self._fields.get(pointer)
+        if found is None:
+            field, own = number_field(self.document, pointer), value_at(self.document, pointer)
+            own = field.default if own is None else own
+            base = list(own) if isinstance(own, tuple) else [0.0 if own is None else own] * field.channels
+            found = self._fields[pointer] = _OwnField(field, own, base)
+        return found
+
+
+# The same document is settled for every frame of a shot.
 _MOST_KNOWN = 16
-_KNOWN: OrderedDict[int, tuple[BaseModel, dict[str, _OwnField]]] = OrderedDict()
+_KNOWN: OrderedDict[int, _Known] = OrderedDict()
 
 
-def _field_of(document: BaseModel, pointer: str) -> _OwnField:
+def _known(document: BaseModel) -> _Known:
     known = _KNOWN.get(id(document))
-    if known is None or known[0] is not document:
-        known = _KNOWN[id(document)] = document, {}
+    if known is None or known.document is not document:
+        known = _KNOWN[id(document)] = _Known(document)
         while len(_KNOWN) > _MOST_KNOWN:
             _KNOWN.popitem(last=False)
-    found = known[1].get(pointer)
-    if found is None:
-        field, own = number_field(document, pointer), value_at(document, pointer)
-        own = field.default if own is None else own
-        base = list(own) if isinstance(own, tuple) else [0.0 if own is None else own] * field.channels
-        found = known[1][pointer] = _OwnField(tuple(steps_of(pointer)), field, own, base)
-    return found
+    return known
 
 
 def _value(document: BaseModel, curves: Mapping[str, Curve], curve: Curve, found: _OwnField, time: Time) -> Any:
@@ -86,19 +97,10 @@ def _value(document: BaseModel, curves: Mapping[str, Curve], curve: Curve, found
         values = list(other) if isinstance(other, tuple) else [other] * found.field.channels
         moved = [value * curve.scale + curve.offset for value in values]
     else:
-        moved = settled_values(curve, found.base, time)
-    if len(moved) == 1 and not isinstance(found.own, tuple):
-        return _within(found.field, moved[0])
-    clipped = [_within(found.field, value) for value in moved]
-    return tuple(clipped) if isinstance(found.own, tuple) else clipped[0]
-
-
-def _within(field: NumberField, value: float) -> float | int:
-    """A value within a field's limits, which it may not reach where they are open; whole where the field is."""
-    clipped = field.clip(value)
-    if field.is_low_open and clipped <= field.low:
-        clipped = field.low + 1e-6 * max(1.0, abs(field.low))
-    return round(clipped) if field.is_whole else clipped
+        moved = [curve.at(index, own, time) for index, own in enumerate(found.base)]
+    if isinstance(found.own, tuple):
+        return tuple(map(found.field.within, moved))
+    return found.field.within(moved[0])
 
 
 def _field(document: BaseModel, pointer: str) -> NumberField:

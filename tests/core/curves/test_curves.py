@@ -1,6 +1,7 @@
 """Keys and generators against scipy, published values and plain formulas."""
 
 import unittest
+from collections.abc import Sequence
 from math import pi, sin
 
 import numpy as np
@@ -8,13 +9,17 @@ from scipy.interpolate import BPoly, PchipInterpolator
 from scipy.optimize import brentq
 
 from escala.core.curves.generators import noise, pulse, ramp, sine_of_turn, split_mix, sweep
-from escala.core.curves.keys import Key, value_at
+from escala.core.curves.keys import Key, Keys
 
 FRAMES, VALUES = (1.0, 4.0, 9.0, 12.0, 20.0), (0.0, 3.0, 2.0, 2.5, -4.0)
 
 
 def keys(ease: str = "smooth") -> list[Key]:
     return [Key(frame, value, ease) for frame, value in zip(FRAMES, VALUES, strict=True)]
+
+
+def value_at(given: Sequence[Key], frame: float, outside: str = "hold") -> float:
+    return Keys(given, outside).at(frame)
 
 
 class KeysTest(unittest.TestCase):

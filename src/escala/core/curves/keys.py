@@ -1,8 +1,9 @@
 """Keys: values at frames, and how the stretches between them go."""
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import groupby, pairwise
 
 from ..errors import choose
 
@@ -27,68 +28,96 @@ class Key:
     into: Handle = (0.0, 0.0)
 
 
-def value_at(keys: Sequence[Key], frame: float, outside: str = "hold") -> float:
-    """The value of keys, rising in their frames, at a frame.
+class Keys:
+    """Keys, rising in their frames, and what goes on outside of them.
 
     `outside`: before the first and after the last key "hold" their values, "repeat" the whole (whole turns show the
     first key), "mirror" it there and back, "slope" goes on straight. Raises `UnknownChoice`.
     """
-    first, last = keys[0], keys[-1]
-    beyond = choose("way outside", outside, dict(zip(OUTSIDE, OUTSIDE, strict=True)))
-    if len(keys) == 1:
-        return first.value
-    length = last.frame - first.frame
-    if beyond == "repeat" and not first.frame <= frame < last.frame:
-        frame = first.frame + (frame - first.frame) % length
-    elif beyond == "mirror" and not first.frame <= frame <= last.frame:
-        along = (frame - first.frame) % (2 * length)
-        frame = first.frame + min(along, 2 * length - along)
-    elif frame < first.frame:
-        return first.value + (_slope(keys, 0) * (frame - first.frame) if beyond == "slope" else 0.0)
-    elif frame > last.frame:
-        return last.value + (_slope(keys, len(keys) - 1) * (frame - last.frame) if beyond == "slope" else 0.0)
-    index = max(i for i, key in enumerate(keys[:-1]) if key.frame <= frame)
-    return _within(keys, index, frame)
+
+    def __init__(self, keys: Sequence[Key], outside: str = "hold") -> None:
+        self._outside = choose("way outside", outside, dict(zip(OUTSIDE, OUTSIDE, strict=True)))
+        for key in keys:
+            choose("ease", key.ease, dict(zip(EASES, EASES, strict=True)))
+        self._keys = tuple(keys)
+        self._frames = [key.frame for key in keys]
+        self._slopes = _slopes_of_runs(self._keys)
+
+    def at(self, frame: float) -> float:
+        """The value at a frame."""
+        first, last = self._keys[0], self._keys[-1]
+        if len(self._keys) == 1:
+            return first.value
+        length = last.frame - first.frame
+        if self._outside == "repeat" and not first.frame <= frame < last.frame:
+            frame = first.frame + (frame - first.frame) % length
+        elif self._outside == "mirror" and not first.frame <= frame <= last.frame:
+            along = (frame - first.frame) % (2 * length)
+            frame = first.frame + min(along, 2 * length - along)
+        elif frame < first.frame:
+            return first.value + (self._slope_before() * (frame - first.frame) if self._outside == "slope" else 0.0)
+        elif frame > last.frame:
+            return last.value + (self._slope_after() * (frame - last.frame) if self._outside == "slope" else 0.0)
+        return self._within(min(bisect_right(self._frames, frame), len(self._keys) - 1) - 1, frame)
+
+    def _within(self, index: int, frame: float) -> float:
+        """The value within the stretch from a key to the next."""
+        here, there = self._keys[index], self._keys[index + 1]
+        if frame == here.frame:
+            return here.value
+        if frame == there.frame:
+            return there.value
+        length, rise = there.frame - here.frame, there.value - here.value
+        share = (frame - here.frame) / length
+        if here.ease == "step":
+            return here.value
+        if here.ease == "straight":
+            return here.value + share * rise
+        if here.ease == "bezier":
+            return _bezier(here, there, frame)
+        slopes = self._slopes.get(index)
+        if slopes is None:
+            return here.value + smoothstep(share) * rise
+        return _hermite(share, length, here.value, there.value, *slopes)
+
+    def _slope_before(self) -> float:
+        """How the value goes on before the first key, in value per frame."""
+        here, there = self._keys[:2]
+        if here.ease == "bezier":
+            return here.out[1] / here.out[0] if here.out[0] else 0.0
+        return (there.value - here.value) / (there.frame - here.frame) if here.ease == "straight" else self._slope(0, 0)
+
+    def _slope_after(self) -> float:
+        """How the value goes on after the last key, in value per frame."""
+        here, there = self._keys[-2:]
+        if here.ease == "bezier":
+            return there.into[1] / there.into[0] if there.into[0] else 0.0
+        if here.ease == "straight":
+            return (there.value - here.value) / (there.frame - here.frame)
+        return self._slope(len(self._keys) - 2, 1)
+
+    def _slope(self, index: int, end: int) -> float:
+        """The slope at the start (`end` 0) or end (1) of a smooth stretch, 0 where it stands alone."""
+        return self._slopes.get(index, (0.0, 0.0))[end]
 
 
-def _within(keys: Sequence[Key], index: int, frame: float) -> float:
-    """The value within the stretch from a key to the next."""
-    here, there = keys[index], keys[index + 1]
-    if frame == here.frame:
-        return here.value
-    if frame == there.frame:
-        return there.value
-    length, rise = there.frame - here.frame, there.value - here.value
-    share = (frame - here.frame) / length
-    ease = choose("ease", here.ease, dict(zip(EASES, EASES, strict=True)))
-    if ease == "step":
-        return here.value
-    if ease == "straight":
-        return here.value + share * rise
-    if ease == "bezier":
-        return _bezier(here, there, frame)
-    run = _run_of(keys, index)
-    if len(run) == 2:
-        return here.value + smoothstep(share) * rise
-    slopes = pchip_slopes([key.frame for key in run], [key.value for key in run])
-    at = run.index(here)
-    return _hermite(share, length, here.value, there.value, slopes[at], slopes[at + 1])
+def _slopes_of_runs(keys: Sequence[Key]) -> dict[int, tuple[float, float]]:
+    """The slopes at both ends of each smooth stretch with a smooth neighbour, by the index of its first key."""
+    found: dict[int, tuple[float, float]] = {}
+    first = 0
+    for smooth, stretches in groupby(keys[:-1], lambda key: key.ease == "smooth"):
+        end = first + len(list(stretches))
+        if smooth and end - first > 1:
+            run = keys[first : end + 1]
+            slopes = pchip_slopes([key.frame for key in run], [key.value for key in run])
+            found.update(enumerate(pairwise(slopes), first))
+        first = end
+    return found
 
 
 def smoothstep(share: float) -> float:
     """3·t² − 2·t³ for t from 0 to 1."""
     return share * share * (3.0 - 2.0 * share)
-
-
-def _run_of(keys: Sequence[Key], index: int) -> list[Key]:
-    """The keys of the smooth stretches that follow one another around a stretch."""
-    first = index
-    while first > 0 and keys[first - 1].ease == "smooth":
-        first -= 1
-    last = index + 1
-    while last < len(keys) - 1 and keys[last].ease == "smooth":
-        last += 1
-    return list(keys[first : last + 1])
 
 
 def pchip_slopes(x: Sequence[float], y: Sequence[float]) -> list[float]:
@@ -139,18 +168,3 @@ def _bezier(here: Key, there: Key, frame: float) -> float:
 def _cubic(points: tuple[float, float, float, float], t: float) -> float:
     rest = 1.0 - t
     return rest * rest * rest * points[0] + 3 * rest * t * (rest * points[1] + t * points[2]) + t * t * t * points[3]
-
-
-def _slope(keys: Sequence[Key], index: int) -> float:
-    """How the value goes on beyond the first or last key, in value per frame."""
-    stretch = min(index, len(keys) - 2)
-    here, there = keys[stretch], keys[stretch + 1]
-    if here.ease == "straight":
-        return (there.value - here.value) / (there.frame - here.frame)
-    if here.ease == "bezier":
-        across, up = here.out if index == 0 else there.into
-        return up / across if across else 0.0
-    run = _run_of(keys, stretch)
-    if here.ease == "step" or len(run) == 2:
-        return 0.0
-    return pchip_slopes([key.frame for key in run], [key.value for key in run])[0 if index == 0 else -1]
