@@ -137,8 +137,7 @@ const KEYS: Record<string, () => void> = {
   v: () => (showingMoods.value = !showingMoods.value),
   h: () => (showingHistory.value = !showingHistory.value),
   k: () =>
-    shots.document &&
-    holds.holdState(shots.variant?.name ?? '', shots.document, workspace.frame, workspace.viewStation),
+    shots.variant && holds.holdState(shots.variant.name, shots.state, workspace.frame, workspace.viewStation),
   j: () => holds.first && holds.turnTo('held'),
   w: () => holds.first && holds.turnTo('wipe'),
   d: () => holds.first && holds.turnTo('difference'),

@@ -25,6 +25,7 @@ from escala.database.revisions import (
     undo,
 )
 from escala.database.shots import LastVariant, NotFound, add_shot, add_variant, delete_variant, find_variant
+from escala.database.states import VariantStates
 from escala.database.tables import RevisionRow, VariantRow
 from escala.model.render import Render, WindowBox
 from escala.model.variant import Variant
@@ -63,6 +64,31 @@ class RecordTest(FolderTest):
     def stops(self, light: str = "key") -> float | None:
         found = Variant.model_validate(self.variant.document).balance.lights.get(light)
         return found.stops if found else None
+
+
+class StatesTest(RecordTest):
+    def test_a_state_is_read_once_and_stays_as_it_was(self) -> None:
+        states = VariantStates()
+        for stops in (1.0, 2.0, 3.0):
+            self.edit(stops)
+        queries: list[str] = []
+        event.listen(self.engine, "before_cursor_execute", lambda *given: queries.append(given[2]))
+        first = states.previewed(self.session, self.variant, 1, [])
+        self.assertEqual(first.balance.lights["key"].stops, 1.0)
+        self.assertTrue(queries)
+        undo(self.session, self.variant, self.variant.head)
+        self.edit(5.0, "fill")  # on another branch
+        queries.clear()
+        self.assertIs(states.previewed(self.session, self.variant, 1, []), first)
+        moved = states.previewed(self.session, self.variant, 1, level("key", -1.0))
+        self.assertEqual((moved.balance.lights["key"].stops, first.balance.lights["key"].stops), (-1.0, 1.0))
+        self.assertEqual(queries, [])
+        for number in range(40, 0, -1):
+            self.edit(number / 4)
+        for number in range(5, 45):
+            states.at(self.session, self.variant, number)
+        self.assertIsNot(states.at(self.session, self.variant, 1), first)
+        self.assertEqual(states.at(self.session, self.variant, 1), first)
 
 
 class LargeEditTest(unittest.TestCase):

@@ -36,7 +36,9 @@ class NumberFieldTest(unittest.TestCase):
             with self.subTest(pointer):
                 found = number_field(VARIANT, pointer)
                 self.assertEqual((found.low, found.high, found.default), (low, high, default))
-                self.assertEqual((found.channels, found.within(low - 1), found.within(high + 1)), (1, found.lowest, high))
+                self.assertEqual(
+                    (found.channels, found.within(low - 1), found.within(high + 1)), (1, found.lowest, high)
+                )
 
     def test_triples_and_open_limits(self) -> None:
         slope = number_field(VARIANT, "finish/corrections/c/slope")

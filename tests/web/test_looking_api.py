@@ -41,6 +41,35 @@ class LookingApiTest(SourceApiTest):
         patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": 0.01}}]
         self.assertGreater(int(self.picture(patch=patch, against=against).max()), 200)
 
+    def test_a_state_is_named_by_variant_and_revision(self) -> None:
+        """Whatever has become of the variant since, and from the address of another one."""
+        number = int(self.address.rpartition("/")[2])
+        pictures = [self.picture()]
+        for base, stops in enumerate((-2, 1)):
+            patch = [{"op": "add", "path": "/balance/lights/key", "value": {"stops": stops}}]
+            edit = {"base": base, "patch": patch, "label": "key"}
+            self.assertEqual(self.client.post(f"{self.address}/edits", json=edit).status_code, 200)
+            pictures.append(self.picture())
+        shot = self.client.get(self.address).json["shot_id"]
+        other = self.client.post(f"/api/shots/{shot}/variants", json={"name": "other"}).json
+        self.address = f"/api/variants/{other['id']}"
+        for is_deleted in (False, True):
+            if is_deleted:
+                self.assertEqual(self.client.delete(f"/api/variants/{number}").status_code, 204)
+            for revision in (1, 0, 2, 1):
+                with self.subTest(revision=revision, is_deleted=is_deleted):
+                    np.testing.assert_array_equal(self.picture(variant=number, base=revision), pictures[revision])
+        drag = [{"op": "replace", "path": "/balance/lights/key/stops", "value": -2}]
+        np.testing.assert_array_equal(self.picture(variant=number, base=2, patch=drag), pictures[1])
+        same = {"subject": {"variant": number, "base": 1}, "gain": 1e6, "measure": "linear"}
+        self.assertEqual(int(self.picture(base=0, patch=[], variant=number, against=same).max()), 255)
+        for wish, words in (({"variant": 10**6}, "no variant 1000000"), ({"variant": number, "base": 9}, "revision 9")):
+            refused = self.client.post(
+                f"{self.address}/picture", json={"region": REGION, "out_width": 8, "out_height": 8, **wish}
+            )
+            self.assertIn(refused.status_code, (404, 422))
+            self.assertIn(words, refused.json["detail"])
+
     def test_pictures_are_imported_and_broken_ones_explained(self) -> None:
         shown = np.full((12, 16, 3), 90, np.uint8)
         for ending in (".png", ".jpg"):

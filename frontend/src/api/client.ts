@@ -51,6 +51,8 @@ function problemOf(status: number, error: unknown): Problem {
 
 /** What is looked at: a station of the variant, one of its passes, or a picture that was brought in. */
 export interface ViewSubject extends Draft {
+  /** Another variant than that of the address. */
+  variant?: number
   frame: number | null
   station: StationName
   pass_name?: string

@@ -1269,7 +1269,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The document of a state. */
+        /** The document of a state, also of a deleted variant that can be restored. */
         get: operations["variants_get_revision_variants__int_variant_id__revisions__int_number__get"];
         put?: never;
         post?: never;
@@ -4821,6 +4821,11 @@ export interface components {
              */
             station: string;
             /**
+             * Variant
+             * @default null
+             */
+            variant: number | null;
+            /**
              * Viewer
              * @default
              */
@@ -5954,6 +5959,11 @@ export interface components {
              * @default display
              */
             station: string;
+            /**
+             * Variant
+             * @default null
+             */
+            variant: number | null;
         };
         /**
          * ShadowLayer
@@ -6617,6 +6627,8 @@ export interface components {
         /**
          * SubjectRequest
          * @description What is looked at: a station of the variant, one of its passes, or a picture that was imported.
+         *
+         *     `variant`: another variant than that of the address, also a deleted one that can be restored.
          */
         SubjectRequest: {
             /**
@@ -6648,6 +6660,11 @@ export interface components {
              * @default display
              */
             station: string;
+            /**
+             * Variant
+             * @default null
+             */
+            variant: number | null;
         };
         /**
          * Surface
@@ -7074,6 +7091,11 @@ export interface components {
              * @default display
              */
             station: string;
+            /**
+             * Variant
+             * @default null
+             */
+            variant: number | null;
         };
         /**
          * Variant

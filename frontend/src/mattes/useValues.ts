@@ -17,6 +17,7 @@ export function useValues() {
       ...size,
       pass_name: pass,
       picture: null,
+      variant: null,
       base: null,
       station: 'source',
       frame: workspace.frame,

@@ -65,7 +65,7 @@ async function send() {
     <div class="row">
       <button v-if="!isGone" type="button" @click="notes.jump(note)">Show</button>
       <button
-        v-if="!isGone && !isCurrent"
+        v-if="!isCurrent"
         type="button"
         title="The image on which the note was written, held beside the present one"
         @click="notes.showRevision(note)"

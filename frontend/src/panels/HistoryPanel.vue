@@ -3,7 +3,7 @@ import { momentText } from '@/format'
 import { computed, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
 import { fetchRevision } from '@/api/revisions'
-import type { Revision, Variant } from '@/api/types'
+import type { Revision } from '@/api/types'
 import { useHolds } from '@/stores/holds'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
@@ -37,23 +37,18 @@ const picture = (number: number) =>
   `/api/variants/${shots.variant!.id}/revisions/${number}/picture?key=${shots.renderKey}`
 
 /** A state of the history becomes a variant of its own. */
-const fork = (revision: Revision) =>
-  attempt(revision, (document) =>
-    shots.addDocument(shots.freeVariantName(revision.label || 'As created'), document),
-  )
-
-const hold = (revision: Revision) =>
-  attempt(revision, (document) => {
-    holds.holdState(revision.label, document)
-    holds.mode = 'held'
-  })
-
-async function attempt(revision: Revision, work: (document: Variant) => unknown) {
+async function fork({ label, number }: Revision) {
   try {
-    await work(await fetchRevision(shots.variant!.id, revision.number))
+    const document = await fetchRevision(shots.variant!.id, number)
+    await shots.addDocument(shots.freeVariantName(label || 'As created'), document)
   } catch (error) {
     notifications.show(error)
   }
+}
+
+function hold(revision: Revision) {
+  holds.holdState(revision.label, { variant: shots.variant!.id, base: revision.number, patch: [] })
+  holds.mode = 'held'
 }
 </script>
 

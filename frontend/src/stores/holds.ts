@@ -1,14 +1,23 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import type { PatchStep, StationName, Variant } from '@/api/types'
+import type { Draft, PatchStep, StationName } from '@/api/types'
 
-/** What is kept for comparing. It is requested like the current image, with `patch` laid on the variant. */
+/** A state of a variant, by its id and revision, with edits on it that the server has not acknowledged yet. */
+export interface HeldState extends Draft {
+  /** Absent: the variant that is open. */
+  variant?: number
+}
+
+/** The variant that is open, as it is saved. */
+export const SAVED: HeldState = { base: null, patch: [] }
+
+/** What is kept for comparing. It is requested like the current image. */
 export interface Hold {
   key: string
   name: string
+  /** Null: the present state follows, with `patch` applied to it. */
+  state: HeldState | null
   patch: PatchStep[]
-  /** Whether the edit under way counts too, as for another view of the present state. */
-  follows: boolean
   station: StationName
   /** Undefined: the frame that is looked at. */
   frame?: number | null
@@ -54,12 +63,11 @@ export const useHolds = defineStore('holds', () => {
 
   function holdState(
     name: string,
-    document: Variant,
+    state: HeldState,
     frame?: number | null,
     station: StationName = 'display',
   ) {
-    const patch = [{ op: 'replace' as const, path: '', value: structuredClone(document) }]
-    add({ name, patch, follows: false, frame, station })
+    add({ name, state, patch: [], frame, station })
   }
 
   function drop(key: string) {

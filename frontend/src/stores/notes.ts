@@ -164,8 +164,9 @@ export const useNotes = defineStore('notes', () => {
   async function showRevision(note: Note) {
     try {
       await jump(note)
-      const document = await fetchRevision(note.variant, note.revision)
-      holds.holdState(`Note ${note.id}, revision ${note.revision}`, document, note.frame)
+      await fetchRevision(note.variant, note.revision) // refused where it is gone
+      const state = { variant: note.variant, base: note.revision, patch: [] }
+      holds.holdState(`Note ${note.id}, revision ${note.revision}`, state, note.frame)
       holds.mode = 'held'
     } catch (error) {
       notifications.show(error)

@@ -80,6 +80,8 @@ export const useShot = defineStore('shot', () => {
   const head = computed(() => variant.value?.head ?? null)
   /** What every image is requested with: the edits on their way, then the drag, on the revision that is shown. */
   const draft = computed<Draft>(() => ({ base: head.value, patch: [...made.value, ...drag.value] }))
+  /** The state that is shown, to be held: it names the revision and carries only what is not saved. */
+  const state = computed(() => ({ variant: variant.value?.id, ...draft.value }))
   /** The document with all that was edited, without the drag: what the next gesture begins from. */
   const own = computed<Variant | null>(() =>
     variant.value ? withPatch(variant.value.document, made.value) : null,
@@ -423,7 +425,7 @@ export const useShot = defineStore('shot', () => {
   window.addEventListener('pagehide', sendSteps)
 
   return {
-    shots, loaded, problems, shot, variant, draft, base, document, settled, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
+    shots, loaded, problems, shot, variant, draft, state, base, document, settled, sparing, savedAt, saving, renderKey, pictureKey, renderUpdate, deleted,
     changeShot, loadShots, openShot, openVariant, reloadShot, reloadRender, onHead,
     edit, asSteps, undo, redo, restore, preview, nameLight, addVariant, addDocument, openVariantFile, freeVariantName, commandLine, renameVariant, deleteVariant,
     deletedVariant, restoreVariant, close,

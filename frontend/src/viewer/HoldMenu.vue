@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { api, unwrap } from '@/api/client'
 import type { VariantState } from '@/api/types'
 import { useColourOffer } from '@/composables/useColourOffer'
-import { useHolds } from '@/stores/holds'
+import { SAVED, useHolds } from '@/stores/holds'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { useNotifications } from '@/stores/notifications'
@@ -26,11 +26,11 @@ function compare(hold: Parameters<typeof holds.add>[0]) {
 }
 
 function holdReference() {
-  compare({ name: 'Renderer’s beauty', patch: [], follows: false, station: 'source' })
+  compare({ name: 'Renderer’s beauty', state: SAVED, patch: [], station: 'source' })
 }
 
 function holdPass(name: string) {
-  compare({ name, patch: [], follows: true, station: 'source', pass_name: name })
+  compare({ name, state: null, patch: [], station: 'source', pass_name: name })
 }
 
 function holdView(config: string, view?: string) {
@@ -38,15 +38,15 @@ function holdView(config: string, view?: string) {
   const patch = [{ op: 'replace' as const, path: '/display', value: display }]
   const colour = { config }
   const other = view === undefined ? [{ op: 'replace' as const, path: '/colour', value: colour }] : []
-  holds.add({ name: view ?? config, patch: [...other, ...patch], follows: true, station: 'display' })
+  holds.add({ name: view ?? config, state: null, patch: [...other, ...patch], station: 'display' })
   holds.mode = 'side'
 }
 
 async function holdVariant(id: number, name: string) {
   try {
     const params = { path: { variant_id: id } }
-    const state = await unwrap<VariantState>(api.GET('/api/variants/{variant_id}', { params }))
-    holds.holdState(name, state.document)
+    const { head } = await unwrap<VariantState>(api.GET('/api/variants/{variant_id}', { params }))
+    holds.holdState(name, { variant: id, base: head, patch: [] })
     if (holds.mode === 'now') holds.mode = 'wipe'
   } catch (error) {
     notifications.show(error)

@@ -25,8 +25,7 @@ const aidWords = computed(() => {
 const zoomText = computed(() => `${Math.round(workspace.scale * 100)}%`)
 
 function hold() {
-  if (shots.document && shots.variant)
-    holds.holdState(shots.variant.name, shots.document, workspace.frame, workspace.viewStation)
+  if (shots.variant) holds.holdState(shots.variant.name, shots.state, workspace.frame, workspace.viewStation)
 }
 </script>
 

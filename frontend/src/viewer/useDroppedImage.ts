@@ -1,6 +1,6 @@
 import { ref } from 'vue'
 import { bringPicture } from '@/api/client'
-import { useHolds } from '@/stores/holds'
+import { SAVED, useHolds } from '@/stores/holds'
 import { useNotifications } from '@/stores/notifications'
 import { useShot } from '@/stores/shot'
 
@@ -20,7 +20,7 @@ export function useDroppedImage() {
           continue
         }
         const { picture, title } = await bringPicture(file)
-        holds.add({ name: title, patch: [], follows: false, station: 'display', picture })
+        holds.add({ name: title, state: SAVED, patch: [], station: 'display', picture })
         if (holds.mode === 'now') holds.mode = 'wipe'
       } catch (error) {
         notifications.show(error)

@@ -72,10 +72,8 @@ export function useImages(frame: () => FrameCanvas | null) {
   }
 
   function subjectOf(hold: Hold): ViewSubject {
-    const { patch, follows, station, frame: own, pass_name, picture } = hold
-    const draft = follows
-      ? { ...shots.draft, patch: [...shots.draft.patch, ...patch] }
-      : { base: null, patch }
+    const { state, patch, station, frame: own, pass_name, picture } = hold
+    const draft = state ?? { ...shots.draft, patch: [...shots.draft.patch, ...patch] }
     return { ...draft, frame: own === undefined ? workspace.frame : own, station, pass_name, picture }
   }
 

@@ -241,16 +241,6 @@ def state_at(session: Session, variant: VariantRow, number: int) -> Variant:
     return read_document(document, f"revision {number} of {variant.name!r}")
 
 
-def previewed(session: Session, variant: VariantRow, base: int | None, patch: list[dict[str, Any]]) -> Variant:
-    """The variant after a patch that is not saved, on revision `base`, by default the newest.
-
-    Raises as `patched`; for another revision than the newest also as `state_at`.
-    """
-    if base is None or base == variant.head:
-        return patched(variant.document, patch)
-    return patched(state_at(session, variant, base).model_dump(mode="json"), patch)
-
-
 def prepare_restore(session: Session, variant: VariantRow, base: int, number: int) -> PreparedEdit:
     """An edit that makes the variant as it was after revision `number`; what came since stays in the history."""
     check_base(variant, base)

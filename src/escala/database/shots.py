@@ -79,10 +79,22 @@ def find_shot(session: Session, shot_id: int) -> ShotRow:
 
 def find_variant(session: Session, variant_id: int) -> VariantRow:
     """A variant; raises `NotFound`, also for one that was deleted and can still be restored."""
-    variant = session.get(VariantRow, variant_id)
-    if variant is None or variant.deleted:
-        raise NotFound(f"there is no variant {variant_id}: it may have been deleted")
+    variant = recoverable_variant(session, variant_id)
+    if variant.deleted:
+        raise _no_variant(variant_id)
     return variant
+
+
+def recoverable_variant(session: Session, variant_id: int) -> VariantRow:
+    """A variant, also one that was deleted and can still be restored; raises `NotFound`."""
+    variant = session.get(VariantRow, variant_id)
+    if variant is None:
+        raise _no_variant(variant_id)
+    return variant
+
+
+def _no_variant(variant_id: int) -> NotFound:
+    return NotFound(f"there is no variant {variant_id}: it may have been deleted")
 
 
 def add_shot(session: Session, render: Render, sources: Sequence[str]) -> ShotRow:

@@ -21,6 +21,7 @@ from escala.database.shots import (
     remove_render,
     shot_render,
 )
+from escala.database.states import VariantStates
 from escala.engine.evaluator_pool import EvaluatorPool, OpenedFrame
 from escala.engine.images import ImageSource, OutsideImage
 from escala.engine.plate.further import check_further
@@ -92,6 +93,7 @@ class AppContext:
         self.evaluator_pool = EvaluatorPool(settings.store, settings.store_limit, settings.roots)
         self.ahead = AheadReader(self.evaluator_pool, self.closing)
         self.database = Database(settings.database)
+        self.states = VariantStates()
         self._clear_what_was_killed()
         # By shot, then by name; the first render has none.
         self._renders: dict[int, dict[str, Render]] = {}

@@ -26,6 +26,7 @@ export class UvGrid {
       ...size,
       pass_name: pass,
       picture: null,
+      variant: null,
       base: null,
       station: 'source',
       frame,

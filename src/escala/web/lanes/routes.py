@@ -5,7 +5,6 @@ from typing import Any
 
 from flask_openapi3 import APIBlueprint
 
-from escala.database.revisions import previewed
 from escala.database.shots import find_variant
 from escala.engine.balance.plan import render_components, render_lights
 from escala.engine.plate.clips import shot_rate
@@ -31,7 +30,7 @@ def _variant_of(path: VariantPath, body: Preview) -> tuple[Variant, Render]:
     context = app_context()
     with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        document, shot_id = previewed(session, row, body.base, body.patch), row.shot_id
+        document, shot_id = context.states.previewed(session, row, body.base, body.patch), row.shot_id
     return document, context.interpretation_of(shot_id, document)
 
 

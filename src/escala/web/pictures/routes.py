@@ -11,8 +11,7 @@ from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.core.planes import Planes
-from escala.database.revisions import previewed
-from escala.database.shots import find_variant
+from escala.database.shots import find_variant, recoverable_variant
 from escala.engine.balance.board import draw_board
 from escala.engine.beauty.tally import difference_picture, tally_of, tally_sheet
 from escala.engine.evaluator import Evaluator
@@ -69,7 +68,8 @@ def evaluate_variant(
     context = app_context()
     with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        document, shot_id = context.resolve_paths(previewed(session, row, preview.base, preview.patch)), row.shot_id
+        document, shot_id = context.states.previewed(session, row, preview.base, preview.patch), row.shot_id
+    document = context.resolve_paths(document)
     opened = context.open(shot_id, document, preview.frame)
     return context.evaluator_pool.evaluate(lambda: work(opened.interpret(), document), priority, client=client_name())
 
@@ -93,9 +93,15 @@ def _evaluate_subjects(
     """What `work` makes of one or two subjects, on the thread that owns evaluation."""
     context = app_context()
     with context.database.reading() as session:
-        row = find_variant(session, path.variant_id)
-        documents, shot_id = [previewed(session, row, each.base, each.patch) for each in wanted], row.shot_id
-    subjects = [_subject_of(shot_id, *each) for each in zip(documents, wanted, strict=True)]
+        known = []
+        for each in wanted:
+            row = (
+                find_variant(session, path.variant_id)
+                if each.variant is None
+                else recoverable_variant(session, each.variant)
+            )
+            known.append((row.shot_id, context.states.previewed(session, row, each.base, each.patch), each))
+    subjects = [_subject_of(*each) for each in known]
     return context.evaluator_pool.evaluate(
         lambda: work(*(make() for make in subjects)), priority, viewer, client_name()
     )

@@ -10,7 +10,7 @@ from escala.engine.viewer.probe import Probe
 from escala.model.numbers import Count, Number, Triple
 
 from ..query import Query
-from ..schemas import Preview, Region
+from ..schemas import Id, Preview, Region
 
 
 class Aids(BaseModel):
@@ -28,8 +28,12 @@ class Aids(BaseModel):
 
 
 class SubjectRequest(Preview):
-    """What is looked at: a station of the variant, one of its passes, or a picture that was imported."""
+    """What is looked at: a station of the variant, one of its passes, or a picture that was imported.
 
+    `variant`: another variant than that of the address, also a deleted one that can be restored.
+    """
+
+    variant: Id | None = None
     station: str = "display"
     pass_name: str | None = None
     picture: str | None = None

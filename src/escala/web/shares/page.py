@@ -11,7 +11,6 @@ from sqlalchemy.orm import Session
 
 from escala.core.errors import BadSource, EscalaError
 from escala.database.notes import add_note, note_facts, notes_of
-from escala.database.revisions import state_at
 from escala.database.shares import is_use_due, note_use, share_of_token, shared_revision, shared_variants
 from escala.database.shots import NotFound, shot_render, variant_document
 from escala.database.tables import RevisionRow, ShareRow, ShotRow, VariantRow
@@ -106,7 +105,7 @@ def post_picture(path: TokenPath, body: SharedPicture) -> Response:
     with context.database.reading() as session, _opened(session, path.token) as shared:
         row = shared.variant(body.variant)
         revision = shared_revision(shared.row, row)
-        document = variant_document(row) if revision == row.head else state_at(session, row, revision)
+        document = variant_document(row) if revision == row.head else context.states.at(session, row, revision)
         shot, row_id, render = row.shot_id, row.id, shared.render
     if body.frame is not None and body.frame not in render.frames:
         raise BadSource(f"the shot has no frame {body.frame}")

@@ -20,7 +20,6 @@ from escala.database.revisions import (
     prepare_restore,
     redo,
     save_edit,
-    state_at,
     undo,
 )
 from escala.database.shots import (
@@ -29,6 +28,7 @@ from escala.database.shots import (
     delete_variant,
     find_shot,
     find_variant,
+    recoverable_variant,
     restore_variant,
     shot_render,
     variant_document,
@@ -291,10 +291,10 @@ def list_revisions(path: VariantPath) -> dict[str, Any]:
 
 @routes.get("/variants/<int:variant_id>/revisions/<int:number>", responses={200: RevisionState})
 def get_revision(path: RevisionPath) -> dict[str, Any]:
-    """The document of a state."""
+    """The document of a state, also of a deleted variant that can be restored."""
     context = app_context()
     with context.database.reading() as session:
-        document = state_at(session, find_variant(session, path.variant_id), path.number)
+        document = context.states.at(session, recoverable_variant(session, path.variant_id), path.number)
     return RevisionState(number=path.number, document=document).model_dump(mode="json")
 
 
@@ -304,7 +304,7 @@ def get_revision_picture(path: RevisionPath) -> Response:
     context = app_context()
     with context.database.reading() as session:
         row = find_variant(session, path.variant_id)
-        document, shot_id = state_at(session, row, path.number), row.shot_id
+        document, shot_id = context.states.at(session, row, path.number), row.shot_id
     document = context.resolve_paths(document)
     opened = context.open(shot_id, document)
 

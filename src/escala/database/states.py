@@ -1,0 +1,48 @@
+"""States of variants after revisions: they never change, so those that are looked at are kept in memory."""
+
+import threading
+from collections import OrderedDict
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from escala.model.variant import Variant
+
+from .revisions import patched, state_at
+from .tables import VariantRow
+
+_MOST_STATES = 32
+
+
+class VariantStates:
+    """The states that were requested last."""
+
+    def __init__(self) -> None:
+        self._states: OrderedDict[tuple[int, int], Variant] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def at(self, session: Session, variant: VariantRow, number: int) -> Variant:
+        """As `state_at`, and raises as it does."""
+        key = variant.id, number
+        with self._lock:
+            if key in self._states:
+                self._states.move_to_end(key)
+                return self._states[key]
+        state = state_at(session, variant, number)
+        with self._lock:
+            self._states[key] = state
+            while len(self._states) > _MOST_STATES:
+                self._states.popitem(last=False)
+        return state
+
+    def previewed(
+        self, session: Session, variant: VariantRow, base: int | None, patch: list[dict[str, Any]]
+    ) -> Variant:
+        """The variant after a patch that is not saved, on revision `base`, by default the newest.
+
+        Raises as `patched`; for another revision than the newest also as `state_at`.
+        """
+        if base is None or base == variant.head:
+            return patched(variant.document, patch)
+        state = self.at(session, variant, base)
+        return patched(state.model_dump(mode="json"), patch) if patch else state
