@@ -39,9 +39,11 @@ class NumberField:
 
     def within(self, value: float) -> float | int:
         """The value within the limits; whole where the field is."""
-        low = self.lowest if value <= self.low else value
-        clipped = min(low, self.high)
-        return round(clipped) if self.is_whole else clipped
+        if value <= self.low:
+            value = self.lowest
+        elif value > self.high:
+            value = self.high
+        return round(value) if self.is_whole else value
 
 
 def steps_of(pointer: str) -> list[str]:

@@ -36,11 +36,9 @@ def check_curves(document: BaseModel, curves: Mapping[str, Curve]) -> None:
 
 def settled(document: Any, curves: Mapping[str, Curve], time: Time) -> Any:
     """The document at a time, with plain numbers in place of curves."""
-    known = _known(document)
-    if known.places is None:
-        known.places = Places(document, list(curves))
-    values = [_value(document, curves, curve, known.field(pointer), time) for pointer, curve in curves.items()]
-    return known.places.filled(values).model_copy(update={"curves": {}})
+    moving = _known(document).moving(curves)
+    values = [_value(document, curves, curve, field, time) for curve, field in moving.fields]
+    return moving.places.filled(values).model_copy(update={"curves": {}})
 
 
 def settled_value(document: BaseModel, curves: Mapping[str, Curve], pointer: str, time: Time) -> Any:
@@ -59,13 +57,27 @@ class _OwnField:
     base: list[float]
 
 
+@dataclass(frozen=True)
+class _Moving:
+    """The curves of a document with their fields, in the order of their places."""
+
+    fields: list[tuple[Curve, _OwnField]]
+    places: Places
+
+
 class _Known:
     """What is found once of a document: its fields by pointers, and the places of its curves."""
 
     def __init__(self, document: BaseModel) -> None:
         self.document = document
-        self.places: Places | None = None
+        self._moving: _Moving | None = None
         self._fields: dict[str, _OwnField] = {}
+
+    def moving(self, curves: Mapping[str, Curve]) -> _Moving:
+        if self._moving is None:
+            fields = [(curve, self.field(pointer)) for pointer, curve in curves.items()]
+            self._moving = _Moving(fields, Places(self.document, list(curves)))
+        return self._moving
 
     def field(self, pointer: str) -> _OwnField:
         found = self._fields.get(pointer)
@@ -96,11 +108,11 @@ def _value(document: BaseModel, curves: Mapping[str, Curve], curve: Curve, found
         other = settled_value(document, curves, curve.pointer, Time(time.frame - curve.delay, time.rate))
         values = list(other) if isinstance(other, tuple) else [other] * found.field.channels
         moved = [value * curve.scale + curve.offset for value in values]
-    else:
+    elif isinstance(found.own, tuple):
         moved = [curve.at(index, own, time) for index, own in enumerate(found.base)]
-    if isinstance(found.own, tuple):
-        return tuple(map(found.field.within, moved))
-    return found.field.within(moved[0])
+    else:
+        return found.field.within(curve.at(0, found.base[0], time))
+    return tuple(map(found.field.within, moved)) if isinstance(found.own, tuple) else found.field.within(moved[0])
 
 
 def _field(document: BaseModel, pointer: str) -> NumberField:
