@@ -1,6 +1,6 @@
 """The application: routes, guard, problems, and the built front end."""
 
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -45,13 +45,14 @@ ROUTES = (
     media_routes, upload_routes, comparison_image_routes, note_routes, share_routes, share_page_routes,
 )  # fmt: skip
 STATIC = Path(__file__).parent / "static"
+_INFO = Info(title="Escala", version="1")
 
 
 def create_app(settings: Settings, context: AppContext | None = None) -> OpenAPI:
     """The Flask application of an application context; a new one when none is given."""
     app = OpenAPI(
         __name__,
-        info=Info(title="Escala", version="1"),
+        info=_INFO,
         static_folder=None,
         validation_error_callback=invalid_request,
         doc_ui=False,
@@ -66,7 +67,7 @@ def create_app(settings: Settings, context: AppContext | None = None) -> OpenAPI
 
     @app.route("/api/openapi.json")
     def openapi_document() -> Response:
-        return jsonify(app.api_doc)
+        return jsonify(api_document())
 
     @app.route("/")
     def front_page() -> Response:
@@ -87,6 +88,15 @@ def create_app(settings: Settings, context: AppContext | None = None) -> OpenAPI
         return send_from_directory(STATIC, name, max_age=31536000)
 
     return app
+
+
+@cache
+def api_document() -> dict[str, Any]:
+    """The OpenAPI document of all routes."""
+    described = OpenAPI(__name__, info=_INFO, static_folder=None, doc_ui=False)
+    for routes in ROUTES:
+        described.register_api(routes.described())
+    return described.api_doc
 
 
 class StrictJson(JSONProvider):

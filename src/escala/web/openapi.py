@@ -5,8 +5,6 @@
 
 import json
 import sys
-import tempfile
-from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel
@@ -19,19 +17,12 @@ from escala.model.lens import Lens
 from escala.model.source import Denoise
 from escala.model.surface import Recolour
 
-from .app import create_app
+from .app import api_document
 from .pictures.schemas import Aids
-from .settings import Settings
 
 _WITH_DEFAULTS: tuple[type[BaseModel], ...] = (
     Level, TermEdit, Recolour, ExposureCorrection, CdlCorrection, Denoise, Depth, Lens, Aids
 )  # fmt: skip
-
-
-def api_document() -> dict[str, Any]:
-    """The OpenAPI document."""
-    with tempfile.TemporaryDirectory() as folder:
-        return create_app(Settings(Path(folder))).api_doc
 
 
 def defaults() -> dict[str, Any]:

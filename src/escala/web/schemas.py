@@ -1,7 +1,5 @@
 """What requests and answers of several resources hold."""
 
-from copy import deepcopy
-from functools import lru_cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
@@ -9,20 +7,6 @@ from pydantic import BaseModel, Field
 from escala.model.numbers import Count, Id
 
 Patch = list[dict[str, Any]]
-
-
-class LargeSchema(BaseModel):
-    """The base of what several routes answer and whose description takes long to make: it is made once."""
-
-    @classmethod
-    def model_json_schema(cls, *arguments: Any, **how: Any) -> dict[str, Any]:
-        """As pydantic's; a copy of its own for each caller."""
-        return deepcopy(cls._json_schema(arguments, tuple(sorted(how.items()))))
-
-    @classmethod
-    @lru_cache(maxsize=16)
-    def _json_schema(cls, arguments: tuple[Any, ...], how: tuple[tuple[str, Any], ...]) -> dict[str, Any]:
-        return super().model_json_schema(*arguments, **dict(how))
 
 
 class ShotPath(BaseModel):

@@ -9,7 +9,6 @@ from typing import Any
 from urllib.parse import quote
 
 from flask import Response, request
-from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.core.viewer.viewer_aids import BELOW, stop_colours
@@ -27,6 +26,7 @@ from escala.model.variant import Variant
 
 from ..app_context import AppContext, app_context, keep_body
 from ..clients import client_name
+from ..routing import Routes
 from ..schemas import VariantPath
 from .schemas import (
     BatchQuery,
@@ -46,7 +46,7 @@ from .schemas import (
 _CDL_LIMIT = 1 << 20
 _CONFIG_LIMIT = 512 << 20
 
-routes = APIBlueprint("colour", __name__, url_prefix="/api")
+routes = Routes("colour", __name__, url_prefix="/api")
 
 
 @routes.get("/colour", responses={200: ColourOut})

@@ -3,12 +3,12 @@
 from pathlib import Path
 
 from flask import request
-from flask_openapi3 import APIBlueprint
 
 from ..app_context import app_context
+from ..routing import Routes
 from .schemas import ComparisonImageOut
 
-routes = APIBlueprint("comparison_images", __name__, url_prefix="/api")
+routes = Routes("comparison_images", __name__, url_prefix="/api")
 
 
 @routes.put("/pictures/<string:name>", responses={201: ComparisonImageOut})

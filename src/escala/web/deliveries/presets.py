@@ -3,7 +3,6 @@
 from contextlib import suppress
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
 from pydantic import ValidationError
 
 from escala.core.errors import BadSource
@@ -11,9 +10,10 @@ from escala.database.deliveries import all_delivery_presets, drop_delivery_prese
 from escala.delivery.shipped_presets import SHIPPED
 
 from ..app_context import app_context
+from ..routing import Routes
 from .schemas import DeliveryPresetKept, DeliveryPresetName, DeliveryPresetOut, DeliveryPresets
 
-routes = APIBlueprint("delivery_presets", __name__, url_prefix="/api/delivery-presets")
+routes = Routes("delivery_presets", __name__, url_prefix="/api/delivery-presets")
 
 
 @routes.get("", responses={200: DeliveryPresets})

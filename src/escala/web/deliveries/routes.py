@@ -3,7 +3,6 @@
 from typing import Any
 
 from flask import Response, send_file
-from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.database.deliveries import deliveries_of, frames_of_delivery
@@ -14,6 +13,7 @@ from escala.media.path_safety import Roots, is_file, place_in
 from escala.model.delivery_preset import VIDEOS
 
 from ..app_context import AppContext, app_context
+from ..routing import Routes
 from ..schemas import JobOut, VariantPath
 from .running import can_resume, files_in, order_of, ordered
 from .schemas import (
@@ -27,7 +27,7 @@ from .schemas import (
     NewDelivery,
 )
 
-routes = APIBlueprint("deliveries", __name__, url_prefix="/api")
+routes = Routes("deliveries", __name__, url_prefix="/api")
 
 
 @routes.post("/variants/<int:variant_id>/deliveries", responses={202: JobOut})

@@ -3,16 +3,15 @@
 from dataclasses import asdict
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
-
 from escala.engine.depth.survey import depth_at, survey_depth
 from escala.engine.worker import SMALL
 
 from ..pictures.routes import evaluate_variant
+from ..routing import Routes
 from ..schemas import Preview, VariantPath
 from .schemas import DepthPlaceOut, DepthRequest, SurveyOut
 
-routes = APIBlueprint("depth", __name__, url_prefix="/api/variants/<int:variant_id>/depth")
+routes = Routes("depth", __name__, url_prefix="/api/variants/<int:variant_id>/depth")
 
 
 @routes.post("/analysis", responses={200: SurveyOut})

@@ -2,12 +2,11 @@
 
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
-
 from ..app_context import app_context
+from ..routing import Routes
 from .schemas import EventQuery, EventsOut
 
-routes = APIBlueprint("events", __name__, url_prefix="/api")
+routes = Routes("events", __name__, url_prefix="/api")
 
 
 @routes.get("/events", responses={200: EventsOut})

@@ -2,12 +2,11 @@
 
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
-
 from ..app_context import app_context
+from ..routing import Routes
 from ..schemas import JobOut, JobPath
 
-routes = APIBlueprint("jobs", __name__, url_prefix="/api")
+routes = Routes("jobs", __name__, url_prefix="/api")
 
 
 @routes.get("/jobs/<int:job_id>", responses={200: JobOut})

@@ -3,8 +3,6 @@
 from dataclasses import asdict
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
-
 from escala.database.shots import find_variant
 from escala.engine.balance.plan import render_components, render_lights
 from escala.engine.plate.clips import shot_rate
@@ -14,6 +12,7 @@ from escala.model.render import Render
 from escala.model.variant import Variant
 
 from ..app_context import app_context
+from ..routing import Routes
 from ..schemas import Preview, VariantPath
 from .schemas import KeysOut, KeysRequest, LanesOut
 
@@ -23,7 +22,7 @@ _POINTS_PER_FRAME = 4
 # Of all curves together at most so many values are worked out: a document may have thousands of curves.
 _MOST_VALUES = 24_000
 
-routes = APIBlueprint("lanes", __name__, url_prefix="/api/variants/<int:variant_id>/lanes")
+routes = Routes("lanes", __name__, url_prefix="/api/variants/<int:variant_id>/lanes")
 
 
 def _variant_of(path: VariantPath, body: Preview) -> tuple[Variant, Render]:

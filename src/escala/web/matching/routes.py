@@ -2,8 +2,6 @@
 
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
-
 from escala.core.errors import BadSource
 from escala.engine.balance.solving import Solution, Wish, rows_of, solve_levels, solve_wishes
 from escala.engine.balance.tinting import tint_towards
@@ -15,10 +13,11 @@ from escala.model.variant import Variant
 
 from ..app_context import app_context
 from ..pictures.routes import evaluate_variant
+from ..routing import Routes
 from ..schemas import VariantPath
 from .schemas import MatchOut, MatchRequest, TintOut, TintRequest
 
-routes = APIBlueprint("matching", __name__, url_prefix="/api/variants/<int:variant_id>")
+routes = Routes("matching", __name__, url_prefix="/api/variants/<int:variant_id>")
 
 
 @routes.post("/tint", responses={200: TintOut})

@@ -4,7 +4,6 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 
 from escala.engine.evaluator import Evaluator
 from escala.engine.mattes.shelf import Shelf, draw_shelf, matte_outlines, object_layers, objects_at
@@ -12,10 +11,11 @@ from escala.engine.worker import SMALL
 from escala.model.variant import Variant
 
 from ..pictures.routes import FrameQuery, evaluate_variant
+from ..routing import Routes
 from ..schemas import Preview, VariantPath
 from .schemas import LayersOut, OutlineOut, OutlineRequest, PointRequest, ShelfOut, ShelfRequest, UnderOut
 
-routes = APIBlueprint("mattes", __name__, url_prefix="/api/variants/<int:variant_id>/mattes")
+routes = Routes("mattes", __name__, url_prefix="/api/variants/<int:variant_id>/mattes")
 
 
 @routes.post("", responses={200: ShelfOut})

@@ -4,20 +4,19 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
-
 from escala.core.errors import BadSource
 from escala.media.path_safety import printable
 from escala.media.sources import SUFFIXES
 from escala.media.stills import READABLE
 
 from ..app_context import AppContext, app_context
+from ..routing import Routes
 from ..schemas import ShotPath
 from .schemas import MediaOut, MediaQuery
 
 _MAX_NEARBY = 200
 
-routes = APIBlueprint("media", __name__, url_prefix="/api")
+routes = Routes("media", __name__, url_prefix="/api")
 
 
 @routes.get("/media", responses={200: MediaOut})

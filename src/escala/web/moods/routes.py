@@ -6,7 +6,6 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 
 from escala.database.presets import find_balance_preset
 from escala.database.revisions import last_change
@@ -17,10 +16,11 @@ from escala.model.differences import differences
 
 from ..app_context import app_context
 from ..presets.balance import preset_file
+from ..routing import Routes
 from ..schemas import VariantPath
 from .schemas import BalanceReport, BalanceReports, BalanceTargets, Mood, MoodsOut
 
-routes = APIBlueprint("moods", __name__, url_prefix="/api/variants/<int:variant_id>")
+routes = Routes("moods", __name__, url_prefix="/api/variants/<int:variant_id>")
 
 
 @routes.get("/moods", responses={200: MoodsOut})

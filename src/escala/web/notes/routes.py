@@ -5,7 +5,6 @@ from typing import Any
 from urllib.parse import quote
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 
 from escala.database.notes import (
     NotePage,
@@ -23,9 +22,10 @@ from escala.media.path_safety import plain_name
 from escala.model.note_formats import FORMATS, MEDIA_TYPES
 
 from ..app_context import AppContext, app_context
+from ..routing import Routes
 from .schemas import AnswerIn, NoteChange, NoteFileQuery, NoteIn, NoteList, NoteOut, NotePath, NoteQuery
 
-routes = APIBlueprint("notes", __name__, url_prefix="/api/notes")
+routes = Routes("notes", __name__, url_prefix="/api/notes")
 
 
 @routes.get("", responses={200: NoteList})

@@ -7,7 +7,6 @@ from typing import Any, TypeVar
 
 import numpy as np
 from flask import Response
-from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.core.planes import Planes
@@ -29,6 +28,7 @@ from ..app_context import app_context
 from ..clients import client_name
 from ..job_manager import Job
 from ..query import Query
+from ..routing import Routes
 from ..schemas import Preview, Region, VariantPath
 from .placing import MOST_SHOWN, OutSize, enlarged, region_of, viewport_of
 from .schemas import (
@@ -55,7 +55,7 @@ class FrameQuery(Query):
     lifted: bool = False
 
 
-routes = APIBlueprint("pictures", __name__, url_prefix="/api/variants/<int:variant_id>")
+routes = Routes("pictures", __name__, url_prefix="/api/variants/<int:variant_id>")
 
 
 def evaluate_variant(

@@ -5,7 +5,6 @@ from pathlib import Path
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 
 from escala.engine.plate.sheet import draw_plate
 from escala.engine.worker import SMALL
@@ -14,12 +13,13 @@ from escala.media.clips import CLIP_SUFFIXES, group_clips
 from ..app_context import app_context
 from ..media.routes import readable_in
 from ..pictures.routes import evaluate_variant
+from ..routing import Routes
 from ..schemas import Preview, ShotPath, VariantPath
 from .schemas import ClipsOut, PlateOut
 
 _MAX_CLIPS = 200
 
-routes = APIBlueprint("plate", __name__, url_prefix="/api")
+routes = Routes("plate", __name__, url_prefix="/api")
 
 
 @routes.post("/variants/<int:variant_id>/plate", responses={200: PlateOut})

@@ -7,7 +7,6 @@ from typing import Any
 from urllib.parse import quote
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, ValidationError, model_validator
 
 from escala.core.errors import BadSource
@@ -27,10 +26,11 @@ from escala.model.strict_json import to_json
 from escala.model.variant import Variant
 
 from ..app_context import app_context
+from ..routing import Routes
 from ..schemas import Patch
 from .routes import PresetName
 
-routes = APIBlueprint("balance_presets", __name__, url_prefix="/api/balance-presets")
+routes = Routes("balance_presets", __name__, url_prefix="/api/balance-presets")
 
 
 class BalancePresetKept(PresetName):

@@ -2,15 +2,15 @@
 
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 
 from escala.database.presets import all_presets, drop_preset, keep_preset
 from escala.model.corrections import Corrected, Correction
 
 from ..app_context import app_context
+from ..routing import Routes
 
-routes = APIBlueprint("presets", __name__, url_prefix="/api/presets")
+routes = Routes("presets", __name__, url_prefix="/api/presets")
 
 
 class PresetName(BaseModel):

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 from sqlalchemy.orm import Session
 
 from escala.core.errors import BadSource, EscalaError
@@ -27,11 +26,12 @@ from ..notes.routes import page_facts, publish_notes
 from ..notes.schemas import NoteFilter, NoteIn, NoteList, NoteOut
 from ..pictures.placing import MOST_SHOWN, OutSize, enlarged, region_of, viewport_of
 from ..problems import problem
+from ..routing import Routes
 from .image_cache import Encoded
 from .remark_limit import MOST_REMARKS
 from .schemas import SharedOut, SharedPicture, TokenPath
 
-routes = APIBlueprint("share_page", __name__, url_prefix="/api/share/<string:token>")
+routes = Routes("share_page", __name__, url_prefix="/api/share/<string:token>")
 
 
 @dataclass(frozen=True)

@@ -2,14 +2,13 @@
 
 from typing import Any
 
-from flask_openapi3 import APIBlueprint
-
 from escala.database.shares import add_share, all_shares, share_facts, withdraw_share
 
 from ..app_context import app_context
+from ..routing import Routes
 from .schemas import NewShare, ShareList, ShareMade, SharePath
 
-routes = APIBlueprint("shares", __name__, url_prefix="/api/shares")
+routes = Routes("shares", __name__, url_prefix="/api/shares")
 
 
 @routes.post("", responses={201: ShareMade})

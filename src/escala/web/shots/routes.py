@@ -5,7 +5,6 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Response, request
-from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource
 from escala.database.shots import (
@@ -31,6 +30,7 @@ from escala.model.variant import Variant
 from ..app_context import AppContext, app_context
 from ..clients import client_name
 from ..job_manager import Job
+from ..routing import Routes
 from ..schemas import JobOut, ShotPath
 from .schemas import (
     FurtherRender,
@@ -48,7 +48,7 @@ from .schemas import (
     shot_out,
 )
 
-routes = APIBlueprint("shots", __name__, url_prefix="/api")
+routes = Routes("shots", __name__, url_prefix="/api")
 
 
 @routes.get("/shots", responses={200: ShotList})

@@ -4,7 +4,6 @@ import hashlib
 from pathlib import Path
 
 from flask import request
-from flask_openapi3 import APIBlueprint
 
 from escala.core.errors import BadSource, TooLarge
 from escala.media.clips import CLIP_SUFFIXES
@@ -12,9 +11,10 @@ from escala.media.limits import check_disk
 from escala.media.path_safety import place_in, printable
 
 from ..app_context import AppContext, app_context, keep_body
+from ..routing import Routes
 from .schemas import CapacityQuery
 
-routes = APIBlueprint("uploads", __name__, url_prefix="/api")
+routes = Routes("uploads", __name__, url_prefix="/api")
 
 
 @routes.get("/uploads/capacity")

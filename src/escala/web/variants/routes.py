@@ -6,7 +6,6 @@ from typing import Any
 from urllib.parse import quote
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 from sqlalchemy.orm import Session
 
 from escala.core.errors import EscalaError
@@ -50,6 +49,7 @@ from escala.model.variant import Variant
 from ..app_context import app_context
 from ..clients import client_name
 from ..problems import sentence_of
+from ..routing import Routes
 from ..schemas import ShotPath, VariantPath
 from .schemas import (
     Base,
@@ -67,7 +67,7 @@ from .schemas import (
     variant_out,
 )
 
-routes = APIBlueprint("variants", __name__, url_prefix="/api")
+routes = Routes("variants", __name__, url_prefix="/api")
 
 
 def _read(row: VariantRow) -> InterpretedVariant:

@@ -19,7 +19,7 @@ from escala.model.time import Time
 from escala.model.variant import Variant
 
 from ..colour.schemas import FileInput, file_inputs
-from ..schemas import LargeSchema, Patch
+from ..schemas import Patch
 
 
 class NewVariant(BaseModel):
@@ -115,7 +115,7 @@ class Reading(BaseModel):
     repaired: dict[str, int]
 
 
-class VariantOut(LargeSchema):
+class VariantOut(BaseModel):
     """A variant as it stands. `suggested_rules`: naming rules of earlier renders that would read passes otherwise.
 
     `trouble`: why the variant cannot be displayed, None where it can. `reading`: None in the answer to an edit that
