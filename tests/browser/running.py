@@ -16,7 +16,16 @@ from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
-from playwright.sync_api import Browser, BrowserContext, Locator, Page, Response, expect, sync_playwright
+from playwright.sync_api import (
+    Browser,
+    BrowserContext,
+    Error,
+    Locator,
+    Page,
+    Response,
+    expect,
+    sync_playwright,
+)
 
 from escala.stage.render import StageJob, render_frame
 from escala.stage.skies import write_skies
@@ -140,6 +149,33 @@ def print_refused(answer: Response) -> None:
         print(answer.status, answer.request.method, answer.url, (answer.request.post_data or "")[:1000], flush=True)
 
 
+# The page that no test uses just now: what a page has loaded once, it has compiled.
+FREE: list[Page] = []
+
+
+def new_page() -> Page:
+    """A page that no test has used."""
+    page = the_context().new_page()
+    page.set_default_timeout(PATIENCE_MS)
+    page.on("response", print_refused)
+    return page
+
+
+def set_free(page: Page, server: "RunningServer") -> None:
+    """Leave a page as a fresh one is, for the next test; a second one, or one that cannot be left so, is closed."""
+    if FREE:
+        return page.close()
+    try:
+        page.unroute_all(behavior="ignoreErrors")
+        page.mouse.move(0, 0)
+        page.goto(f"{server.address}/mark.svg")
+        page.evaluate("() => { localStorage.clear(); sessionStorage.clear() }")
+        page.bring_to_front()  # others are painted once a second
+        FREE.append(page)
+    except Error:
+        page.close()
+
+
 def started_server(folder: Path) -> RunningServer:
     """A server with the small demo, whose media lie in `folder`/media."""
     (folder / "media").mkdir()
@@ -181,13 +217,15 @@ class BrowserTest(unittest.TestCase):
 
     def open_page(self) -> Page:
         """A fresh page on the first shot's first picture; errors of the page fail the test."""
-        page = the_context().new_page()
-        page.set_default_timeout(PATIENCE_MS)
-        self.addCleanup(page.close)
-        self.addCleanup(page.evaluate, "localStorage.clear()")
+        page = FREE.pop() if FREE else new_page()
         errors: list[str] = []
-        page.on("pageerror", lambda error: errors.append(str(error)))
-        page.on("response", print_refused)
+
+        def note(error: Error) -> None:
+            errors.append(str(error))
+
+        page.on("pageerror", note)
+        self.addCleanup(set_free, page, self.server)
+        self.addCleanup(page.remove_listener, "pageerror", note)
         self.addCleanup(lambda: self.assertEqual(errors, []))
         page.goto(self.server.address)
         return page
