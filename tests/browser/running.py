@@ -11,6 +11,7 @@ import sys
 import tempfile
 import unittest
 import urllib.request
+from contextlib import suppress
 from dataclasses import replace
 from functools import cache
 from pathlib import Path
@@ -29,7 +30,7 @@ from playwright.sync_api import (
 
 from escala.stage.render import StageJob, render_frame
 from escala.stage.skies import write_skies
-from escala.web.demo import ARRIVAL, FINISHED, NEAR, STILL
+from escala.web.demo import ARRIVAL, FINISHED, NEAR, STILL, DemoRender
 from tests.runner import SHARED_FOLDER
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
@@ -54,22 +55,30 @@ def finished_demo(job: StageJob) -> Path:
         atexit.register(shutil.rmtree, shared, ignore_errors=True)
     folder = Path(shared) / f"demo-{job.width}x{job.height}"
     folder.mkdir(exist_ok=True)
-    with open(folder / "lock", "w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        write_skies(folder / "plates")
-        for demo, render, frames in (
-            (STILL, job, (12,)),
-            (NEAR, replace(job, layer="near"), (12,)),
-            (ARRIVAL, SMALL_ARRIVAL, (7, 8, 10)),
-        ):
-            place, name = folder / demo.folder, demo.source.split(".")[0]
-            if (place / FINISHED).exists():
-                continue
-            place.mkdir(exist_ok=True)
-            for frame in frames:
-                render_frame(render, frame, place / f"{name}.{frame:04d}.exr")
-            (place / FINISHED).touch()
+    parts = {
+        STILL: (job, (12,)),
+        NEAR: (replace(job, layer="near"), (12,)),
+        ARRIVAL: (SMALL_ARRIVAL, (7, 8, 10)),
+    }
+    # What another process makes meanwhile is waited for only once nothing else is left to make.
+    for how in (fcntl.LOCK_NB, 0):
+        for demo, (render, frames) in parts.items():
+            with open(folder / f"{demo.folder or 'still'}.lock", "w") as lock, suppress(BlockingIOError):
+                fcntl.flock(lock, fcntl.LOCK_EX | how)
+                render_demo(demo, folder / demo.folder, render, frames)
     return folder
+
+
+def render_demo(demo: DemoRender, place: Path, job: StageJob, frames: tuple[int, ...]) -> None:
+    """One of the demo's renders, unless it is finished; the first one comes with the skies beside it."""
+    if (place / FINISHED).exists():
+        return
+    place.mkdir(exist_ok=True)
+    if demo is STILL:
+        write_skies(place / "plates")
+    for frame in frames:
+        render_frame(job, frame, place / f"{demo.source.split('.')[0]}.{frame:04d}.exr")
+    (place / FINISHED).touch()
 
 
 class RunningServer:
@@ -82,7 +91,7 @@ class RunningServer:
         self.process: subprocess.Popen[str] | None = None
         if job and not (home / "demo" / FINISHED).exists():
             shutil.copytree(
-                finished_demo(job), home / "demo", dirs_exist_ok=True, ignore=shutil.ignore_patterns("lock")
+                finished_demo(job), home / "demo", dirs_exist_ok=True, ignore=shutil.ignore_patterns("*.lock")
             )
 
     def start(self, command: str = "demo", *options: str) -> None:
