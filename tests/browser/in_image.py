@@ -3,19 +3,16 @@
 import numpy as np
 from playwright.sync_api import Page
 
-from tests.browser.running import TWO_FRAMES, BrowserTest
+from tests.browser.running import TWO_FRAMES, DemoTest
 
 MARGIN = 8
 
 
-class ImageTest(BrowserTest):
+class ImageTest(DemoTest):
     """A page on the demo's still, without hints."""
-
-    alone = True
 
     def setUp(self) -> None:
         super().setUp()
-        self.enter_demo(self.page)
         for hint in self.page.get_by_role("button", name="Turn hints off").all():
             hint.click()
 

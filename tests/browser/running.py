@@ -236,8 +236,21 @@ class BrowserTest(unittest.TestCase):
         self.addCleanup(set_free, page, self.server)
         self.addCleanup(page.remove_listener, "pageerror", note)
         self.addCleanup(lambda: self.assertEqual(errors, []))
-        page.goto(self.server.address)
+        page.goto(self.server.address + self.address())
         return page
+
+    def address(self) -> str:
+        """The address at which pages are opened: the start page."""
+        return "/"
+
+    def api(self, path: str, body: Any = None, method: str | None = None) -> Any:
+        """What the server answers to a request."""
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(
+            self.server.address + path, data, {"Content-Type": "application/json"}, method=method
+        )
+        with urllib.request.urlopen(request, timeout=PATIENCE_MS / 1000) as answer:
+            return json.loads(answer.read() or "null")
 
     def enter_demo(self, page: Page) -> None:
         """From the start page into the demo shot, at rest."""
@@ -310,3 +323,32 @@ class BrowserTest(unittest.TestCase):
                 if v["impact"] in ("serious", "critical")
             ]
             self.assertEqual(bad, [])
+
+
+# The name of the variant that each test of the demo's still has for itself.
+FRESH = "Fresh"
+
+
+class DemoTest(BrowserTest):
+    """Tests on a variant of the demo's still that is fresh for each; what they make beside it is deleted after them."""
+
+    variant: int
+
+    def setUp(self) -> None:
+        self.shot = next(shot["id"] for shot in self.server.shots() if shot["name"] == STILL.name)
+        before = self.variants()
+        self.variant = self.api(f"/api/shots/{self.shot}/variants", {"name": FRESH})["id"]
+        self.addCleanup(self.delete_variants_but, before)
+        super().setUp()
+        self.at_rest(self.page)
+
+    def address(self) -> str:
+        return f"/shots/{self.shot}/{self.variant}"
+
+    def variants(self) -> set[int]:
+        """The ids of the variants of the shot."""
+        return {variant["id"] for variant in self.api(f"/api/shots/{self.shot}")["variants"]}
+
+    def delete_variants_but(self, kept: set[int]) -> None:
+        for variant in self.variants() - kept:
+            self.api(f"/api/variants/{variant}", method="DELETE")

@@ -6,16 +6,11 @@ from playwright.sync_api import expect
 from tests.browser.in_image import ImageTest
 
 CRATES, STONES = (0.74, 0.75), (0.3, 0.93)
-FRESH = """(name) => fetch('/api/shots/1/variants', {method: 'POST', body: JSON.stringify({name}),
-    headers: {'Content-Type': 'application/json'}}).then((answer) => answer.json()).then((made) => made.id)"""
 
 
 class BoardGestureTest(ImageTest):
     def setUp(self) -> None:
         super().setUp()
-        made = self.page.evaluate(FRESH, self.id().rpartition(".")[2])
-        self.page.goto(f"{self.server.address}/shots/1/{made}")
-        self.at_rest(self.page)
         self.go(self.page, "Balance")
         self.at_rest(self.page)
 

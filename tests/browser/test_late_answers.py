@@ -2,42 +2,21 @@
 
 import json
 import re
-import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.running import BrowserTest
+from tests.browser.running import FRESH, DemoTest
 
 # The variant in the address.
 OPEN = r"/shots/\d+/(\d+)/"
 
 
-class LateAnswerTest(BrowserTest):
-    alone = True
-
-    def setUp(self) -> None:
-        super().setUp()
-        self.enter_demo(self.page)
-        self.variant = int(re.search(OPEN, self.page.url)[1])
-        self.addCleanup(self.reset)
-
-    def api(self, path: str, body: Any = None) -> Any:
-        data = None if body is None else json.dumps(body).encode()
-        headers = {"Content-Type": "application/json"}
-        with urllib.request.urlopen(urllib.request.Request(self.server.address + path, data, headers)) as answer:
-            return json.load(answer)
-
+class LateAnswerTest(DemoTest):
     def state(self) -> dict[str, Any]:
         return self.api(f"/api/variants/{self.variant}")
-
-    def reset(self) -> None:
-        """Back to the untouched variant, for the next test."""
-        base = self.state()["head"]
-        if base:
-            self.api(f"/api/variants/{self.variant}/revisions/0/restore", {"base": base})
 
     def edit_elsewhere(self, light: str, stops: float) -> None:
         patch = [{"op": "add", "path": f"/balance/lights/{light}", "value": {"stops": stops}}]
@@ -173,20 +152,15 @@ class LateAnswerTest(BrowserTest):
         page.get_by_role("menuitem", name="New variant").click()
         expect(page).not_to_have_url(re.compile(rf"/shots/\d+/{self.variant}/"))
         other = int(re.search(OPEN, page.url)[1])
-        self.addCleanup(self.delete, other)
         self.go(page, "Balance")
         with self.held_back("**/edits"):
             self.drag_head("Beacon", -96)
-            page.get_by_role("group", name="Variants").get_by_role("button").first.click()
+            page.get_by_role("group", name="Variants").get_by_role("button", name=FRESH).click()
         expect(page).to_have_url(re.compile(rf"/shots/\d+/{self.variant}/"))
         self.at_rest(page)
         expect(self.light_head(page, "Beacon")).not_to_contain_text("−2.00")
         self.assertEqual(self.stops("beacon"), 0.0)
         self.assertEqual(self.api(f"/api/variants/{other}")["document"]["balance"]["lights"]["beacon"]["stops"], -2.0)
-
-    def delete(self, variant: int) -> None:
-        request = urllib.request.Request(f"{self.server.address}/api/variants/{variant}", method="DELETE")
-        urllib.request.urlopen(request).close()
 
     def test_a_drag_goes_on_while_another_client_edits(self) -> None:
         self.go(self.page, "Balance")

@@ -8,16 +8,9 @@ from tests.browser.in_image import ImageTest
 SKY, HULL, CRATES, GULL = (0.45, 0.08), (0.55, 0.52), (0.74, 0.75), (0.302, 0.19)
 
 
-FRESH = """(name) => fetch('/api/shots/1/variants', {method: 'POST', body: JSON.stringify({name}),
-    headers: {'Content-Type': 'application/json'}}).then((answer) => answer.json()).then((made) => made.id)"""
-
-
 class PlateTest(ImageTest):
     def setUp(self) -> None:
         super().setUp()
-        made = self.page.evaluate(FRESH, self.id().rpartition(".")[2])
-        self.page.goto(f"{self.server.address}/shots/1/{made}")
-        self.at_rest(self.page)
         self.go(self.page, "Plate")
         expect(self.page.get_by_role("region", name="CG")).to_be_visible()
         self.at_rest(self.page)
