@@ -273,8 +273,6 @@ class TallyTest(BrowserTest):
 
 
 class RunningRenderTest(BrowserTest):
-    alone = True
-
     def test_samples_improve_on_screen_while_levels_change(self) -> None:
         page = self.page
         folder = self.media / "running"
