@@ -103,7 +103,7 @@ def _take_all(page: Page, server: RunningServer) -> None:
     page.get_by_role("button", name="Beacon in time").click()
     helper.go(page, "Balance")
     page.get_by_role("button", name="Over time", exact=True).click()
-    page.get_by_role("group", name="Beacon, level").get_by_role("button").click()
+    page.get_by_role("region", name="Lanes").get_by_role("button", name="Beacon, level").click()
     page.get_by_role("slider", name="Frame").press("End")
     helper.at_rest(page)
     _all_drawn(page)

@@ -1,7 +1,9 @@
 """Values over time: the beacon timed by a pulse, converted to keys; a key set by a ruler, moved on the frame strip."""
 
+import re
+
 import numpy as np
-from playwright.sync_api import expect
+from playwright.sync_api import Locator, expect
 
 from tests.browser.running import BrowserTest
 from tests.fixtures import add_up, light, write_layers
@@ -43,7 +45,7 @@ class TimeTest(BrowserTest):
             field = curve.get_by_role("textbox", name=f"{label}, number")
             field.fill(number)
             field.press("Enter")
-        lane = page.get_by_role("group", name="Beacon, level")
+        lane = page.get_by_role("region", name="Lanes").get_by_role("button", name="Beacon, level")
         expect(lane).to_contain_text("pulse: 50% of 4 frames")
         lit, dark = self.look_at(2), self.look_at(3)
         np.testing.assert_allclose(lit, plain, atol=3)
@@ -82,3 +84,59 @@ class TimeTest(BrowserTest):
         np.testing.assert_allclose(self.look_at(4), dark, atol=2)
         curve.get_by_role("button", name="Stop moving").click()
         expect(curve).to_have_count(0)
+
+    def test_keys_of_several_lanes_are_boxed_moved_and_removed_together(self) -> None:
+        page = self.page
+        variant = int(re.search(r"/shots/\d+/(\d+)", page.url)[1])
+        keys = [{"frame": frame, "value": value} for frame, value in ((2, 0), (5, -4))]
+        curves = {f"balance/lights/{light}/stops": {"kind": "keys", "keys": keys} for light in ("beacon", "cabin")}
+        edit = {"base": 0, "patch": [{"op": "add", "path": "/curves", "value": curves}], "label": "keys"}
+        self.api(f"/api/variants/{variant}/edits", edit)
+
+        def frames() -> list[list[float]]:
+            document = self.api(f"/api/variants/{variant}")["document"]
+            return [[key["frame"] for key in document["curves"][name]["keys"]] for name in curves]
+
+        page.get_by_role("button", name="Over time", exact=True).click()
+        chart = page.get_by_role("img", name="Curves of the lanes")
+        handles = chart.locator(".key")
+        expect(handles).to_have_count(4)
+        page.get_by_role("button", name="Select keys").click()
+        self.drag_box(handles.nth(1), handles.nth(3))
+        expect(chart.locator(".key.selected")).to_have_count(2)
+        first, one = handles.nth(0).bounding_box(), handles.nth(1).bounding_box()
+        assert first and one
+        middle = one["x"] + one["width"] / 2, one["y"] + one["height"] / 2
+        frame = (one["x"] - first["x"]) / 3
+        page.mouse.move(*middle)
+        page.mouse.down()
+        page.mouse.move(middle[0] + 2 * frame, middle[1], steps=4)
+        page.mouse.up()
+        self.at_rest(page)
+        self.assertEqual(frames(), [[2, 7], [2, 7]])
+        expect(chart.locator(".key.selected")).to_have_count(2)
+        chart.focus()
+        chart.press("ArrowLeft")
+        self.at_rest(page)
+        self.assertEqual(frames(), [[2, 6], [2, 6]])
+        page.get_by_role("button", name="Undo").click()
+        self.at_rest(page)
+        self.assertEqual(frames(), [[2, 7], [2, 7]])
+        page.get_by_role("button", name="Overlay").click()
+        box = chart.bounding_box()
+        assert box and box["height"] >= 120
+        self.drag_box(handles.nth(1), handles.nth(3))  # they lie over each other
+        expect(chart.locator(".key.selected")).to_have_count(2)
+        chart.focus()
+        chart.press("Delete")
+        self.at_rest(page)
+        self.assertEqual(frames(), [[2], [2]])
+
+    def drag_box(self, first: Locator, last: Locator) -> None:
+        """A box from above the one to below the other."""
+        begin, end = first.bounding_box(), last.bounding_box()
+        assert begin and end
+        self.page.mouse.move(begin["x"] - 8, begin["y"] - 4)
+        self.page.mouse.down()
+        self.page.mouse.move(end["x"] + end["width"] + 8, end["y"] + end["height"] + 4, steps=4)
+        self.page.mouse.up()

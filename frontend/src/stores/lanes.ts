@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, bodyOf, unwrap } from '@/api/client'
-import type { Curve, Draft, Lane, MovableField } from '@/api/types'
+import type { Curve, Draft, Lane, MovableField, PatchStep } from '@/api/types'
 import type { Axis } from '@/document/levels'
 import { curveOf, curvePath } from '@/document/overTime'
 import { useShot } from './shot'
@@ -58,14 +58,15 @@ export const useLanes = defineStore('lanes', () => {
 
   /** A value begins to move as one key: what it is now, at a frame. */
   function begin(pointer: string, words: string, value: number | number[], frame: number) {
-    keep(pointer, { kind: 'keys', keys: [{ frame, value }] } as Curve, `${words}: over time`)
+    keep(new Map([[pointer, { kind: 'keys', keys: [{ frame, value }] } as Curve]]), `${words}: over time`)
     show(pointer)
   }
 
-  const keep = (pointer: string, curve: Curve, label: string) =>
-    void shots.edit([{ op: 'add', path: curvePath(shots.document!, pointer), value: curve }], label)
-  const preview = (pointer: string, curve: Curve) =>
-    shots.preview([{ op: 'add', path: curvePath(shots.document!, pointer), value: curve }])
+  /** Curves by their pointers as the steps of one edit. */
+  const stepsOf = (curves: ReadonlyMap<string, Curve>): PatchStep[] =>
+    [...curves].map(([pointer, value]) => ({ op: 'add', path: curvePath(shots.document!, pointer), value }))
+  const keep = (curves: ReadonlyMap<string, Curve>, label: string) => void shots.edit(stepsOf(curves), label)
+  const preview = (curves: ReadonlyMap<string, Curve>) => shots.preview(stepsOf(curves))
 
   function stop(pointer: string, words: string) {
     void shots.edit([{ op: 'remove', path: curvePath(shots.document!, pointer) }], `${words}: stopped moving`)

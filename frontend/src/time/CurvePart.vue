@@ -80,7 +80,7 @@ function changed(row: Row, to: number): Curve {
   return { ...curve.value, [row.field]: next } as Curve
 }
 const keep = (next: Curve, what: string) =>
-  lanes.keep(lane.value.pointer, next, `${lane.value.words}: ${what}`)
+  lanes.keep(new Map([[lane.value.pointer, next]]), `${lane.value.words}: ${what}`)
 
 const others = computed(() => [
   ...lanes.lanes.filter(
@@ -176,7 +176,7 @@ function addKey() {
       :label="row.label"
       :scale="row.scale"
       :value="shown(row)"
-      @moving="lanes.preview(lane.pointer, changed(row, $event))"
+      @moving="lanes.preview(new Map([[lane.pointer, changed(row, $event)]]))"
       @settled="keep(changed(row, $event), `${row.label.toLowerCase()} ${readout(row.scale, $event)}`)"
     />
     <template v-if="keys">
@@ -204,7 +204,7 @@ function addKey() {
         </template>
       </div>
       <div class="bench-head">
-        <button type="button" title="At the present frame" @click="addKey">Add key</button>
+        <button type="button" class="add" title="At the present frame" @click="addKey">Add key</button>
         <span class="quiet">Outside</span>
         <Select
           :model-value="keys.outside ?? 'hold'"
@@ -219,6 +219,9 @@ function addKey() {
 </template>
 
 <style scoped>
+.add {
+  white-space: nowrap;
+}
 .kinds {
   display: grid;
   grid-template-columns: repeat(6, auto);

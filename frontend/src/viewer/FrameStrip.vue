@@ -50,10 +50,11 @@ function dragKey(frame: number, event: PointerEvent) {
     const next = withMoved({ from: moved.from, to })
     if (!next || to === moved.to) return
     moved.to = to
-    lanes.preview(lanes.chosen, next)
+    lanes.preview(new Map([[lanes.chosen, next]]))
   } else if (event.type === 'pointerup' && moved) {
     const next = withMoved(moved)
-    if (next && moved.to !== moved.from) lanes.keep(lanes.chosen, next, `Key moved to frame ${moved.to}`)
+    if (next && moved.to !== moved.from)
+      lanes.keep(new Map([[lanes.chosen, next]]), `Key moved to frame ${moved.to}`)
     moved = null
   }
 }
