@@ -35,6 +35,8 @@ from .viewer.viewport import BAND_REACHES, BAND_ROWS, Viewport, bands_of, colour
 
 # Exact images of more pixels, as an 8K frame at full size, are made in bands where stages look around themselves.
 _MAX_AT_ONCE = 9_000_000
+# Colour pipelines that are kept: those of the variants that are shown beside one another.
+_MOST_COLOURINGS = 12
 
 
 class Evaluator:
@@ -69,16 +71,20 @@ class Evaluator:
         self.frame_context = FrameContext(self.mattes, self.depth, images, find_render, self.frame_offset)
         self.light_sum = LightSum(self.terms, self.mattes, Surfaces(self.terms, self.mattes, images))
         self.pipeline = Pipeline(self.keys, cache, self.frame_context, self.beauty, self.beauty_inputs, STAGES)
-        self._colouring: tuple[ColourChoice, DisplayChoice, ColourPipeline] | None = None
+        self._colourings: list[tuple[ColourChoice, DisplayChoice, ColourPipeline]] = []
 
     def colour_pipeline(self, variant: Variant) -> ColourPipeline:
-        """The colour pipeline of a variant on this render, resolved anew when its choices or their config change."""
+        """The colour pipeline of a variant on this render, resolved anew when its choices or their config change.
+
+        Those of several variants are kept, the newest first: moods and comparisons request them by turns.
+        """
         choice, config = variant.colour, colour_config(variant.colour.config, variant.colour.context, self.roots)
-        kept = self._colouring
-        if kept is None or kept[0] != choice or kept[1] != variant.display or kept[2].config is not config:
-            kept = choice, variant.display, resolve_colour(self.render, variant, self.roots)
-            self._colouring = kept
-        return kept[2]
+        for known, display, pipeline in self._colourings:
+            if known == choice and display == variant.display and pipeline.config is config:
+                return pipeline
+        made = resolve_colour(self.render, variant, self.roots)
+        self._colourings = [(choice, variant.display, made), *self._colourings[: _MOST_COLOURINGS - 1]]
+        return made
 
     @property
     def frame_offset(self) -> int:

@@ -15,7 +15,8 @@ class ColouringTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
         passes = {"": add_up(KEY, FILL), "lg_key": KEY, "lg_fill": FILL}
-        self.render = engine_for(write_layers(self.folder / "a.exr", passes, chromaticities=GAMUTS["AP1"])).render
+        self.evaluator = engine_for(write_layers(self.folder / "a.exr", passes, chromaticities=GAMUTS["AP1"]))
+        self.render = self.evaluator.render
 
     def chosen(self, **choices: object) -> ColourPipeline:
         display = DisplayChoice(**{k: choices.pop(k) for k in ("display", "view", "look") if k in choices})
@@ -53,6 +54,14 @@ class ColouringTest(FolderTest):
         config = str(write_config(self.folder / "own"))
         day, night = (self.chosen(config=config, context={"MOOD": mood}) for mood in ("day", "night"))
         self.assertNotEqual(day.key, night.key)
+
+    def test_those_of_several_variants_are_kept(self) -> None:
+        looks = [Variant(display=DisplayChoice(look=look)) for look in ("", None)]
+        looks += [Variant(colour=ColourChoice(working_space=space)) for space in ("lin_rec709", "ACEScg")]
+        first = [self.evaluator.colour_pipeline(variant) for variant in looks]
+        self.assertEqual(len({id(one) for one in first}), 4)
+        for variant, expected in zip(looks, first, strict=True):
+            self.assertIs(self.evaluator.colour_pipeline(variant.model_copy(deep=True)), expected)
 
     def test_names_that_are_not_there_are_reported_with_those_that_are(self) -> None:
         for wrong, report_progress in (

@@ -120,7 +120,7 @@ def _working_space(config: ColourConfig, name: str) -> WorkingSpace:
     return config.working_space(name)
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=12)
 def baked_view(config: ColourConfig, space: str, view: View) -> BakedView:
     """The fast table of a view, made once and refined in the background."""
     made = BakedView(config, space, view)
