@@ -306,10 +306,10 @@ class EvaluatorPool:
         newer = Evaluator(after, frame, self.cache, self.roots)
         return self.evaluate(lambda: compare_renders(before, newer, kept.evaluator if kept else None), LONG)
 
-    def stored(self, files: Sequence[SourceFile], decoder: Decoder | None = None) -> StoredFrame:
-        """A decoded frame. Raises `OutsideRoots` where a file has become a link to elsewhere."""
+    def stored(self, files: Sequence[SourceFile], is_quiet: bool = False) -> StoredFrame:
+        """A decoded frame. Raises `OutsideRoots` where a file has become a link to elsewhere. As `import_frame`."""
         self.roots.check(file.path for file in files)
-        return import_frame(files, self.store, decoder=self.decoder or decoder)
+        return import_frame(files, self.store, decoder=self.decoder, is_quiet=is_quiet)
 
     def forget(self, shot: int) -> None:
         """Let the evaluators of a shot go, and what is kept of those of its frames that no other shot shows."""

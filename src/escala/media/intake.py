@@ -6,7 +6,9 @@ import shutil
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Any, cast
 
@@ -29,10 +31,12 @@ def import_frame(
     store: Path,
     progress: Progress = lambda share: None,
     decoder: "Decoder | None" = None,
+    is_quiet: bool = False,
 ) -> StoredFrame:
     """The decoded frame of these files, from the store when it is there, else decoded now.
 
-    `progress` receives the share done, 0..1; `decoder`: how it is decoded, by default in a child process. Raises
+    `progress` receives the share done, 0..1; `decoder`: how it is decoded, by default in a child process. `is_quiet`:
+    ahead of need, at a lower priority than everything else; who needs the frame meanwhile does not wait for it. Raises
     `DecodeFailed` or `BadSource` with a sentence for the user, and `BeingWritten` where the files change again and
     again: never is one frame made of two states.
     """
@@ -43,10 +47,11 @@ def import_frame(
             stored = open_stored(folder)
             if stored is not None:
                 return stored
-            with _door_of(files, key):
+            decode = decoder or (decode_quietly if is_quiet else decode_in_child)
+            with nullcontext() if is_quiet else _door_of(files, key):
                 stored = open_stored(folder)
                 if stored is None:
-                    (decoder or decode_in_child)(files, folder, progress, key)
+                    decode(files, folder, progress, key)
                     stored = open_stored(folder)
             if stored is not None:
                 return stored
@@ -136,6 +141,28 @@ class _ReaderPool:
             reader.close()
 
 
+class _Activity:
+    """How many blocks are under way, and when the last one ended."""
+
+    def __init__(self) -> None:
+        self._count = 0
+        self._ended = 0.0
+        self._lock = threading.Lock()
+
+    def __enter__(self) -> None:
+        with self._lock:
+            self._count += 1
+
+    def __exit__(self, *_: object) -> None:
+        with self._lock:
+            self._count -= 1
+            self._ended = time.monotonic()
+
+    def is_recent(self, seconds: float) -> bool:
+        """Whether a block is under way, or ended less than so long ago."""
+        return self._count > 0 or time.monotonic() - self._ended < seconds
+
+
 # What the child may answer beside the usual.
 _ERRORS: dict[str, type[EscalaError]] = {
     "BadSource": BadSource,
@@ -148,6 +175,9 @@ _NO_ROOM = "NoRoom"
 _READERS = _ReaderPool(most=2)
 _QUIET_READERS = _ReaderPool(most=1, is_quiet=True)
 _DOORS = [threading.Lock() for _ in range(64)]
+_NEEDED = _Activity()
+# So long after a frame that was needed the next one may be: as while a sequence plays.
+_NEXT_WITHIN_SECONDS = 0.5
 atexit.register(_READERS.close)
 atexit.register(_QUIET_READERS.close)
 
@@ -159,7 +189,13 @@ def warm_reader() -> None:
 
 def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
     """Decode the files of one frame into `folder`, in a child that may fall. Raises as `import_frame`."""
-    _decode(files, folder, progress, key, _READERS)
+    with _NEEDED:
+        _decode(files, folder, progress, key, _READERS)
+
+
+def is_decoding() -> bool:
+    """Whether a frame that somebody needs is being decoded, or the next one may be needed at once."""
+    return _NEEDED.is_recent(_NEXT_WITHIN_SECONDS)
 
 
 def decode_quietly(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:

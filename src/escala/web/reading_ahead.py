@@ -6,7 +6,7 @@ from contextlib import suppress
 from escala.core.errors import EscalaError
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.source.intake import frame_files
-from escala.media.intake import decode_quietly
+from escala.media.intake import is_decoding
 from escala.model.render import Render
 
 # Frames of one sequence take at most this share of the store.
@@ -53,8 +53,19 @@ class AheadReader:
     def _decode(self, render: Render) -> None:
         space = self._pool.store_limit * _STORE_SHARE
         for number in sorted(render.frames):
-            if self._closing.wait(_PAUSE_SECONDS) or self._wanted is not None or space <= 0:
+            if not self._waits_for_turn() or space <= 0:
                 return
             with suppress(EscalaError, OSError):  # whoever opens the frame gets the error
-                frame = self._pool.stored(frame_files(render, number), decode_quietly)
+                frame = self._pool.stored(frame_files(render, number), is_quiet=True)
                 space -= sum(file.stat().st_size for file in frame.folder.iterdir())
+
+    def _waits_for_turn(self) -> bool:
+        """Wait while frames that are needed are decoded, as by a sequence that plays.
+
+        Returns False where the reader is closed, or another sequence is wanted.
+        """
+        while True:
+            if self._closing.wait(_PAUSE_SECONDS) or self._wanted is not None:
+                return False
+            if not is_decoding():
+                return True
