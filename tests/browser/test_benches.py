@@ -273,6 +273,9 @@ class TallyTest(BrowserTest):
 
 
 class RunningRenderTest(BrowserTest):
+    # Its shot has the name of the demo's.
+    alone = True
+
     def test_samples_improve_on_screen_while_levels_change(self) -> None:
         page = self.page
         folder = self.media / "running"
