@@ -65,8 +65,10 @@ const rows = computed<Row[]>(() =>
     }
   }),
 )
-const y = ({ top, height: high, range: [low, top_] }: Row, value: number) =>
-  top + high - EDGE - ((value - low) / (top_ - low)) * (high - 2 * EDGE)
+function y(row: Row, value: number): number {
+  const [low, high] = row.range
+  return row.top + row.height - EDGE - ((value - low) / (high - low)) * (row.height - 2 * EDGE)
+}
 const lineOf = (row: Row, channel: readonly number[]) =>
   channel
     .map((value, index) => `${frameX(lanes.frames[index]!).toFixed(1)},${y(row, value).toFixed(1)}`)

@@ -13,7 +13,7 @@ export const countOf = (selection: KeySelection) =>
 const within = (lane: Lane, value: number) =>
   Math.min(lane.high, Math.max(lane.low, Number(value.toPrecision(6))))
 
-/** Keys with some of them moved; null where one would meet a key that stays. */
+/** Keys with some of them moved by frames and in value; null where one would meet a key that stays. */
 export function movedKeys(
   curve: KeysCurve,
   frames: ReadonlySet<number>,
@@ -21,16 +21,14 @@ export function movedKeys(
   rise: number,
   lane: Lane,
 ) {
+  const risen = (value: number | number[]) => {
+    if (!rise) return value
+    return Array.isArray(value) ? value.map((one) => within(lane, one + rise)) : within(lane, value + rise)
+  }
   const rest = curve.keys.filter((key) => !frames.has(key.frame))
   const moved = curve.keys
     .filter((key) => frames.has(key.frame))
-    .map((key) => ({
-      ...key,
-      frame: key.frame + by,
-      value: Array.isArray(key.value)
-        ? key.value.map((one) => within(lane, one + rise))
-        : within(lane, key.value + rise),
-    }))
+    .map((key) => ({ ...key, frame: key.frame + by, value: risen(key.value) }))
   if (moved.some((key) => rest.some((one) => one.frame === key.frame))) return null
   return { ...curve, keys: [...rest, ...moved].sort((a, b) => a.frame - b.frame) } as KeysCurve
 }

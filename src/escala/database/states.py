@@ -11,7 +11,7 @@ from escala.model.variant import Variant
 from .revisions import patched, state_at
 from .tables import VariantRow
 
-_MOST_STATES = 32
+_MOST_STATES = 16
 
 
 class VariantStates:
