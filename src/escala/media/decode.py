@@ -9,7 +9,7 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -38,6 +38,7 @@ from .video import read_video_frame, read_video_header
 from .windows import Window
 
 Progress = Callable[[float], None]
+_MOST_BYTES_AT_ONCE = 256 << 20
 
 
 @dataclass
@@ -125,8 +126,8 @@ def _open(source: SourceFile) -> _OpenFile:
         layers = [_as_colour(layer) for layer in layers_of_parts([(part.name, part.channels) for part in parts])]
         file = _OpenFile(source, parts[0].display, [part.data for part in parts], layers, parts)
         file.bands = band_parts(source.path, parts)
-        if file.bands is None:
-            file.pixels = read_channels(source.path, parts)
+        if file.bands is None or _is_quicker_at_once(file.bands, parts):
+            file.bands, file.pixels = None, read_channels(source.path, parts)
         return file
     if source.video_frame is not None:
         return _open_video(source, source.video_frame)
@@ -139,6 +140,13 @@ def _open(source: SourceFile) -> _OpenFile:
     pixels = [dict(zip(names, planes, strict=True))]
     encoded = kind not in ("float", "half", "double")
     return _OpenFile(source, window, [window], layers, [], None, pixels, encoded=encoded, told=header.told)
+
+
+def _is_quicker_at_once(bands: list[BandPart], parts: list[ExrPart]) -> bool:
+    """Whether some part has half and float channels, which bands convert twice, and all pixels are few enough."""
+    is_mixed = any(len(set(band.pixel_types)) > 1 for band in bands)
+    size = sum(4 * part.data.width * part.data.height * len(part.channels) for part in parts)
+    return is_mixed and size <= _MOST_BYTES_AT_ONCE
 
 
 def _open_video(source: SourceFile, number: int) -> _OpenFile:
@@ -187,7 +195,13 @@ def _roles(opened: list[_OpenFile]) -> dict[str, PassRole]:
     parts = [part for file in opened for part in file.parts or ()]
     declared = [name for part in parts for name in declared_layers(part.attributes)]
     named = [NamedPass(_pass_name(file, layer), layer.letters) for file in opened for layer in file.layers]
-    return {p.name: role for p, role in zip(named, recognise_passes(named, naming_table(), declared), strict=True)}
+    return {p.name: role for p, role in zip(named, _recognised(tuple(named), tuple(declared)), strict=True)}
+
+
+@lru_cache(maxsize=8)
+def _recognised(named: tuple[NamedPass, ...], declared: tuple[str, ...]) -> list[PassRole]:
+    """As `recognise_passes`; the frames of a sequence have the same passes."""
+    return recognise_passes(named, naming_table(), declared)
 
 
 def _split_alpha(opened: list[_OpenFile]) -> None:
