@@ -1,11 +1,15 @@
 """Every kind of file that the format knows, written with the format's own library and read to the bit."""
 
+from unittest.mock import patch
+
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 
 from escala.engine.source.intake import read_render
-from escala.media.store import StoredFrame
+from escala.media import decode
+from escala.media.sources import SourceFile
+from escala.media.store import INDEX, PIXELS, StoredFrame
 from tests.fixtures import FolderTest, box, channels_of, light
 
 LOSSLESS = ("NO", "RLE", "ZIPS", "ZIP", "PIZ")
@@ -72,6 +76,22 @@ class ExrKindTest(FolderTest):
         self.assertEqual(set(kinds.values()), {"half", "float", "uint"})
         np.testing.assert_array_equal(frame.planes("objectId")[0], ids)
         np.testing.assert_array_equal(frame.planes("depth")[0], depth)
+
+    def test_half_and_float_channels_are_the_same_in_bands_and_at_once(self) -> None:
+        rng = np.random.default_rng(3)
+        colour = rng.standard_normal((3, 150, 97)).astype(np.float16)  # more rows than a band has
+        channels = {**channels_of({"key": colour}, np.float16), "Z": rng.random((150, 97), np.float32) * 99}
+        file = self.folder / "mixed.exr"
+        OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, channels).write(str(file))
+        with patch.object(decode, "_write_bands", wraps=decode._write_bands) as in_bands:
+            decode.decode_frame_here([SourceFile(file)], self.folder / "at once", lambda share: None)
+            in_bands.assert_not_called()
+            with patch.object(decode, "_MOST_BYTES_AT_ONCE", 0):
+                decode.decode_frame_here([SourceFile(file)], self.folder / "in bands", lambda share: None)
+            in_bands.assert_called_once()
+        for name in (INDEX, PIXELS):
+            at_once, banded = ((self.folder / way / name).read_bytes() for way in ("at once", "in bands"))
+            self.assertEqual(at_once, banded, name)
 
     def test_whole_numbers_named_as_a_mask_or_alpha_disturb_nothing(self) -> None:
         whole = np.ones((24, 32), np.uint32)
