@@ -122,6 +122,11 @@ class TimeTest(BrowserTest):
         page.get_by_role("button", name="Undo").click()
         self.at_rest(page)
         self.assertEqual(frames(), [[2, 7], [2, 7]])
+        head = self.api(f"/api/variants/{variant}")["head"]
+        chart.press("ArrowLeft")  # what was selected is not there any more
+        handles.nth(1).click()
+        self.at_rest(page)
+        self.assertEqual(self.api(f"/api/variants/{variant}")["head"], head)
         page.get_by_role("button", name="Overlay").click()
         box = chart.bounding_box()
         assert box and box["height"] >= 120

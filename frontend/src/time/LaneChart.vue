@@ -131,6 +131,7 @@ function onDown(event: PointerEvent) {
 }
 
 function grip(row: Row, frame: number, begin: Place) {
+  dropMissing()
   if (!isSelected(row, frame)) selection.value = new Map([[row.lane.pointer, new Set([frame])]])
   const curves = new Map(
     [...selection.value.keys()].flatMap((pointer) => {
@@ -164,8 +165,9 @@ function moveKeys(moving: KeyDrag, place: Place) {
     if (!moved) return
     changes.set(pointer, moved)
   }
-  drag.value = { ...moving, changes, by }
-  lanes.preview(changes)
+  // Back where it began, nothing is changed.
+  drag.value = { ...moving, changes: by || rise ? changes : new Map(), by }
+  lanes.preview(drag.value.changes)
 }
 
 function onUp() {
@@ -203,8 +205,18 @@ function keysIn(from: Place, to: Place): KeySelection {
   return new Map(found.filter(([, frames]) => frames.size))
 }
 
+/** Keys may have been undone, or removed by others, since they were selected. */
+function dropMissing() {
+  const there = rows.value.map((row): [string, Set<number>] => [
+    row.lane.pointer,
+    new Set(row.keys.map((key) => key.frame).filter((frame) => isSelected(row, frame))),
+  ])
+  selection.value = new Map(there.filter(([, frames]) => frames.size))
+}
+
 /** The keyboard moves what is selected by a frame, or removes it. */
 function onKey(event: KeyboardEvent) {
+  dropMissing()
   const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
   if (!selection.value.size || (by === undefined && event.key !== 'Delete')) return
   event.preventDefault()
