@@ -14,6 +14,7 @@ import OpenEXR
 
 from escala.core.balance.mixing import mix_stored
 from escala.core.kernels import KERNELS
+from escala.core.source.intake_rows import FIGURES, split_band
 from escala.environment import prepare_environment
 from escala.stage.emblems import write_emblems
 from escala.stage.render import StageJob, render_frame
@@ -214,6 +215,7 @@ def main() -> None:
             finally:
                 tour.close()
     sum_many_terms()
+    split_bands()
     compile_for_copies()
 
 
@@ -233,6 +235,14 @@ def sum_many_terms() -> None:
     stored = [np.zeros((3, 4, 4), np.float16)] * 5
     for matrix in (np.eye(3), np.ones((3, 3))):
         mix_stored(stored, [matrix] * 5)
+
+
+def split_bands() -> None:
+    """Split bands of rows, in which only large files are read."""
+    for given, stored in ((np.uint16, np.uint16), (np.float32, np.uint16), (np.float32, np.float32)):
+        band, full, small = np.zeros((2, 4, 1), given), np.zeros((1, 2, 4), stored), np.zeros((1, 1, 2), stored)
+        order, nearest = np.zeros(1, np.int32), np.zeros(1, np.bool_)
+        split_band(band, order, nearest, 0, full, small, np.zeros((1, 1, FIGURES)))
 
 
 def store_as_float(path: Path, **header: Any) -> None:

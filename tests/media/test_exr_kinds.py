@@ -1,5 +1,7 @@
 """Every kind of file that the format knows, written with the format's own library and read to the bit."""
 
+from pathlib import Path
+from typing import Any
 from unittest.mock import patch
 
 import numpy as np
@@ -77,21 +79,35 @@ class ExrKindTest(FolderTest):
         np.testing.assert_array_equal(frame.planes("objectId")[0], ids)
         np.testing.assert_array_equal(frame.planes("depth")[0], depth)
 
-    def test_half_and_float_channels_are_the_same_in_bands_and_at_once(self) -> None:
+    def test_files_are_the_same_in_bands_and_at_once(self) -> None:
         rng = np.random.default_rng(3)
         colour = rng.standard_normal((3, 150, 97)).astype(np.float16)  # more rows than a band has
-        channels = {**channels_of({"key": colour}, np.float16), "Z": rng.random((150, 97), np.float32) * 99}
-        file = self.folder / "mixed.exr"
-        OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, channels).write(str(file))
+        half, depth = channels_of({"key": colour}, np.float16), {"Z": rng.random((150, 97), np.float32) * 99}
+        outer = {"dataWindow": box(-5, 3, 97, 150), "displayWindow": box(0, 0, 80, 170)}
+        cases: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
+            "half": ({}, half),
+            "float": ({}, depth),
+            "mixed": ({}, half | depth),
+            "windows": (outer, half | depth),
+            "wide blocks": ({"compression": OpenEXR.DWAB_COMPRESSION}, half),
+        }
+        for name, (header, channels) in cases.items():
+            with self.subTest(name):
+                file = self.folder / f"{name}.exr"
+                usual = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+                OpenEXR.File({**usual, **header}, channels).write(str(file))
+                self.assert_same_both_ways(file)
+
+    def assert_same_both_ways(self, file: Path) -> None:
+        ways = [self.folder / f"{file.stem} {way}" for way in ("at once", "in bands")]
         with patch.object(decode, "_write_bands", wraps=decode._write_bands) as in_bands:
-            decode.decode_frame_here([SourceFile(file)], self.folder / "at once", lambda share: None)
+            decode.decode_frame_here([SourceFile(file)], ways[0], lambda share: None)
             in_bands.assert_not_called()
             with patch.object(decode, "_MOST_BYTES_AT_ONCE", 0):
-                decode.decode_frame_here([SourceFile(file)], self.folder / "in bands", lambda share: None)
+                decode.decode_frame_here([SourceFile(file)], ways[1], lambda share: None)
             in_bands.assert_called_once()
-        for name in (INDEX, PIXELS):
-            at_once, banded = ((self.folder / way / name).read_bytes() for way in ("at once", "in bands"))
-            self.assertEqual(at_once, banded, name)
+        for part in (INDEX, PIXELS):
+            self.assertEqual((ways[0] / part).read_bytes(), (ways[1] / part).read_bytes(), part)
 
     def test_whole_numbers_named_as_a_mask_or_alpha_disturb_nothing(self) -> None:
         whole = np.ones((24, 32), np.uint32)

@@ -114,6 +114,18 @@ def thread_count() -> int:
     return int(_numba().get_num_threads())
 
 
+@contextmanager
+def single_thread() -> Iterator[None]:
+    """Run kernels on one thread for a while: where there is little work, threads wait for each other for longer."""
+    numba = _numba()
+    before = numba.get_num_threads()
+    numba.set_num_threads(1)
+    try:
+        yield
+    finally:
+        numba.set_num_threads(before)
+
+
 # Kernel parts: a loop that threads share, and an array of what lies at a pointer.
 prange: Any = Lazy(lambda: _numba().prange)
 carray: Any = Lazy(lambda: _numba().carray)

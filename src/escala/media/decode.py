@@ -1,12 +1,14 @@
 """The child process that decodes one frame into the pass store: `python -m escala.media.decode`.
 
-It reads jobs from standard input, one JSON line each, and answers in JSON lines: `progress`, then `done` or `error`.
+It says `ready`, then reads jobs from standard input, one JSON line each, and answers in JSON lines: `progress`, then
+`done` or `error`.
 Whatever the native libraries print themselves goes elsewhere; if one of them falls, only this child falls.
 """
 
 import json
 import os
 import sys
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache, partial
@@ -20,6 +22,7 @@ from escala.core.colour.file_colour import FileColour, declared_space
 from escala.core.errors import BeingWritten, EscalaError, NoRoom, SizesDiffer, UnreadableFile
 from escala.core.mattes.cryptomatte import declared_layers
 from escala.core.roles import EXACT_ROLES, PassRole, Role
+from escala.core.source.intake_rows import FIGURES, split_plane
 from escala.core.source.naming import NamedPass, recognise_passes
 
 from .atomic_write import is_full
@@ -39,6 +42,7 @@ from .windows import Window
 
 Progress = Callable[[float], None]
 _MOST_BYTES_AT_ONCE = 256 << 20
+_PROGRESS_SECONDS = 0.05
 
 
 @dataclass
@@ -76,7 +80,7 @@ class _OpenFile:
             found = {part.pixel_types[part.channels.index(channel)] for channel in layer.channels}
         else:
             assert self.pixels is not None
-            found = {PIXEL_TYPES[self.pixels[layer.part][channel].dtype.name] for channel in layer.channels}
+            found = {PIXEL_TYPES[self.pixels[layer.part][channel].dtype] for channel in layer.channels}
         return found.pop() if len(found) == 1 else "float"
 
 
@@ -125,9 +129,9 @@ def _open(source: SourceFile) -> _OpenFile:
         parts = read_parts(source.path)
         layers = [_as_colour(layer) for layer in layers_of_parts([(part.name, part.channels) for part in parts])]
         file = _OpenFile(source, parts[0].display, [part.data for part in parts], layers, parts)
-        file.bands = band_parts(source.path, parts)
-        if file.bands is None or _is_quicker_at_once(file.bands, parts):
-            file.bands, file.pixels = None, read_channels(source.path, parts)
+        file.bands = None if _fits_at_once(parts) else band_parts(source.path, parts)
+        if file.bands is None:
+            file.pixels = read_channels(source.path, parts)
         return file
     if source.video_frame is not None:
         return _open_video(source, source.video_frame)
@@ -142,11 +146,9 @@ def _open(source: SourceFile) -> _OpenFile:
     return _OpenFile(source, window, [window], layers, [], None, pixels, encoded=encoded, told=header.told)
 
 
-def _is_quicker_at_once(bands: list[BandPart], parts: list[ExrPart]) -> bool:
-    """Whether some part has half and float channels, which bands convert twice, and all pixels are few enough."""
-    is_mixed = any(len(set(band.pixel_types)) > 1 for band in bands)
-    size = sum(4 * part.data.width * part.data.height * len(part.channels) for part in parts)
-    return is_mixed and size <= _MOST_BYTES_AT_ONCE
+def _fits_at_once(parts: list[ExrPart]) -> bool:
+    """Whether all pixels are few enough to be read at once, which takes less processor time than bands of rows."""
+    return sum(4 * part.data.width * part.data.height * len(part.channels) for part in parts) <= _MOST_BYTES_AT_ONCE
 
 
 def _open_video(source: SourceFile, number: int) -> _OpenFile:
@@ -366,8 +368,33 @@ def main() -> None:
     """Decode one job after another, until there are no more."""
     answers = os.fdopen(os.dup(1), "w", buffering=1)
     os.dup2(2, 1)
+
+    def answer(**facts: object) -> None:
+        answers.write(json.dumps(facts) + "\n")
+
+    _load_loops()
+    answer(ready=True)
     for line in sys.stdin:
-        _work(json.loads(line), lambda answers=answers, **facts: answers.write(json.dumps(facts) + "\n"))
+        _work(json.loads(line), answer)
+
+
+def _at_times(progress: Progress) -> Progress:
+    """A progress that reports a few times a second, however many parts the work has."""
+    last = time.monotonic()
+
+    def report(share: float) -> None:
+        nonlocal last
+        if time.monotonic() - last > _PROGRESS_SECONDS:
+            last = time.monotonic()
+            progress(share)
+
+    return report
+
+
+def _load_loops() -> None:
+    """Load the loops that most frames need, before the first frame is wanted: it takes longer than a small frame."""
+    for kind in (np.uint16, np.float32):
+        split_plane(np.zeros((2, 2), kind), False, np.zeros(1, kind), np.zeros((1, FIGURES)))
 
 
 def _work(job: dict[str, Any], answer: Callable[..., None]) -> None:
@@ -375,7 +402,7 @@ def _work(job: dict[str, Any], answer: Callable[..., None]) -> None:
         if "video" in job:
             return answer(done=True, video=asdict(read_video_header(Path(job["video"]))))
         files = [SourceFile(Path(path), *facts) for path, *facts in job["files"]]
-        decode_frame_here(files, Path(job["folder"]), lambda share: answer(progress=share), job["key"])
+        decode_frame_here(files, Path(job["folder"]), _at_times(lambda share: answer(progress=share)), job["key"])
     except EscalaError as error:
         return answer(error=type(error).__name__, message=str(error))
     answer(done=True)

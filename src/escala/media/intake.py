@@ -81,6 +81,11 @@ class _Reader:
             text=True,
         )
 
+    def wait_until_ready(self) -> None:
+        """Wait until the child reads jobs, or has fallen."""
+        assert self._child.stdout is not None
+        self._child.stdout.readline()
+
     def answers(self, job: dict[str, object]) -> Iterator[dict[str, object]]:
         """What the child says of a job, up to its last word; it ends early when the child falls."""
         assert self._child.stdin is not None and self._child.stdout is not None
@@ -104,41 +109,81 @@ class _Reader:
 
 
 class _ReaderPool:
-    """Readers at rest are used again: starting one costs more than decoding a small frame.
+    """Readers at rest are used again: starting one takes longer than decoding a small frame.
 
-    `is_quiet`: at a lower priority than everything else.
+    At most `most` stay at rest. `is_quiet`: at a lower priority than everything else.
     """
 
     def __init__(self, most: int, is_quiet: bool = False) -> None:
         self._is_quiet = is_quiet
-        self._resting: list[_Reader] = []
         self._most = most
-        self._lock = threading.Lock()
+        self._resting: list[_Reader] = []
+        self._starting = 0
+        self._waiting = 0
+        self._is_closed = False
+        self._changed = threading.Condition()
+
+    @property
+    def is_starting(self) -> bool:
+        """Whether a reader is not ready yet."""
+        return self._starting > 0
 
     def take(self, video: Path | None) -> _Reader:
-        """A reader at rest, best the one that decoded the same video last, or a new one."""
-        with self._lock:
-            fitting = [reader for reader in self._resting if reader.video == video]
-            found = (fitting or self._resting or [None])[-1]
-            if found is not None:
-                self._resting.remove(found)
-        reader = found or _Reader(self._is_quiet)
+        """A reader at rest, best the one that decoded the same video last; else the first that is free or has started.
+
+        Raises `OSError` where no process can be started.
+        """
+        with self._changed:
+            self._waiting += 1
+            try:
+                while not self._resting:
+                    if self._starting < self._waiting:
+                        self._start()
+                    self._changed.wait()
+                fitting = [reader for reader in self._resting if reader.video == video]
+                reader = (fitting or self._resting)[-1]
+                self._resting.remove(reader)
+            finally:
+                self._waiting -= 1
         reader.video = video
         return reader
 
     def give(self, reader: _Reader) -> None:
         """A reader back to rest."""
-        with self._lock:
-            if len(self._resting) < self._most:
-                return self._resting.append(reader)
-        reader.close()
+        with self._changed:
+            is_kept = not self._is_closed and len(self._resting) < max(self._most, self._waiting)
+            if is_kept:
+                self._resting.append(reader)
+                self._changed.notify()
+        if not is_kept:
+            reader.close()
+
+    def warm(self, count: int) -> None:
+        """Start readers until so many are at rest."""
+        with self._changed:
+            for _ in range(min(count, self._most) - len(self._resting) - self._starting):
+                self._start()
 
     def close(self) -> None:
-        """End all readers at rest."""
-        with self._lock:
+        """End all readers at rest, and those that are given back from now on."""
+        with self._changed:
+            self._is_closed = True
             resting, self._resting = self._resting, []
         for reader in resting:
             reader.close()
+
+    def _start(self) -> None:
+        """Start a reader; it is at rest once it is ready, and others are taken before it until then."""
+        reader = _Reader(self._is_quiet)
+        self._starting += 1
+
+        def wait() -> None:
+            reader.wait_until_ready()
+            with self._changed:
+                self._starting -= 1
+            self.give(reader)
+
+        threading.Thread(target=wait, daemon=True, name="reader starting").start()
 
 
 class _Activity:
@@ -182,9 +227,9 @@ atexit.register(_READERS.close)
 atexit.register(_QUIET_READERS.close)
 
 
-def warm_reader() -> None:
-    """Start a reader ahead of the first frame."""
-    _READERS.give(_Reader(is_quiet=False))
+def warm_readers(count: int) -> None:
+    """Start readers ahead of the first frames, until so many are at rest; two decode the frames of what is played."""
+    _READERS.warm(count)
 
 
 def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:
@@ -194,8 +239,8 @@ def decode_in_child(files: Sequence[SourceFile], folder: Path, progress: Progres
 
 
 def is_decoding() -> bool:
-    """Whether a frame that somebody needs is being decoded, or the next one may be needed at once."""
-    return _NEEDED.is_recent(_NEXT_WITHIN_SECONDS)
+    """Whether a frame that somebody needs is being decoded, or may be at once: a reader for it starts, or one ended."""
+    return _READERS.is_starting or _NEEDED.is_recent(_NEXT_WITHIN_SECONDS)
 
 
 def decode_quietly(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str) -> None:

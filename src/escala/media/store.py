@@ -10,7 +10,8 @@ import threading
 import weakref
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
+from functools import cached_property
 from itertools import pairwise
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -20,8 +21,8 @@ from numpy.typing import NDArray
 
 from escala.core.colour.file_colour import FileColour
 from escala.core.errors import UnreadableFile
-from escala.core.source.diagnostics import PassStatistics, join_figures, join_statistics
-from escala.core.source.intake_rows import FIGURES, split_band
+from escala.core.source.diagnostics import Figures, PassStatistics, join_figures, join_statistics
+from escala.core.source.intake_rows import FIGURES, split_band, split_plane
 from escala.core.viewer.pyramid import halve_box, halve_nearest, level_count
 
 from .atomic_write import unfinished
@@ -135,9 +136,11 @@ class FrameWriter:
                 group.write_band(self._file.fileno(), top, band, np.array(order, np.int32))
 
     def write_plane(self, name: str, index: int, plane: NDArray[Any]) -> None:
-        """Write one plane (H, W) of a pass, in the pixel type that was announced."""
-        for top in range(0, plane.shape[0], _BAND_ROWS):
-            self.write_band(top, plane[top : top + _BAND_ROWS, :, None], [(name, index)])
+        """Write one plane (H, W) of a pass, in the pixel type that was announced, with its smaller levels."""
+        for group in self._groups.values():
+            place = group.place(name, index)
+            if place >= 0:
+                group.write_plane(self._file.fileno(), place, np.ascontiguousarray(plane))
 
     def finish(self, header: FrameHeader) -> None:
         """Write the smaller levels and the index, and put the frame in its place."""
@@ -145,12 +148,13 @@ class FrameWriter:
         for slot in self._slots:
             group = self._groups[slot.pixel_type]
             facts = {key: value for key, value in vars(slot).items() if key != "exact"}
-            passes.append(StoredPass(**facts, levels=group.levels_of(slot), statistics=group.statistics_of(slot)))
+            statistics = join_statistics(group.figures_of(slot))
+            passes.append(StoredPass(**facts, levels=group.levels_of(slot), statistics=statistics))
         for group in self._groups.values():
             group.write_smaller_levels(self._file)
         self._file.close()
-        index = {"header": asdict(header), "passes": [asdict(stored) for stored in passes]}
-        (self._unfinished / INDEX).write_text(json.dumps(index))
+        index = {"header": header, "passes": passes}
+        (self._unfinished / INDEX).write_text(json.dumps(index, default=vars))
         try:
             os.rename(self._unfinished, self._target)
         except OSError:  # another process was faster with the same frame
@@ -162,12 +166,14 @@ class _PlaneGroup:
 
     def __init__(self, kind: str, slots: Sequence[PassSlot], rows: int, columns: int, offset: int) -> None:
         self.kind = np.dtype(DTYPES[kind])
+        self.bits = np.dtype(np.uint16) if kind == "half" else self.kind
         self._first: dict[str, int] = {}
         count = 0
         for slot in slots:
             self._first[slot.name] = count
             count += len(slot.channels)
         self.count = count
+        self._whole: set[int] = set()
         self.nearest = np.array([slot.exact for slot in slots for _ in slot.channels], np.bool_)
         self.nearest |= kind == "uint"
         self.figures = np.zeros((count, (rows + 1) // 2, FIGURES))
@@ -187,22 +193,28 @@ class _PlaneGroup:
     def write_band(self, file: int, top: int, band: NDArray[Any], order: NDArray[np.int32]) -> None:
         """Split a band into rows of planes and the rows of the next level, and write both where they belong."""
         rows, columns = band.shape[:2]
-        bits = np.uint16 if self.kind == np.float16 else self.kind
         shape = (self.count, rows, columns)
         if self._band is None or self._band[0].shape != shape:
             half = (self.count, (rows + 1) // 2, (columns + 1) // 2)
-            self._band = np.zeros(shape, bits), np.zeros(half, bits)
+            self._band = np.zeros(shape, self.bits), np.zeros(half, self.bits)
         full, small = self._band
         given = band.view(np.uint16) if band.dtype == np.float16 else band
-        figures = self.figures[:, top // 2 : top // 2 + (rows + 1) // 2]
-        if self.kind == np.uint32:
-            _split_integers(given, order, full, small, figures)
-        else:
-            split_band(given, order, self.nearest, 0, full, small, figures)
+        split_band(given, order, self.nearest, top, full, small, self.figures)
         for plane in order[order >= 0].tolist():  # plain integers: offsets go beyond 2 GiB
             self._write_rows(file, 0, plane, top, full[plane])
             if len(self.levels) > 1:
                 self._write_rows(file, 1, plane, top // 2, small[plane])
+
+    def write_plane(self, file: int, place: int, plane: NDArray[Any]) -> None:
+        """Write a plane at all its levels."""
+        smaller = np.empty(sum(rows * columns for _, rows, columns in self.levels[1:]), self.bits)
+        split_plane(plane.view(self.bits), self.nearest[place], smaller, self.figures[place])
+        self._write_rows(file, 0, place, 0, plane)
+        start = 0
+        for level, (_, rows, columns) in enumerate(self.levels[1:], 1):
+            self._write_rows(file, level, place, 0, smaller[start : start + rows * columns])
+            start += rows * columns
+        self._whole.add(place)
 
     def _write_rows(self, file: int, level: int, plane: int, top: int, rows: NDArray[Any]) -> None:
         offset, height, width = self.levels[level]
@@ -212,9 +224,10 @@ class _PlaneGroup:
             data, place = data[done:], place + done
 
     def write_smaller_levels(self, file: BinaryIO) -> None:
-        """From the second level on, plane by plane."""
+        """From the second level on, plane by plane, of what was written in bands."""
+        in_bands = sorted(set(range(self.count)) - self._whole)
         for (source, rows, columns), (target, *_) in pairwise(self.levels[1:]):
-            for plane in range(self.count):
+            for plane in in_bands:
                 file.seek(source + plane * rows * columns * self.kind.itemsize)
                 larger = np.fromfile(file, self.kind, rows * columns).reshape(rows, columns)
                 smaller = halve_nearest(larger) if self.nearest[plane] else halve_box(larger)
@@ -226,11 +239,16 @@ class _PlaneGroup:
         first, size = self._first[slot.name], self.kind.itemsize
         return tuple((at + first * rows * columns * size, rows, columns) for at, rows, columns in self.levels)
 
-    def statistics_of(self, slot: PassSlot) -> PassStatistics:
-        """The figures of a pass, from those of its rows."""
-        first, (_, rows, columns) = self._first[slot.name], self.levels[0]
-        planes = [self.figures[first + k] for k in range(len(slot.channels))]
-        return join_statistics([join_figures(figures, rows * columns) for figures in planes])
+    def figures_of(self, slot: PassSlot) -> list[Figures]:
+        """The figures of the planes of a pass."""
+        first = self._first[slot.name]
+        return self._joined_figures[first : first + len(slot.channels)]
+
+    @cached_property
+    def _joined_figures(self) -> list[Figures]:
+        """Those of all planes, once all are written."""
+        _, rows, columns = self.levels[0]
+        return join_figures(self.figures, rows * columns)
 
 
 class StoredFrame:
@@ -377,21 +395,7 @@ def _delete(frame: Path) -> bool:
 
 
 DTYPES = {"half": np.float16, "float": np.float32, "uint": np.uint32}
-PIXEL_TYPES = {np.dtype(kind).name: name for name, kind in DTYPES.items()}
-_BAND_ROWS = 256
-
-
-def _split_integers(
-    band: NDArray[Any], order: NDArray[np.int32], full: NDArray[Any], small: NDArray[Any], figures: NDArray[Any]
-) -> None:
-    """As `split_band`, for integers: rare and small, so plain."""
-    for channel, plane in enumerate(order):
-        if plane >= 0:
-            full[plane] = band[:, :, channel]
-            small[plane] = full[plane, ::2, ::2]
-            for pair in range(small.shape[1]):
-                rows = full[plane, 2 * pair : 2 * pair + 2]
-                figures[plane, pair] = rows.min(), rows.max(), rows.sum(dtype=np.float64), rows.size, 0
+PIXEL_TYPES = {np.dtype(kind): name for name, kind in DTYPES.items()}
 
 
 def _stored_pass(entry: dict[str, Any]) -> StoredPass:

@@ -6,11 +6,13 @@ from contextlib import suppress
 from escala.core.errors import EscalaError
 from escala.engine.evaluator_pool import EvaluatorPool
 from escala.engine.source.intake import frame_files
-from escala.media.intake import is_decoding
+from escala.media.intake import is_decoding, warm_readers
 from escala.model.render import Render
 
 # Frames of one sequence take at most this share of the store.
 _STORE_SHARE = 0.5
+# While a sequence plays, so many of its frames are decoded at once.
+_PLAYING_READERS = 2
 # Between two frames others have their turn.
 _PAUSE_SECONDS = 0.05
 
@@ -51,6 +53,7 @@ class AheadReader:
             self._decode(render)
 
     def _decode(self, render: Render) -> None:
+        warm_readers(_PLAYING_READERS)
         space = self._pool.store_limit * _STORE_SHARE
         for number in sorted(render.frames):
             if not self._waits_for_turn() or space <= 0:

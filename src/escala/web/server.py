@@ -21,7 +21,7 @@ from waitress.utilities import Error
 
 from escala.core.errors import BadSource
 from escala.media.atomic_write import translate_write_errors
-from escala.media.intake import warm_reader
+from escala.media.intake import warm_readers
 
 from .app import create_app
 from .app_context import AppContext
@@ -91,7 +91,7 @@ def serve(settings: Settings, demo: bool = False) -> None:
     if demo:
         start_demo(context)
     RenderWatcher(context).start()
-    warm_reader()
+    warm_readers(1)
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         server.run()

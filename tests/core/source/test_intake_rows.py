@@ -3,9 +3,9 @@ import unittest
 import numpy as np
 
 from escala.core.errors import ShapeError
-from escala.core.source.diagnostics import measure_plane
-from escala.core.source.intake_rows import FIGURES, split_band
-from escala.core.viewer.pyramid import halve_box, halve_nearest
+from escala.core.source.diagnostics import join_figures, measure_plane
+from escala.core.source.intake_rows import FIGURES, split_band, split_plane
+from escala.core.viewer.pyramid import halve_box, halve_nearest, level_count
 from tests.fixtures import light
 
 
@@ -47,3 +47,48 @@ class SplitBandTest(unittest.TestCase):
         none = np.zeros((0, 0, 0), np.float32)
         with self.assertRaisesRegex(ShapeError, "not at 3"):
             split_band(none, np.zeros(0, np.int32), np.zeros(0, np.bool_), 3, none, none, np.zeros((0, 0, FIGURES)))
+
+
+class SplitPlaneTest(unittest.TestCase):
+    """A whole plane gets the levels and figures of the plain way."""
+
+    def split(self, plane: np.ndarray, nearest: bool) -> tuple[list[np.ndarray], np.ndarray]:
+        bits = plane.view(np.uint16) if plane.dtype == np.float16 else plane
+        shapes, (rows, columns) = [], plane.shape
+        for _ in range(level_count(*plane.shape) - 1):
+            rows, columns = (rows + 1) // 2, (columns + 1) // 2
+            shapes.append((rows, columns))
+        smaller = np.zeros(sum(r * c for r, c in shapes), bits.dtype)
+        figures = np.zeros(((plane.shape[0] + 1) // 2, FIGURES))
+        split_plane(bits, nearest, smaller, figures)
+        ends = np.cumsum([r * c for r, c in shapes])
+        parts = np.split(smaller.view(plane.dtype), ends[:-1]) if shapes else []
+        return [part.reshape(shape) for part, shape in zip(parts, shapes, strict=True)], figures
+
+    def test_levels_are_halves_of_halves(self) -> None:
+        for kind in (np.float16, np.float32):
+            for size in ((217, 385), (131, 2), (64, 64), (1, 300)):
+                for nearest in (False, True):
+                    with self.subTest(kind=kind, size=size, nearest=nearest):
+                        plane = light(3, *size)[0].astype(kind)
+                        levels, figures = self.split(plane, nearest)
+                        self.assertEqual(len(levels), level_count(*size) - 1)
+                        self.assertEqual(join_figures(figures[None], plane.size)[0][:2], measure_plane(plane)[:2])
+                        for level in levels:
+                            plane = halve_nearest(plane) if nearest else halve_box(plane)
+                            np.testing.assert_array_equal(level, plane)
+
+    def test_integers_keep_their_values(self) -> None:
+        plane = np.random.default_rng(4).integers(0, 2**32, (77, 131), dtype=np.uint32)
+        levels, figures = self.split(plane, False)
+        for level, step in zip(levels, (2, 4), strict=True):
+            np.testing.assert_array_equal(level, plane[::step, ::step])
+        low, high, mean, not_finite, negative = join_figures(figures[None], plane.size)[0]
+        self.assertEqual((low, high, not_finite, negative), (plane.min(), plane.max(), 0, 0))
+        self.assertAlmostEqual(mean, plane.mean(), delta=1e-3)
+
+    def test_planes_of_nothing_finite_have_no_range(self) -> None:
+        plane = np.full((70, 65), np.nan, np.float32)
+        plane[0, 0] = np.inf
+        _, figures = self.split(plane, False)
+        self.assertEqual(join_figures(figures[None], plane.size), [(0.0, 0.0, 0.0, plane.size, 0)])

@@ -2,11 +2,13 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..balance.levels import MIDDLE_GREY
+from ..curves.pchip import pchip_pieces, pchip_slopes
 
 Points = Sequence[tuple[float, float]]
 
@@ -17,9 +19,6 @@ CDL_LUMA = (0.2126, 0.7152, 0.0722)
 
 GAIN, MATRIX, CONTRAST, CDL, RANGE, CURVES, ROLL_OFF, HUE = range(8)
 NUMBERS = 16
-# A curve in its table: share of the toe, ends (x, y, slope) of both sides, how many pieces; then of each piece where
-# it begins, and its cubic.
-_PIECE = 5
 
 
 @dataclass(frozen=True)
@@ -95,32 +94,24 @@ def curves_step(master: Points = (), red: Points = (), green: Points = (), blue:
 
 
 def _curve_table(points: Points) -> list[float]:
-    """A curve for the kernel: PCHIP between its points (Fritsch and Butland 1984), its end slopes carried on."""
-    xs, ys = (np.array(column, np.float64) for column in zip(*points, strict=True))
-    if len(xs) == 1:
-        slopes, pieces = np.ones(2), np.empty((0, _PIECE))
-    else:
-        from scipy.interpolate import PchipInterpolator  # slow to import
+    """A curve for the kernel: PCHIP between its points, its end slopes carried on; one point is a shift.
 
-        curve = PchipInterpolator(xs, ys)
-        slopes = curve.derivative()(xs[[0, -1]])
-        pieces = np.column_stack([xs[:-1], curve.c.T])
-    at_toe = _curve_at(TOE_STOPS, xs, ys, slopes, pieces)
-    share = 2.0 ** (at_toe - TOE_STOPS)
-    ends = (xs[0], ys[0], slopes[0], xs[-1], ys[-1], slopes[1])
-    return [share, *map(float, ends), float(len(pieces)), *map(float, pieces.ravel())]
+    Share of the toe, ends (x, y, slope) of both sides, how many pieces; then of each piece where it begins, and its
+    cubic.
+    """
+    xs, ys = ([float(value) for value in column] for column in zip(*points, strict=True))
+    slopes = pchip_slopes(xs, ys) if len(xs) > 1 else [1.0]
+    pieces = pchip_pieces(xs, ys, slopes)
+    ends = (xs[0], ys[0], slopes[0], xs[-1], ys[-1], slopes[-1])
+    share = 2.0 ** (_curve_at(TOE_STOPS, ends, pieces) - TOE_STOPS)
+    return [share, *ends, float(len(pieces)), *chain.from_iterable(pieces)]
 
 
-def _curve_at(
-    x: float,
-    xs: NDArray[np.float64],
-    ys: NDArray[np.float64],
-    slopes: NDArray[np.float64],
-    pieces: NDArray[np.float64],
-) -> float:
-    if x <= xs[0]:
-        return float(ys[0] + slopes[0] * (x - xs[0]))
-    if x >= xs[-1]:
-        return float(ys[-1] + slopes[1] * (x - xs[-1]))
-    piece = pieces[np.searchsorted(xs, x, side="right") - 1]
-    return float(np.polyval(piece[1:], x - piece[0]))
+def _curve_at(x: float, ends: tuple[float, ...], pieces: Sequence[tuple[float, ...]]) -> float:
+    first, first_value, first_slope, last, last_value, last_slope = ends
+    if x <= first:
+        return first_value + first_slope * (x - first)
+    if x >= last:
+        return last_value + last_slope * (x - last)
+    start, *coefficients = next(piece for piece in reversed(pieces) if piece[0] <= x)
+    return float(np.polyval(coefficients, x - start))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import groupby, pairwise
 
 from ..errors import choose
+from .pchip import pchip_slopes
 
 EASES = ("smooth", "straight", "step", "bezier")
 OUTSIDE = ("hold", "repeat", "mirror", "slope")
@@ -118,29 +119,6 @@ def _slopes_of_runs(keys: Sequence[Key]) -> dict[int, tuple[float, float]]:
 def smoothstep(share: float) -> float:
     """3·t² − 2·t³ for t from 0 to 1."""
     return share * share * (3.0 - 2.0 * share)
-
-
-def pchip_slopes(x: Sequence[float], y: Sequence[float]) -> list[float]:
-    """Slopes at three or more points (Fritsch and Butland 1984), at the ends by Moler's three-point formula."""
-    steps = [b - a for a, b in pairwise(x)]
-    rates = [(b - a) / step for (a, b), step in zip(pairwise(y), steps, strict=True)]
-    slopes = [_end_slope(steps[0], steps[1], rates[0], rates[1])]
-    for (before, after), (left, right) in zip(pairwise(rates), pairwise(steps), strict=True):
-        if before * after <= 0:
-            slopes.append(0.0)
-            continue
-        w1, w2 = 2 * right + left, right + 2 * left
-        slopes.append((w1 + w2) / (w1 / before + w2 / after))
-    return [*slopes, _end_slope(steps[-1], steps[-2], rates[-1], rates[-2])]
-
-
-def _end_slope(near: float, far: float, near_rate: float, far_rate: float) -> float:
-    slope = ((2 * near + far) * near_rate - near * far_rate) / (near + far)
-    if slope * near_rate <= 0:
-        return 0.0
-    if near_rate * far_rate <= 0 and abs(slope) > 3 * abs(near_rate):
-        return 3 * near_rate
-    return slope
 
 
 def _hermite(share: float, length: float, start: float, end: float, leaving: float, arriving: float) -> float:

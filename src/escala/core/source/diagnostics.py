@@ -44,17 +44,20 @@ def measure_plane(plane: NDArray[Any]) -> Figures:
     values = np.ascontiguousarray(plane, np.float32)
     figures = np.zeros((1, FIGURES))
     measure_rows(values, values.view(np.uint32), figures[0])
-    return join_figures(figures, values.size)
+    return join_figures(figures[None], values.size)[0]
 
 
-def join_figures(rows: NDArray[np.float64], size: int) -> Figures:
-    """The figures of a plane of `size` pixels from those of its rows (n, 5), as `measure_rows` gives them."""
-    counted = rows[rows[:, 3] > 0]
-    count = int(counted[:, 3].sum())
-    if not count:
-        return 0.0, 0.0, 0.0, size, 0
-    low, high = float(counted[:, 0].min()), float(counted[:, 1].max())
-    return low, high, float(counted[:, 2].sum()) / count, size - count, int(counted[:, 4].sum())
+def join_figures(rows: NDArray[np.float64], size: int) -> list[Figures]:
+    """The figures of planes of `size` pixels from those of their rows (planes, n, 5), as `measure_rows` gives them."""
+    counted = rows[:, :, 3] > 0
+    low = np.where(counted, rows[:, :, 0], np.inf).min(axis=1)
+    high = np.where(counted, rows[:, :, 1], -np.inf).max(axis=1)
+    total, count, below = rows[:, :, 2:].sum(axis=1).T
+    columns = zip(low.tolist(), high.tolist(), total.tolist(), count.tolist(), below.tolist(), strict=True)
+    return [
+        (least, most, sum_ / n, size - int(n), int(negative)) if n else (0.0, 0.0, 0.0, size, 0)
+        for least, most, sum_, n, negative in columns
+    ]
 
 
 def join_statistics(measured: Sequence[Figures]) -> PassStatistics:
