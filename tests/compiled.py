@@ -1,5 +1,6 @@
 """A tour of all stations on another render than set-up used: `python -m tests.compiled` prints what it compiled."""
 
+import gc
 import logging
 import tempfile
 import warnings
@@ -10,8 +11,8 @@ import numpy as np
 import OpenEXR
 from numba.core import event
 
-from escala.compile_kernels import Tour, compile_for_copies, store_as_float, sum_many_terms
-from escala.core.kernels import KERNELS
+from escala.compile_kernels import Tour, store_as_float, sum_many_terms
+from escala.core.kernels import Kernel
 from escala.core.planes import as_planes
 from escala.environment import prepare_environment
 from escala.stage.render import StageJob, render_frame
@@ -53,8 +54,8 @@ if __name__ == "__main__":
         tour.close()
     sum_many_terms()
     as_planes(np.zeros(4, np.float16))  # the render has no halves
-    compile_for_copies()
+    kernels = [one for one in gc.get_objects() if isinstance(one, Kernel)]
     # Files are decoded in a child process.
-    unused = [kernel.__wrapped__ for kernel in KERNELS if not kernel.is_used]
-    unused_names = [f"not in the tour: {loop.__name__}" for loop in unused if loop.__module__ != DECODED]
+    unused = [kernel for kernel in kernels if "made" not in vars(kernel) and kernel.__module__ != DECODED]
+    unused_names = [f"not in the tour: {kernel.__name__}" for kernel in unused]
     print("\n".join(compiled.names + unused_names))

@@ -13,7 +13,6 @@ import numpy as np
 import OpenEXR
 
 from escala.core.balance.mixing import mix_stored
-from escala.core.kernels import KERNELS
 from escala.core.source.intake_rows import FIGURES, split_band
 from escala.environment import prepare_environment
 from escala.stage.emblems import write_emblems
@@ -216,18 +215,6 @@ def main() -> None:
                 tour.close()
     sum_many_terms()
     split_bands()
-    compile_for_copies()
-
-
-def compile_for_copies() -> None:
-    """Compile each loop that was used on arrays that are only read, as maps of files, also for copies of them."""
-    from numba.core.types import Array
-
-    for kernel in KERNELS:
-        for signature in list(kernel.made.signatures) if kernel.is_used else ():
-            kernel.made.compile(
-                tuple(kind.copy(readonly=False) if isinstance(kind, Array) else kind for kind in signature)
-            )
 
 
 def sum_many_terms() -> None:

@@ -87,7 +87,8 @@ class MoodsTest(BrowserTest):
         moods.get_by_role("button", name="Apply", exact=True).click()
         expect(moods.get_by_role("status")).to_contain_text("Night quay: 0 levels found; unresolved: Fill")
         shot = moods.get_by_role("checkbox", name="Night quay")
-        moods.get_by_role("button", name="Variant 1", exact=True).drag_to(shot)
+        with page.expect_response("**/balance/apply"):
+            moods.get_by_role("button", name="Variant 1", exact=True).drag_to(shot)
         expect(moods.get_by_role("status")).to_contain_text("Night quay: 0 levels found; unresolved: Fill")
         moods.get_by_role("button", name="Close").click()
         made = page.evaluate("fetch('/api/shots/1').then((answer) => answer.json())")["variants"]

@@ -28,22 +28,12 @@ class Lazy:
         return self._make()
 
 
-# Every loop that was imported.
-KERNELS: list["Kernel"] = []
-
-
 class Kernel(Lazy):
     """A loop, compiled or loaded when it is first called, with all the loops that it calls."""
 
     def __init__(self, function: FunctionType, options: dict[str, Any]) -> None:
         super().__init__(lambda: _numba().njit(nogil=True, cache=True, error_model="numpy", **options)(named(function)))
         update_wrapper(self, function)
-        KERNELS.append(self)
-
-    @property
-    def is_used(self) -> bool:
-        """Whether the loop was compiled or loaded in this process."""
-        return "made" in vars(self)
 
     def __call__(self, *arguments: Any) -> Any:
         """What the compiled loop returns."""
@@ -93,7 +83,26 @@ def _numba() -> Any:
     with _absent("scipy.linalg"), _absent("cffi"):
         import numba.core.typing.cffi_utils
         import numba.np.arraymath
+    _treat_read_only_as_writable()
     return numba
+
+
+def _treat_read_only_as_writable() -> None:
+    """Have a loop compiled once for arrays, whether they can be written or, as maps of files, only be read.
+
+    Otherwise there is a variant of each loop for every combination of both among its inputs, and most take seconds to
+    compile. A loop that writes into an input ends the process where that is a map of a file.
+    """
+    from numba.core.types import Array
+    from numba.extending import typeof_impl
+
+    of_array = typeof_impl.dispatch(np.ndarray)
+
+    def typeof_array(value: NDArray[Any], context: Any) -> Any:
+        kind = of_array(value, context)
+        return kind.copy(readonly=False) if isinstance(kind, Array) else kind
+
+    typeof_impl.register(np.ndarray, typeof_array)
 
 
 @contextmanager
