@@ -13,6 +13,8 @@ MANY_NOTES = """([variant, count]) => Promise.all(Array.from({length: count}, (_
     method: 'POST', headers: {'Content-Type': 'application/json'},
     body: JSON.stringify({variant, text: `Note ${n}`, author: 'Artist'}),
 }))).then((answers) => answers.filter((answer) => answer.status === 201).length)"""
+# What a browser says when a page is in front again.
+SEEN_AGAIN = "document.dispatchEvent(new Event('visibilitychange'))"
 KEY, FILL = light(5, 90, 160), light(6, 90, 160)
 
 
@@ -65,12 +67,15 @@ class NotesTest(BrowserTest):
         note.get_by_role("textbox", name="Answer").fill("Two stops down now")
         note.get_by_role("button", name="Send").click()
         expect(note).to_contain_text("Artist Two stops down now")
+        client.evaluate(SEEN_AGAIN)
         expect(client.get_by_role("listitem")).to_contain_text("Two stops down now")
         note.get_by_role("button", name="Mark done").click()
         expect(note).to_have_count(0)
-        expect(client.get_by_role("listitem")).to_contain_text("done")
+        expect(client.get_by_role("listitem")).to_contain_text("done")  # at an interval, by itself
         expect(client.get_by_role("button", name="Note of Client")).to_have_count(0)
         page.get_by_role("button", name="Withdraw").first.click()
+        expect(page.get_by_role("button", name="Withdraw")).to_have_count(0)
+        client.evaluate(SEEN_AGAIN)
         expect(client.get_by_role("alert")).to_contain_text("withdrawn")
 
     def test_a_share_follows_edits_is_played_and_wiped_by_keyboard_and_on_a_phone(self) -> None:
@@ -92,6 +97,7 @@ class NotesTest(BrowserTest):
         self.page.get_by_role("button", name="Notes", exact=True).click()
         self.page.get_by_role("button", name="Beacon").first.click()
         self.type_level(self.page, "Level", "-6")
+        client.evaluate(SEEN_AGAIN)
         expect(client.get_by_text(re.compile("revision 1"))).to_be_visible()
 
     def test_the_image_on_which_a_note_was_written_is_shown_again(self) -> None:
@@ -142,7 +148,7 @@ class NotesTest(BrowserTest):
         client.on("request", note_size)
         line = client.context.new_cdp_session(client)
         line.send("Network.enable")
-        slow = {"offline": False, "latency": 20, "downloadThroughput": 40_000, "uploadThroughput": 40_000}
+        slow = {"offline": False, "latency": 20, "downloadThroughput": 100_000, "uploadThroughput": 100_000}
         line.send("Network.emulateNetworkConditions", slow)
         image = client.get_by_role("application")
         image.focus()

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useIntervalFn } from '@vueuse/core'
+import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import type { Note, NoteList, SharedShot } from '@/api/types'
 import { momentText } from '@/format'
@@ -72,7 +72,13 @@ async function loadOlder() {
     failed(error)
   }
 }
-useIntervalFn(() => ended.value || document.hidden || void load(), POLL_MS)
+
+/** What others change comes at intervals while the page is seen, and at once when it is seen again. */
+function refresh() {
+  if (!ended.value && !document.hidden) void load()
+}
+useIntervalFn(refresh, POLL_MS)
+useEventListener(document, 'visibilitychange', refresh)
 watch(author, (name) => localStorage.setItem('escala-author', name))
 
 const { press, zoomBy, pointOf } = useShareView(
