@@ -249,9 +249,10 @@ function keep(change: Partial<Level>, what: string) {
 </template>
 
 <style scoped>
+/* Its own width would make the whole column wider. */
 .show-as {
   flex: 1;
-  min-width: 0;
+  width: 0;
 }
 .name {
   padding: 0 4px;

@@ -234,6 +234,9 @@ const changes = computed(() =>
 .found p {
   margin: 4px 0;
 }
+.found button {
+  margin-right: 8px;
+}
 .found b {
   color: var(--accent);
   font-weight: 400;
