@@ -2,7 +2,7 @@
 
 import json
 
-from playwright.sync_api import expect
+from playwright.sync_api import Response, expect
 
 from tests.browser.running import BrowserTest
 from tests.fixtures import add_up, light, write_layers
@@ -33,13 +33,23 @@ class MoodsTest(BrowserTest):
         self.set_level("1")
         page.keyboard.press("Escape")
         page.locator("canvas").first.focus()
+        answers: list[str] = []
+
+        def note(answer: Response) -> None:
+            if '"viewer":"mood' in (answer.request.post_data or ""):
+                answers.append(answer.headers["content-type"])
+
+        page.on("response", note)
         page.keyboard.press("v")
         moods = page.get_by_role("region", name="Moods")
         first = moods.get_by_role("article", name="Variant 1", exact=True)
         expect(first).to_contain_text("Fill −2 stops")
         expect(moods.get_by_role("article", name="Variant 1 copy")).to_contain_text("the current variant")
-        images = moods.get_by_role("img")
+        images, exact = moods.get_by_role("img"), moods.locator(".image[data-settled=true]")
         expect(images).to_have_count(2)
+        expect(exact).to_have_count(2)
+        page.remove_listener("response", note)
+        self.assertEqual(sorted(answers), ["image/jpeg"] * 2 + ["image/png"] * 2)
         before = [image.get_attribute("src") or "" for image in images.all()]
         box = first.get_by_role("img").bounding_box()
         assert box
@@ -48,6 +58,7 @@ class MoodsTest(BrowserTest):
         expect(moods.get_by_role("button", name="Fit")).to_be_enabled()
         for image, source in zip(images.all(), before, strict=True):
             expect(image).not_to_have_attribute("src", source)
+        expect(exact).to_have_count(2)
         first.get_by_role("button", name="Fill −2 stops").click()
         expect(first).to_contain_text("the same as the current variant")
         moods.get_by_role("button", name="Close").click()

@@ -27,7 +27,12 @@ const notifications = useNotifications()
 const source = ref('')
 const shown = ref<Region | null>(null)
 const over = ref(false)
+/** Whether the exact image is shown. */
+const settled = ref(false)
 let given: AbortController | null = null
+let resting: ReturnType<typeof setTimeout> | undefined
+/** So long after its preview an image is requested in exact quality. */
+const REST_MS = 400
 
 const height = computed(() => Math.round((props.width * props.region.height) / props.region.width))
 /** Until its own image is there, the last one is moved and scaled to the region. */
@@ -43,10 +48,15 @@ const placed = computed(() => {
   }
 })
 
-watch(() => [props.region, props.width, props.mood.head, workspace.frame, shots.renderKey], load, {
-  immediate: true,
-})
+watch(
+  () => [props.region, props.width, props.mood.head, workspace.frame, shots.renderKey],
+  () => load(true),
+  {
+    immediate: true,
+  },
+)
 onScopeDispose(() => {
+  clearTimeout(resting)
   given?.abort()
   URL.revokeObjectURL(source.value)
 })
@@ -56,7 +66,8 @@ function lift(event: DragEvent) {
   emit('lifted')
 }
 
-async function load() {
+async function load(live: boolean) {
+  clearTimeout(resting)
   given?.abort()
   const mine = (given = new AbortController())
   const ratio = window.devicePixelRatio
@@ -69,7 +80,7 @@ async function load() {
     out_width: Math.max(1, Math.round(props.width * ratio)),
     out_height: Math.max(1, Math.round(height.value * ratio)),
     aids: NO_AIDS,
-    live: true,
+    live,
     viewer: `mood ${props.mood.id}`,
   }
   try {
@@ -78,6 +89,8 @@ async function load() {
     URL.revokeObjectURL(source.value)
     source.value = URL.createObjectURL(answer.file)
     shown.value = answer.region
+    settled.value = !live
+    if (live) resting = setTimeout(() => load(false), REST_MS)
   } catch (error) {
     if (!mine.signal.aborted) notifications.show(error)
   }
@@ -126,6 +139,7 @@ function onDrop(event: DragEvent) {
     <div
       class="image"
       :style="{ width: `${width}px`, height: `${height}px` }"
+      :data-settled="settled"
       title="Click to work on this variant; wheel to zoom all, drag to pan all"
       @pointerdown="onDown"
       @pointermove="onMove"
