@@ -179,9 +179,9 @@ class _ReaderPool:
 
         def wait() -> None:
             reader.wait_until_ready()
-            with self._changed:
+            with self._changed:  # at once: who comes between would start another
                 self._starting -= 1
-            self.give(reader)
+                self.give(reader)
 
         threading.Thread(target=wait, daemon=True, name="reader starting").start()
 

@@ -140,7 +140,7 @@ class FrameWriter:
         for group in self._groups.values():
             place = group.place(name, index)
             if place >= 0:
-                group.write_plane(self._file.fileno(), place, np.ascontiguousarray(plane))
+                group.write_plane(self._file.fileno(), place, np.ascontiguousarray(plane, group.kind))
 
     def finish(self, header: FrameHeader) -> None:
         """Write the smaller levels and the index, and put the frame in its place."""

@@ -53,7 +53,8 @@ class AheadReader:
             self._decode(render)
 
     def _decode(self, render: Render) -> None:
-        warm_readers(_PLAYING_READERS)
+        with suppress(OSError):  # no more processes: one reader is slower
+            warm_readers(_PLAYING_READERS)
         space = self._pool.store_limit * _STORE_SHARE
         for number in sorted(render.frames):
             if not self._waits_for_turn() or space <= 0:
