@@ -3,6 +3,7 @@
 import logging
 import os
 import time
+import warnings
 from collections import Counter, deque
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, contextmanager
@@ -25,6 +26,8 @@ from .videos import deliver_videos
 
 # Seconds in which a scheduler has to answer, and between two looks at what is done.
 _PATIENCE, _BEAT = 30.0, 0.05
+# How a warning of the library begins that tells users nothing about what they do.
+_SLOW_DISK = "Creating scratch directories"
 # Frames that are with the cluster at once, for each of its threads.
 _UNDER_WAY = 2
 # A worker that ends while it writes a frame is replaced, and the frame is written again, so many times.
@@ -157,6 +160,7 @@ class DeliveryStopped(EscalaError):
 def _client(workforce: Workforce, frames: int) -> Iterator[Any]:
     """A client of the cluster; one of this machine's own ends with the block. Others of this machine cannot join it."""
     distributed = cluster_package()
+    warnings.filterwarnings("ignore", _SLOW_DISK)
     with ExitStack() as stack:
         if workforce.scheduler is not None:
             yield stack.enter_context(_connected(workforce.scheduler))
@@ -172,7 +176,12 @@ def _client(workforce: Workforce, frames: int) -> Iterator[Any]:
             security=True,
             silence_logs=logging.CRITICAL,
             memory_limit=0,
-            env={**DEFAULTS, "NUMBA_NUM_THREADS": threads, "OMP_NUM_THREADS": threads},
+            env={
+                **DEFAULTS,
+                "NUMBA_NUM_THREADS": threads,
+                "OMP_NUM_THREADS": threads,
+                "PYTHONWARNINGS": f"ignore:{_SLOW_DISK}",
+            },
         )
         yield stack.enter_context(distributed.Client(stack.enter_context(cluster), set_as_default=False))
 
