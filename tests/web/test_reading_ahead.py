@@ -35,6 +35,13 @@ class ReadingAheadTest(SourceApiTest):
         self.client.get(f"/api/shots/{shot}")
         self.wait_for(6)
 
+    def test_decoders_for_playing_are_started_once_a_sequence_is_imported(self) -> None:
+        with patch("escala.web.reading_ahead.warm_readers") as warm:
+            self.open("s.0001.exr")
+            warm.assert_not_called()
+            self.open("s.####.exr")
+            warm.assert_called_once_with(2)
+
     def test_a_broken_frame_is_passed_over(self) -> None:
         shot = self.open("s.####.exr")["result"]["shot_id"]
         (self.media / "s.0003.exr").write_bytes(b"no picture")

@@ -198,6 +198,7 @@ class AppContext:
             self.jobs.report(job, share, doing)
 
         render, _ = self.evaluator_pool.read(paths, fit, report)
+        self.ahead.prepare(render)
         if name:
             render = render.model_copy(update={"name": name})
         with self.database.writing() as session:

@@ -13,6 +13,8 @@ from escala.model.render import Render
 _STORE_SHARE = 0.5
 # While a sequence plays, so many of its frames are decoded at once.
 _PLAYING_READERS = 2
+# What a page needs while it opens a shot comes first.
+_OPENING_SECONDS = 1.0
 # Between two frames others have their turn.
 _PAUSE_SECONDS = 0.05
 
@@ -26,6 +28,12 @@ class AheadReader:
         self._lock = threading.Lock()
         self._wanted: Render | None = None
         self._thread: threading.Thread | None = None
+
+    def prepare(self, render: Render) -> None:
+        """Start what decodes the frames of a sequence while it plays, for one that may be opened next."""
+        if len(render.frames) > 1:
+            with suppress(OSError):  # no more processes: one reader is slower
+                warm_readers(_PLAYING_READERS)
 
     def read(self, render: Render) -> None:
         """Decode the frames of a render in place of what was wanted before; a still needs none."""
@@ -53,8 +61,8 @@ class AheadReader:
             self._decode(render)
 
     def _decode(self, render: Render) -> None:
-        with suppress(OSError):  # no more processes: one reader is slower
-            warm_readers(_PLAYING_READERS)
+        self.prepare(render)
+        self._closing.wait(_OPENING_SECONDS)
         space = self._pool.store_limit * _STORE_SHARE
         for number in sorted(render.frames):
             if not self._waits_for_turn() or space <= 0:
