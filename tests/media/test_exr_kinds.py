@@ -8,11 +8,12 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 
+from escala.core.viewer.pyramid import halve_box
 from escala.engine.source.intake import read_render
 from escala.media import decode
 from escala.media.sources import SourceFile
 from escala.media.store import INDEX, PIXELS, StoredFrame
-from tests.fixtures import FolderTest, box, channels_of, light
+from tests.fixtures import FolderTest, box, channels_of, light, write_layers
 
 LOSSLESS = ("NO", "RLE", "ZIPS", "ZIP", "PIZ")
 LOSSY = ("PXR24", "B44", "B44A", "DWAA", "DWAB")
@@ -108,6 +109,25 @@ class ExrKindTest(FolderTest):
             in_bands.assert_called_once()
         for part in (INDEX, PIXELS):
             self.assertEqual((ways[0] / part).read_bytes(), (ways[1] / part).read_bytes(), part)
+
+    def test_many_files_of_a_frame_are_not_held_in_memory_together(self) -> None:
+        planes = [light(seed, 70, 90).astype(np.float16) for seed in range(4)]
+        files = [
+            write_layers(self.folder / f"{name}.exr", {"": each}) for name, each in zip("abcd", planes, strict=True)
+        ]
+        sources = [SourceFile(file, file.stem) for file in files]
+        size = 4 * 3 * 70 * 90
+        with (
+            patch.object(decode, "_MOST_BYTES_AT_ONCE", 2 * size),
+            patch.object(decode, "_write_bands", wraps=decode._write_bands) as in_bands,
+        ):
+            decode.decode_frame_here(sources, self.folder / "several", lambda share: None)
+        self.assertEqual(in_bands.call_count, 2)
+        frame = StoredFrame(self.folder / "several")
+        self.assertEqual(len(frame.passes), 4)
+        for stored, each in zip(frame.passes, planes, strict=True):
+            np.testing.assert_array_equal(frame.planes(stored), each)
+            np.testing.assert_array_equal(frame.planes(stored, 1), [halve_box(plane) for plane in each])
 
     def test_whole_numbers_named_as_a_mask_or_alpha_disturb_nothing(self) -> None:
         whole = np.ones((24, 32), np.uint32)

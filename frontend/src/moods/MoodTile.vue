@@ -69,6 +69,7 @@ function lift(event: DragEvent) {
 async function load(live: boolean) {
   clearTimeout(resting)
   given?.abort()
+  settled.value = false
   const mine = (given = new AbortController())
   const ratio = window.devicePixelRatio
   const body = {

@@ -41,6 +41,7 @@ from .video import read_video_frame, read_video_header
 from .windows import Window
 
 Progress = Callable[[float], None]
+# Pixels of a frame that are held in memory together, where they can be read in bands instead.
 _MOST_BYTES_AT_ONCE = 256 << 20
 _PROGRESS_SECONDS = 0.05
 
@@ -101,7 +102,7 @@ def decode_frame_here(files: Sequence[SourceFile], folder: Path, progress: Progr
 
 
 def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress, key: str | None) -> None:
-    opened = [_open(source) for source in files]
+    opened = _open_all(files)
     _settle_sizes(opened)
     _split_alpha(opened)
     raster = opened[0].display
@@ -124,12 +125,24 @@ def _decode(files: Sequence[SourceFile], folder: Path, progress: Progress, key: 
         writer.finish(_header(opened, raster))
 
 
-def _open(source: SourceFile) -> _OpenFile:
+def _open_all(files: Sequence[SourceFile]) -> list[_OpenFile]:
+    """The files of a frame; those of them are read at once that fit into memory together, the rest comes in bands."""
+    opened, room = [], _MOST_BYTES_AT_ONCE
+    for source in files:
+        file = _open(source, room)
+        if file.bands is None:
+            room -= _pixel_bytes(file.parts)
+        opened.append(file)
+    return opened
+
+
+def _open(source: SourceFile, room: int) -> _OpenFile:
+    """A file, read at once where its pixels take at most `room` bytes, which takes less processor time than bands."""
     if source.path.suffix.lower() == ".exr":
         parts = read_parts(source.path)
         layers = [_as_colour(layer) for layer in layers_of_parts([(part.name, part.channels) for part in parts])]
         file = _OpenFile(source, parts[0].display, [part.data for part in parts], layers, parts)
-        file.bands = None if _fits_at_once(parts) else band_parts(source.path, parts)
+        file.bands = None if _pixel_bytes(parts) <= room else band_parts(source.path, parts)
         if file.bands is None:
             file.pixels = read_channels(source.path, parts)
         return file
@@ -146,9 +159,9 @@ def _open(source: SourceFile) -> _OpenFile:
     return _OpenFile(source, window, [window], layers, [], None, pixels, encoded=encoded, told=header.told)
 
 
-def _fits_at_once(parts: list[ExrPart]) -> bool:
-    """Whether all pixels are few enough to be read at once, which takes less processor time than bands of rows."""
-    return sum(4 * part.data.width * part.data.height * len(part.channels) for part in parts) <= _MOST_BYTES_AT_ONCE
+def _pixel_bytes(parts: list[ExrPart]) -> int:
+    """What all pixels of a file take in memory at most."""
+    return sum(4 * part.data.width * part.data.height * len(part.channels) for part in parts)
 
 
 def _open_video(source: SourceFile, number: int) -> _OpenFile:
