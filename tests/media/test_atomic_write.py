@@ -1,8 +1,12 @@
 import os
+import platform
 import subprocess
 import sys
+import unittest
+from unittest import mock
 
 import numpy as np
+import psutil
 
 from escala.core.errors import NoRoom, UnreadableFile
 from escala.media.atomic_write import is_alive, owner, remove_stale, unfinished, write_atomically, write_bytes
@@ -42,6 +46,16 @@ class WholeTest(FolderTest):
         self.assertTrue(is_alive(owner()))
         for other in (f"{os.getpid()}-1", "0-0", "", "x-y", f"{2**70}-1"):
             self.assertFalse(is_alive(other))
+
+    @unittest.skipUnless(platform.system() == "Linux", "other systems keep the start time of a process as it was")
+    def test_a_clock_that_is_set_while_a_process_runs_changes_nothing(self) -> None:
+        with subprocess.Popen(["sleep", "60"]) as other, mock.patch("psutil._pslinux.boot_time", return_value=5e8):
+            self.addCleanup(other.kill)
+            ticks = round((psutil.Process(other.pid).create_time() - 5e8) * os.sysconf("SC_CLK_TCK"))
+            self.assertTrue(is_alive(f"{other.pid}-{ticks}"))
+            self.assertFalse(is_alive(f"{other.pid}-{ticks + 1}"))
+            other.kill()
+        self.assertFalse(is_alive(f"{other.pid}-{ticks}"))
 
 
 class FullDiskTest(FolderTest):

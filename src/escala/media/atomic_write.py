@@ -2,6 +2,7 @@
 
 import errno
 import os
+import platform
 import re
 import shutil
 import tempfile
@@ -79,16 +80,24 @@ def unfinished() -> str:
 @cache
 def owner() -> str:
     """This process, distinguished from a later one of the same number by its start time."""
-    return f"{os.getpid()}-{int(psutil.Process().create_time())}"
+    return f"{os.getpid()}-{_start_time(os.getpid())}"
 
 
 def is_alive(process: str) -> bool:
     """Whether the process of this `owner()` still runs."""
     number, _, began = process.partition("-")
     try:
-        return int(psutil.Process(int(number)).create_time()) == int(began)
-    except (psutil.Error, ValueError, OverflowError):
+        return _start_time(int(number)) == int(began)
+    except (OSError, psutil.Error, ValueError, OverflowError):
         return False
+
+
+def _start_time(number: int) -> int:
+    """When a process started: on Linux in clock ticks since the system started, which no set clock changes."""
+    if platform.system() != "Linux":
+        return int(psutil.Process(number).create_time())
+    after_name = Path(f"/proc/{number}/stat").read_text().rpartition(")")[2]
+    return int(after_name.split()[19])
 
 
 def remove_stale(folder: Path) -> int:
