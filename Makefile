@@ -65,11 +65,13 @@ $(BYTECODE): $(PACKAGES) $(SOURCE_FILES)
 	$(BIN)/python -m compileall -q src/escala
 	touch $@
 
-# The browser tests drive Debian's Chromium.
+# The browser tests drive Debian's Chromium without a screen; its package with a screen serves them, too, but slower.
 chromium:
-	@command -v chromium >/dev/null || { \
-	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium; \
-	  else echo "The browser tests need Chromium: sudo apt-get install chromium" >&2; exit 1; fi; }
+	@command -v chromium-headless-shell >/dev/null \
+	|| { [ "$$(id -u)" = 0 ] && apt-get update -qq \
+	  && apt-get install -y -qq --no-install-recommends chromium chromium-headless-shell; } \
+	|| command -v chromium >/dev/null \
+	|| { echo "The browser tests need Chromium: sudo apt-get install chromium chromium-headless-shell" >&2; exit 1; }
 
 types: $(PACKAGES)
 	$(BIN)/python -m escala.web.openapi > frontend/openapi.json

@@ -33,7 +33,8 @@ from escala.stage.skies import write_skies
 from escala.web.demo import ARRIVAL, FINISHED, NEAR, STILL, DemoRender
 from tests.runner import SHARED_FOLDER
 
-CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+# Without a screen it takes a third less time than with one that nobody sees.
+CHROMIUM = shutil.which("chromium-headless-shell") or shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = (
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
