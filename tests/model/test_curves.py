@@ -38,6 +38,22 @@ class CurvesTest(unittest.TestCase):
         self.assertEqual(found.plate.layers[0].distance, 5.0)
         self.assertEqual(variant.settled(Time(7)).settled(Time(1)).balance.lights["beacon"].stops, 7.0)
 
+    def test_a_settled_document_is_as_one_that_was_written_so(self) -> None:
+        ramp = {"kind": "ramp", "from": 0, "to": 10, "start": 0, "end": 10}
+        lights = {"key": {"tint": [1, 2, 3]}, "fill": {"stops": 3}}
+        found = moving(
+            {"balance/lights/key/stops": ramp, "balance/lights/fill/stops": ramp}, balance={"lights": lights}
+        ).settled(Time(5))
+        written = Variant.model_validate(
+            {"balance": {"lights": {"key": {"tint": [1, 2, 3], "stops": 5}, "fill": {"stops": 5}}}}
+        )
+        self.assertEqual(found.balance, written.balance)
+        given = [(one.model_dump(exclude_unset=True), one.model_fields_set) for one in found.balance.lights.values()]
+        wanted = [(one.model_dump(exclude_unset=True), one.model_fields_set) for one in written.balance.lights.values()]
+        self.assertEqual(given, wanted)
+        with self.assertRaises(ValidationError):
+            found.balance.lights["key"].stops = 1.0  # type: ignore[misc]
+
     def test_values_stay_within_the_fields_range(self) -> None:
         wild = {"kind": "sweep", "amount": 1000, "period": 8}
         variant = moving({"balance/lights/a/stops": wild, "balance/lights/a/tint": wild, "depth/defocus/focus": wild})

@@ -113,10 +113,25 @@ class _Part:
         for key, part in self._parts.items():
             made[key] = part.filled(values)
         if isinstance(self.value, BaseModel):
-            return self.value.model_copy(update=made)
+            return _copy_with(self.value, made)
         if isinstance(self.value, Mapping):
             return {**self.value, **made}
         return tuple(made.get(index, entry) for index, entry in enumerate(self.value))
+
+
+def _copy_with(document: BaseModel, made: dict[str, Any]) -> BaseModel:
+    """As its `model_copy`, in half the time: where a thousand numbers move, each may have a document of its own."""
+    copy = document.__class__.__new__(document.__class__)
+    given = document.model_fields_set
+    facts = {
+        "__dict__": {**document.__dict__, **made},
+        "__pydantic_fields_set__": given if given.issuperset(made) else {*given, *made},
+        "__pydantic_extra__": document.__pydantic_extra__,
+        "__pydantic_private__": document.__pydantic_private__,
+    }
+    for name, fact in facts.items():
+        object.__setattr__(copy, name, fact)
+    return copy
 
 
 def _found(document: BaseModel, pointer: str) -> tuple[Any, FieldInfo | None]:

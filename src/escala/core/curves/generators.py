@@ -1,5 +1,6 @@
 """Generators of values over time: noise, pulses, sweeps and ramps, repeatable on every machine."""
 
+from functools import lru_cache
 from math import factorial, floor
 
 from .keys import smoothstep
@@ -27,7 +28,9 @@ def noise(place: float, seed: int, smooth: float) -> float:
     return step + smooth * smoothstep(place - whole) * (there - step)
 
 
+@lru_cache(maxsize=1 << 14)
 def _noise_at(whole: int, seed: int) -> float:
+    """At a whole number, −1 to 1; the next frames need most of them again."""
     return 2 * split_mix((seed & _MASK) ^ split_mix(whole & _MASK)) / 2.0**64 - 1
 
 

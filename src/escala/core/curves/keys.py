@@ -43,6 +43,11 @@ class Keys:
         self._keys = tuple(keys)
         self._frames = [key.frame for key in keys]
         self._slopes = _slopes_of_runs(self._keys)
+        # What a frame within a stretch needs, at one access: this is read for each curve of each frame.
+        self._stretches = [
+            (here.frame, there.frame, here.value, there.value, here.ease, self._slopes.get(index))
+            for index, (here, there) in enumerate(pairwise(self._keys))
+        ]
 
     def at(self, frame: float) -> float:
         """The value at a frame."""
@@ -63,23 +68,21 @@ class Keys:
 
     def _within(self, index: int, frame: float) -> float:
         """The value within the stretch from a key to the next."""
-        here, there = self._keys[index], self._keys[index + 1]
-        if frame == here.frame:
-            return here.value
-        if frame == there.frame:
-            return there.value
-        length, rise = there.frame - here.frame, there.value - here.value
-        share = (frame - here.frame) / length
-        if here.ease == "step":
-            return here.value
-        if here.ease == "straight":
-            return here.value + share * rise
-        if here.ease == "bezier":
-            return _bezier(here, there, frame)
-        slopes = self._slopes.get(index)
-        if slopes is None:
-            return here.value + smoothstep(share) * rise
-        return _hermite(share, length, here.value, there.value, *slopes)
+        start, end, value, target, ease, slopes = self._stretches[index]
+        if frame == start:
+            return value
+        if frame == end:
+            return target
+        share = (frame - start) / (end - start)
+        if slopes is not None:
+            return _hermite(share, end - start, value, target, *slopes)
+        if ease == "smooth":
+            return value + smoothstep(share) * (target - value)
+        if ease == "step":
+            return value
+        if ease == "straight":
+            return value + share * (target - value)
+        return _bezier(self._keys[index], self._keys[index + 1], frame)
 
     def _slope_before(self) -> float:
         """How the value goes on before the first key, in value per frame."""
