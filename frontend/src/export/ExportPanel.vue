@@ -316,6 +316,11 @@ h3 {
   display: grid;
   grid-template-columns: 14px 1fr;
 }
+.findings button {
+  grid-column: 2;
+  justify-self: start;
+  margin: 4px 0;
+}
 .findings .ok span {
   color: var(--match);
 }
