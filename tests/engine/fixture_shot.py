@@ -52,15 +52,20 @@ def image_pool(folder: Path) -> ImagePool:
 
 
 class PreparingImages:
-    """Images that are decoded when they are looked up."""
+    """Images that are decoded when they are looked up, and anew where their file changed."""
 
     def __init__(self, folder: Path) -> None:
         self.pool = image_pool(folder)
+        self._states: dict[ImageSource, object] = {}
         self._held: list[OutsideImage] = []
 
     def find(self, source: ImageSource) -> OutsideImage | None:
         """As `Images.find`."""
-        self._held += self.pool.prepare([source])
+        path = Path(source.path)
+        state = (path.stat().st_mtime_ns, path.stat().st_size) if path.is_file() else None
+        if state is None or self._states.get(source) != state:
+            self._states[source] = state
+            self._held += self.pool.prepare([source])
         return self.pool.find(source)
 
     def find_clip(self, path: str) -> Clip | None:
