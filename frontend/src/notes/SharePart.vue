@@ -65,8 +65,9 @@ async function copy() {
         <button type="submit" class="go" :disabled="!name.trim() || !variants.length">Share</button>
       </div>
     </form>
-    <p v-if="address" role="status">
-      The address is shown here only: <a :href="address" target="_blank" rel="noreferrer">{{ address }}</a>
+    <p v-if="address" class="address" role="status">
+      <span>The address is shown here only:</span>
+      <a :href="address" target="_blank" rel="noreferrer">{{ address }}</a>
       <button type="button" @click="copy">Copy</button>
     </p>
     <ul>
@@ -133,6 +134,11 @@ li {
 p {
   margin: 0;
   overflow-wrap: anywhere;
+}
+.address {
+  display: grid;
+  gap: 4px;
+  justify-items: start;
 }
 .quiet {
   color: var(--text-2);

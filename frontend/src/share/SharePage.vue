@@ -32,6 +32,14 @@ const variant = computed(() => share.value?.variants.find((one) => one.id === ch
 const compared = computed(() => share.value?.variants.find((one) => one.id === other.value) ?? null)
 const frames = computed(() => share.value?.shot.frames ?? [])
 const here = computed(() => notes.value.filter((note) => note.variant === chosen.value))
+/** When a note was written, on which frame, and on which revision where the image has changed since. */
+function aboutNote(note: Note): string {
+  const facts = [momentText(note.created), `frame ${note.frame}`]
+  if (note.state === 'done') facts.push('done')
+  if (variant.value && note.revision !== variant.value.revision)
+    facts.push(`on revision ${note.revision}: the image has changed since`)
+  return facts.join(', ')
+}
 const pins = computed(() =>
   here.value.filter((note) => note.place && note.frame === frame.value && note.state === 'open'),
 )
@@ -270,10 +278,7 @@ const placed = (at: readonly [number, number]) => {
         <li v-for="note in here" :key="note.id" :class="{ done: note.state === 'done' }">
           <b>{{ note.id }} {{ note.author }}</b>
           <span class="quiet">
-            {{ momentText(note.created) }}, frame {{ note.frame }}{{ note.state === 'done' ? ', done' : '' }}
-            <template v-if="variant && note.revision !== variant.revision">
-              , on revision {{ note.revision }}: the image has changed since
-            </template>
+            {{ aboutNote(note) }}
           </span>
           <p>{{ note.text }}</p>
           <p v-for="answer in note.answers" :key="answer.id" class="answer">
