@@ -3,10 +3,10 @@
 import atexit
 import fcntl
 import json
+import multiprocessing
 import os
 import re
 import shutil
-import subprocess
 import sys
 import tempfile
 import unittest
@@ -14,6 +14,9 @@ import urllib.request
 from contextlib import suppress
 from dataclasses import replace
 from functools import cache
+from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
+from multiprocessing.util import Finalize
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -28,6 +31,7 @@ from playwright.sync_api import (
     sync_playwright,
 )
 
+from escala.cli import main
 from escala.stage.render import StageJob, render_frame
 from escala.stage.skies import write_skies
 from escala.web.demo import ARRIVAL, FINISHED, NEAR, STILL, DemoRender
@@ -82,6 +86,20 @@ def render_demo(demo: DemoRender, place: Path, job: StageJob, frames: tuple[int,
     (place / FINISHED).touch()
 
 
+# Servers are forked from a process that has imported theirs: importing takes longer than most of what tests do to them.
+FORKS = multiprocessing.get_context("forkserver")
+FORKS.set_forkserver_preload(["escala.web.server", "numba"])
+
+
+def run_command(arguments: list[str], output: Connection, environment: dict[str, str]) -> None:
+    """A command of Escala in this process, which prints into `output`."""
+    os.environ.clear()
+    os.environ.update(environment)
+    os.dup2(output.fileno(), 1)
+    sys.stdout = os.fdopen(1, "w", buffering=1)
+    main(arguments)
+
+
 class RunningServer:
     """`escala demo` on a home of its own, whose demo is a small finished render."""
 
@@ -89,7 +107,8 @@ class RunningServer:
         self.home = home
         # The system gives a port at the first start, so that no two servers want the same; later starts keep it.
         self.port, self.address = 0, ""
-        self.process: subprocess.Popen[str] | None = None
+        self.process: BaseProcess | None = None
+        self.printed: Connection | None = None
         if job and not (home / "demo" / FINISHED).exists():
             shutil.copytree(
                 finished_demo(job), home / "demo", dirs_exist_ok=True, ignore=shutil.ignore_patterns("*.lock")
@@ -98,20 +117,18 @@ class RunningServer:
     def start(self, command: str = "demo", *options: str) -> None:
         """Start, and wait until it says that it is ready."""
         arguments = [command, "--home", str(self.home), "--port", str(self.port), *options]
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "escala.cli", *arguments],
-            stdout=subprocess.PIPE,
-            text=True,
-            env={**os.environ, "PYTHONUNBUFFERED": "1"},
-        )
-        assert self.process.stdout is not None
-        line = self.process.stdout.readline()
+        self.printed, output = FORKS.Pipe(duplex=False)  # kept open: the server may print more
+        self.process = FORKS.Process(target=run_command, args=(arguments, output, dict(os.environ)))
+        self.process.start()
+        output.close()
+        with open(self.printed.fileno(), closefd=False) as lines:
+            line = lines.readline()
         found = re.search(r"ready: open (http://[\d.]+:(\d+))", line)
         if not found:
             raise RuntimeError(f"the server did not start: {line!r}")
         self.address, self.port = found[1], int(found[2])
         while command == "demo" and not self.shots():
-            if self.process.poll() is not None:
+            if not self.process.is_alive():
                 raise RuntimeError("the server ended")
 
     def shots(self) -> list[Any]:
@@ -123,9 +140,7 @@ class RunningServer:
         """End it at once, as a power cut would."""
         if self.process:
             self.process.kill()
-            self.process.wait()
-            if self.process.stdout:
-                self.process.stdout.close()
+            self.process.join()
             self.process = None
 
 
@@ -200,7 +215,7 @@ def the_server() -> RunningServer:
     folder = tempfile.TemporaryDirectory(prefix="escala-browser-")
     atexit.register(folder.cleanup)
     server = started_server(Path(folder.name))
-    atexit.register(server.kill)
+    Finalize(None, server.kill, exitpriority=1)  # before children are waited for
     return server
 
 
