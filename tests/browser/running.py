@@ -86,7 +86,7 @@ def render_demo(demo: DemoRender, place: Path, job: StageJob, frames: tuple[int,
     (place / FINISHED).touch()
 
 
-# Servers are forked from a process that has imported theirs: importing takes longer than most of what tests do to them.
+# Servers are forked from a process that has imported their modules, which takes longer than most of what tests do.
 FORKS = multiprocessing.get_context("forkserver")
 FORKS.set_forkserver_preload(["escala.web.server", "numba"])
 
@@ -109,6 +109,7 @@ class RunningServer:
         self.port, self.address = 0, ""
         self.process: BaseProcess | None = None
         self.printed: Connection | None = None
+        Finalize(None, self.kill, exitpriority=1)  # before children are waited for, whatever became of the test
         if job and not (home / "demo" / FINISHED).exists():
             shutil.copytree(
                 finished_demo(job), home / "demo", dirs_exist_ok=True, ignore=shutil.ignore_patterns("*.lock")
@@ -214,9 +215,7 @@ def the_server() -> RunningServer:
     """The one server of all tests that do nothing to it but use it."""
     folder = tempfile.TemporaryDirectory(prefix="escala-browser-")
     atexit.register(folder.cleanup)
-    server = started_server(Path(folder.name))
-    Finalize(None, server.kill, exitpriority=1)  # before children are waited for
-    return server
+    return started_server(Path(folder.name))
 
 
 class BrowserTest(unittest.TestCase):
