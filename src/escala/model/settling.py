@@ -1,7 +1,7 @@
 """A document at a time: curves become plain numbers."""
 
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -37,15 +37,14 @@ def check_curves(document: BaseModel, curves: Mapping[str, Curve]) -> None:
 def settled(document: Any, curves: Mapping[str, Curve], time: Time) -> Any:
     """The document at a time, with plain numbers in place of curves."""
     moving = _known(document).moving(curves)
-    values = [_value(document, curves, curve, field, time) for curve, field in moving.fields]
-    return moving.places.filled(values).model_copy(update={"curves": {}})
+    return moving.places.filled([at(time) for at in moving.values]).model_copy(update={"curves": {}})
 
 
 def settled_value(document: BaseModel, curves: Mapping[str, Curve], pointer: str, time: Time) -> Any:
     """The value of a field at a time, within the field's limits; the field's own where it has no curve."""
     found = _known(document).field(pointer)
     curve = curves.get(_plain(pointer)) or curves.get(pointer)
-    return found.own if curve is None else _value(document, curves, curve, found, time)
+    return found.own if curve is None else _value_at(document, curves, curve, found)(time)
 
 
 @dataclass(frozen=True)
@@ -59,9 +58,9 @@ class _OwnField:
 
 @dataclass(frozen=True)
 class _Moving:
-    """The curves of a document with their fields, in the order of their places."""
+    """The values of fields with curves by time, in the order of their places."""
 
-    fields: list[tuple[Curve, _OwnField]]
+    values: list[Callable[[Time], Any]]
     places: Places
 
 
@@ -75,8 +74,8 @@ class _Known:
 
     def moving(self, curves: Mapping[str, Curve]) -> _Moving:
         if self._moving is None:
-            fields = [(curve, self.field(pointer)) for pointer, curve in curves.items()]
-            self._moving = _Moving(fields, Places(self.document, list(curves)))
+            values = [_value_at(self.document, curves, curve, self.field(at)) for at, curve in curves.items()]
+            self._moving = _Moving(values, Places(self.document, list(curves)))
         return self._moving
 
     def field(self, pointer: str) -> _OwnField:
@@ -103,16 +102,33 @@ def _known(document: BaseModel) -> _Known:
     return known
 
 
-def _value(document: BaseModel, curves: Mapping[str, Curve], curve: Curve, found: _OwnField, time: Time) -> Any:
+def _value_at(
+    document: BaseModel, curves: Mapping[str, Curve], curve: Curve, found: _OwnField
+) -> Callable[[Time], Any]:
+    """The value of a field by time; what does not depend on the time is looked up here."""
+    field, base = found.field, found.base
+    within, low, high, is_whole = field.within, field.low, field.high, field.is_whole
+
     if isinstance(curve, FollowCurve):
-        other = settled_value(document, curves, curve.pointer, Time(time.frame - curve.delay, time.rate))
-        values = list(other) if isinstance(other, tuple) else [other] * found.field.channels
-        moved = [value * curve.scale + curve.offset for value in values]
-    elif isinstance(found.own, tuple):
-        moved = [curve.at(index, own, time) for index, own in enumerate(found.base)]
-    else:
-        return found.field.within(curve.at(0, found.base[0], time))
-    return tuple(map(found.field.within, moved)) if isinstance(found.own, tuple) else found.field.within(moved[0])
+
+        def follow(time: Time) -> Any:
+            other = settled_value(document, curves, curve.pointer, Time(time.frame - curve.delay, time.rate))
+            values = list(other) if isinstance(other, tuple) else [other] * field.channels
+            moved = tuple(within(value * curve.scale + curve.offset) for value in values)
+            return moved if isinstance(found.own, tuple) else moved[0]
+
+        return follow
+
+    at = curve.at
+    if isinstance(found.own, tuple):
+        return lambda time: tuple(within(at(index, own, time)) for index, own in enumerate(base))
+    first = base[0]
+
+    def number(time: Time) -> float:
+        value = at(0, first, time)
+        return value if low < value <= high and not is_whole else within(value)
+
+    return number
 
 
 def _field(document: BaseModel, pointer: str) -> NumberField:
