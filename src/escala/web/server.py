@@ -32,6 +32,8 @@ from .watching import RenderWatcher
 # More threads than evaluations may wait: whatever is no evaluation finds one free.
 _THREADS = 160
 _CONNECTIONS = 4000
+# A request passes through three threads: each waits so long at most for another that computes in Python.
+_SWITCH_SECONDS = 0.0005
 # A connection on which nothing comes for so long is let go.
 _SILENT_SECONDS = 60
 
@@ -92,6 +94,7 @@ def serve(settings: Settings, demo: bool = False) -> None:
         start_demo(context)
     RenderWatcher(context).start()
     warm_readers(1)
+    sys.setswitchinterval(_SWITCH_SECONDS)
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         server.run()
