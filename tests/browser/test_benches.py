@@ -62,6 +62,8 @@ class PictureTest(BrowserTest):
         self.assertNotEqual(page.locator("canvas").screenshot(), first)
         strip.press("ArrowLeft")
         expect(strip).to_have_attribute("aria-valuenow", "8")
+        requests: list[str] = []
+        page.on("request", lambda request: requests.append(request.url))
         page.get_by_role("button", name="Play", exact=True).click()
         expect(page.locator(".strip b")).to_have_attribute("style", re.compile("100%"))
         expect(page.locator(".rate")).to_contain_text(re.compile(r"\d+\.\d / 24 fps"))
@@ -69,6 +71,7 @@ class PictureTest(BrowserTest):
         page.wait_for_function(
             "() => { const r = parseFloat(document.querySelector('.rate').textContent); return r > 12 && r < 26 }"
         )
+        self.assertEqual([url for url in requests if re.search(r"/api/(?!.*(/picture|/events))", url)], [])
         page.get_by_role("button", name="Play", exact=True).click()
         expect(page.locator(".rate")).to_contain_text("3 frames")
         self.at_rest(page)

@@ -2,6 +2,7 @@ import { createSharedComposable } from '@vueuse/core'
 import { ref, shallowRef, watch } from 'vue'
 import { api, unwrap } from '@/api/client'
 import type { ObjectHit, ObjectLayer } from '@/api/types'
+import { usePlayback } from '@/stores/playback'
 import { useWorkspace } from '@/stores/workspace'
 import { useMattes } from '@/stores/mattes'
 import { useShot } from '@/stores/shot'
@@ -20,6 +21,7 @@ export const useObjectPicker = createSharedComposable(() => {
   const shots = useShot()
   const workspace = useWorkspace()
   const mattes = useMattes()
+  const playback = usePlayback()
   const under = shallowRef<PickResult>(NOTHING)
   const layers = shallowRef<ObjectLayer[]>([])
   const layersState = ref<'loading' | 'error' | 'ready'>('loading')
@@ -51,15 +53,19 @@ export const useObjectPicker = createSharedComposable(() => {
   }
 
   watch(
-    () => [shots.variant?.id, shots.renderKey, workspace.frame],
-    async () => {
+    () => [shots.variant?.id, shots.renderKey, workspace.frame, playback.playing],
+    async (_now, _before, onCleanup) => {
       const id = shots.variant?.id
-      if (id === undefined) return
+      // A sequence that plays needs none: its last frame does.
+      if (id === undefined || playback.playing) return
+      let replaced = false
+      onCleanup(() => (replaced = true))
       layersState.value = 'loading'
       const params = { path: { variant_id: id }, query: { frame: workspace.frame } }
       const answer = await unwrap<{ layers: ObjectLayer[] }>(
         api.GET('/api/variants/{variant_id}/mattes/layers', { params }),
       ).catch(() => null)
+      if (replaced) return
       layers.value = answer?.layers ?? []
       layersState.value = answer ? 'ready' : 'error'
     },
