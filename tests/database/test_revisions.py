@@ -83,9 +83,14 @@ class StatesTest(RecordTest):
         moved = states.previewed(self.session, self.variant, 1, level("key", -1.0))
         self.assertEqual((moved.balance.lights["key"].stops, first.balance.lights["key"].stops), (-1.0, 1.0))
         self.assertEqual(queries, [])
+        newest = states.previewed(self.session, self.variant, None, [])
+        self.assertEqual((newest.balance.lights["fill"].stops, newest.balance.lights["key"].stops), (5.0, 2.0))
+        self.assertIs(states.previewed(self.session, self.variant, self.variant.head, []), newest)
+        self.edit(6.0, "fill")
+        self.assertEqual(states.previewed(self.session, self.variant, None, []).balance.lights["fill"].stops, 6.0)
         for number in range(40, 0, -1):
             self.edit(number / 4)
-        for number in range(5, 45):
+        for number in range(6, 46):
             states.at(self.session, self.variant, number)
         self.assertIsNot(states.at(self.session, self.variant, 1), first)
         self.assertEqual(states.at(self.session, self.variant, 1), first)

@@ -1,7 +1,10 @@
 """Lanes over the API: previews count, and a curve becomes keys."""
 
+from unittest import mock
+
 import numpy as np
 
+from escala.model import settling
 from tests.engine.fixture_shot import grid_passes
 from tests.fixtures import write_layers
 from tests.web.test_source_api import SourceApiTest
@@ -29,6 +32,17 @@ class LanesApiTest(SourceApiTest):
         self.assertEqual((lane["now"], lane["words"]), ([2], "Key, level"))
         self.assertIn("balance/lights/fill/stops", [field["pointer"] for field in answer["movable"]])
         self.assertEqual(self.client.post(f"{self.address}/lanes", json={}).json["lanes"], [])
+
+    def test_what_is_prepared_for_a_document_serves_all_its_frames(self) -> None:
+        patch = self.step({"kind": "ramp", "from": 0, "to": 5, "start": 3, "end": 8})
+        edit = {"base": self.variant["head"], "patch": patch, "label": "ramp"}
+        self.assertEqual(self.client.post(f"{self.address}/edits", json=edit).status_code, 200)
+        with mock.patch.object(settling, "_Known", wraps=settling._Known) as prepared:
+            for frame in (3, 4, 5):
+                picture = {"region": {"x": 0, "y": 0, "width": 32, "height": 24}, "out_width": 32, "out_height": 24}
+                answer = self.client.post(f"{self.address}/picture", json={**picture, "frame": frame, "live": True})
+                self.assertEqual(answer.status_code, 200, answer.json)
+        self.assertEqual(prepared.call_count, 1)
 
     def test_many_curves_are_drawn_through_fewer_points(self) -> None:
         sweep = {"kind": "sweep", "amount": 1, "period": 5}

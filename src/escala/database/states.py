@@ -22,13 +22,13 @@ class VariantStates:
         self._lock = threading.Lock()
 
     def at(self, session: Session, variant: VariantRow, number: int) -> Variant:
-        """As `state_at`, and raises as it does."""
+        """As `state_at`, and raises as it does; the newest is read from the variant itself, and raises as `patched`."""
         key = variant.id, number
         with self._lock:
             if key in self._states:
                 self._states.move_to_end(key)
                 return self._states[key]
-        state = state_at(session, variant, number)
+        state = patched(variant.document, []) if number == variant.head else state_at(session, variant, number)
         with self._lock:
             self._states[key] = state
             while len(self._states) > _MOST_STATES:
@@ -42,7 +42,8 @@ class VariantStates:
 
         Raises as `patched`; for another revision than the newest also as `state_at`.
         """
-        if base is None or base == variant.head:
+        number = variant.head if base is None else base
+        if patch and number == variant.head:
             return patched(variant.document, patch)
-        state = self.at(session, variant, base)
+        state = self.at(session, variant, number)
         return patched(state.model_dump(mode="json"), patch) if patch else state

@@ -307,7 +307,9 @@ class AppContext:
             return correction.model_copy(update={"path": str(self.roots.readable(correction.path))})
 
         moved = variant.model_copy(update={"colour": colour}).with_corrections(found)
-        return moved.with_pictures(self._admitted_picture)
+        resolved = moved.with_pictures(self._admitted_picture)
+        # What is prepared once for a document is found again for the same one.
+        return variant if resolved == variant else resolved
 
     def _admitted_picture(self, path: str) -> str:
         """A picture as it really is; one that is missing waits, and keeps its name."""
