@@ -71,7 +71,7 @@ class PictureTest(BrowserTest):
         page.wait_for_function(
             "() => { const r = parseFloat(document.querySelector('.rate').textContent); return r > 12 && r < 26 }"
         )
-        self.assertEqual([url for url in requests if re.search(r"/api/(?!.*(/picture|/events))", url)], [])
+        self.assertEqual([url for url in requests if "/mattes/layers" in url], [])
         page.get_by_role("button", name="Play", exact=True).click()
         expect(page.locator(".rate")).to_contain_text("3 frames")
         self.at_rest(page)
