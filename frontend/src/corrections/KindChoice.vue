@@ -3,6 +3,7 @@ import { until } from '@vueuse/core'
 import { computed, onScopeDispose, shallowRef, watch } from 'vue'
 import { fetchImage } from '@/api/client'
 import { NO_AIDS } from '@/api/defaults'
+import { usePlayback } from '@/stores/playback'
 import { useWorkspace } from '@/stores/workspace'
 import { useShot } from '@/stores/shot'
 import { KINDS, titleOf, type Kind } from './kinds'
@@ -12,6 +13,7 @@ const props = defineProps<{ place: string; made: (kind: Kind) => object }>()
 const emit = defineEmits<{ chosen: [kind: Kind] }>()
 const shots = useShot()
 const workspace = useWorkspace()
+const playback = usePlayback()
 const WIDTH = 96
 const kinds = KINDS.filter((one) => one.start)
 const pictures = shallowRef<Record<string, string>>({})
@@ -24,14 +26,14 @@ const shape = computed(() => {
   return { region, out_width: WIDTH, out_height: Math.max(1, Math.round((WIDTH * shown) / width)) }
 })
 
-/** The images come one after another, once the exact image of the newest edit is there: that goes first. */
+/** The images come one after another, once the exact image of the newest edit is there and nothing plays. */
 let newest = 0
 async function load() {
   const id = shots.variant?.id
   const mine = (newest += 1)
   const isOver = () => mine !== newest
   for (const kind of kinds) {
-    await until(() => workspace.settled || isOver()).toBe(true)
+    await until(() => (workspace.settled && !playback.playing) || isOver()).toBe(true)
     if (isOver() || id === undefined) return
     const patch = [{ op: 'add' as const, path: `${props.place}/-`, value: props.made(kind) }]
     const subject = {
