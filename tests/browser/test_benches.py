@@ -75,6 +75,7 @@ class PictureTest(BrowserTest):
         page.get_by_role("button", name="Play", exact=True).click()
         expect(page.locator(".rate")).to_contain_text("3 frames")
         self.at_rest(page)
+        self.assertTrue([url for url in requests if "/mattes/layers" in url], "they follow once it rests")
 
 
 class FinishBenchTest(BrowserTest):

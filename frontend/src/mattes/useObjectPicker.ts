@@ -52,20 +52,20 @@ export const useObjectPicker = createSharedComposable(() => {
     }
   }
 
+  let newest = 0
   watch(
     () => [shots.variant?.id, shots.renderKey, workspace.frame, playback.playing],
-    async (_now, _before, onCleanup) => {
+    async () => {
       const id = shots.variant?.id
       // A sequence that plays needs none: its last frame does.
       if (id === undefined || playback.playing) return
-      let replaced = false
-      onCleanup(() => (replaced = true))
+      const mine = (newest += 1)
       layersState.value = 'loading'
       const params = { path: { variant_id: id }, query: { frame: workspace.frame } }
       const answer = await unwrap<{ layers: ObjectLayer[] }>(
         api.GET('/api/variants/{variant_id}/mattes/layers', { params }),
       ).catch(() => null)
-      if (replaced) return
+      if (mine !== newest) return
       layers.value = answer?.layers ?? []
       layersState.value = answer ? 'ready' : 'error'
     },

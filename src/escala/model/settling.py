@@ -37,7 +37,7 @@ def check_curves(document: BaseModel, curves: Mapping[str, Curve]) -> None:
 def settled(document: Any, curves: Mapping[str, Curve], time: Time) -> Any:
     """The document at a time, with plain numbers in place of curves."""
     moving = _known(document).moving(curves)
-    return moving.places.filled([at(time) for at in moving.values]).model_copy(update={"curves": {}})
+    return moving.places.filled([value_at(time) for value_at in moving.values]).model_copy(update={"curves": {}})
 
 
 def settled_value(document: BaseModel, curves: Mapping[str, Curve], pointer: str, time: Time) -> Any:
@@ -74,7 +74,7 @@ class _Known:
 
     def moving(self, curves: Mapping[str, Curve]) -> _Moving:
         if self._moving is None:
-            values = [_value_at(self.document, curves, curve, self.field(at)) for at, curve in curves.items()]
+            values = [_value_at(self.document, curves, curve, self.field(name)) for name, curve in curves.items()]
             self._moving = _Moving(values, Places(self.document, list(curves)))
         return self._moving
 
