@@ -1,8 +1,11 @@
 """Lanes over the API: previews count, and a curve becomes keys."""
 
+import re
+from typing import Any
 from unittest import mock
 
 import numpy as np
+from sqlalchemy import Engine, event
 
 from escala.model import settling
 from tests.engine.fixture_shot import grid_passes
@@ -37,12 +40,20 @@ class LanesApiTest(SourceApiTest):
         patch = self.step({"kind": "ramp", "from": 0, "to": 5, "start": 3, "end": 8})
         edit = {"base": self.variant["head"], "patch": patch, "label": "ramp"}
         self.assertEqual(self.client.post(f"{self.address}/edits", json=edit).status_code, 200)
+        read: list[str] = []
+
+        def note(connection: Any, cursor: Any, statement: str, *rest: Any) -> None:
+            read.extend(re.findall(r"variant\.document", statement))
+
+        event.listen(Engine, "before_cursor_execute", note)
+        self.addCleanup(event.remove, Engine, "before_cursor_execute", note)
         with mock.patch.object(settling, "_Known", wraps=settling._Known) as prepared:
             for frame in (3, 4, 5):
                 picture = {"region": {"x": 0, "y": 0, "width": 32, "height": 24}, "out_width": 32, "out_height": 24}
                 answer = self.client.post(f"{self.address}/picture", json={**picture, "frame": frame, "live": True})
                 self.assertEqual(answer.status_code, 200, answer.json)
         self.assertEqual(prepared.call_count, 1)
+        self.assertEqual(len(read), 1)
 
     def test_many_curves_are_drawn_through_fewer_points(self) -> None:
         sweep = {"kind": "sweep", "amount": 1, "period": 5}

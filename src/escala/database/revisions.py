@@ -46,29 +46,37 @@ class DamagedHistory(EscalaError, ValueError):
 
 
 def patched(document: dict[str, Any], patch: list[dict[str, Any]]) -> Variant:
-    """The variant after a patch, without saving it; raises `BadEdit`, also for one that would make it huge."""
+    """The variant of a stored document after a patch, without saving it. Raises as `edited`."""
+    try:
+        # As it is read today: a document kept by an older version may lack parts that have come since.
+        variant = Variant.model_validate(document)
+    except ValidationError as error:
+        raise BadEdit(_fault(None, error)) from error
+    return edited(variant, patch)
+
+
+def edited(variant: Variant, patch: list[dict[str, Any]]) -> Variant:
+    """A variant after a patch; raises `BadEdit`, also for one that would make it huge."""
     if len(patch) > _MOST_STEPS:
         raise BadEdit(f"the edit has {len(patch)} steps; the limit is {_MOST_STEPS}")
     try:
-        # As it is read today: a document kept by an older version may lack parts that have come since.
-        changed = Variant.model_validate(document).model_dump(mode="json")
-        return Variant.model_validate(apply_steps(changed, patch))
+        return Variant.model_validate(apply_steps(variant.model_dump(mode="json"), patch))
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError, KeyError) as error:
         reason = error.args[0] if isinstance(error, KeyError) and error.args else error
         raise BadEdit(f"the edit does not fit the variant: {printable(reason)}") from error
     except RecursionError as error:
         raise BadEdit("the edit is nested too deeply") from error
     except ValidationError as error:
-        raise BadEdit(_fault(document, error)) from error
+        raise BadEdit(_fault(variant, error)) from error
 
 
-def _fault(document: dict[str, Any], error: ValidationError) -> str:
-    """The first fault of a document: its field, the value, and the limits where it is a number beyond them."""
+def _fault(variant: Variant | None, error: ValidationError) -> str:
+    """The first fault of an edit: its field, the value, and the limits of the variant's number it leaves."""
     first = error.errors()[0]
     place, message = "/".join(str(step) for step in first["loc"]), first["msg"]
-    if first["type"] in _BEYOND_LIMITS:
-        with suppress(UnknownChoice, ValidationError):
-            field = number_field(Variant.model_validate(document), place)
+    if variant is not None and first["type"] in _BEYOND_LIMITS:
+        with suppress(UnknownChoice):
+            field = number_field(variant, place)
             message = f"{first['input']:g} is outside {field.low:g} to {field.high:g}"
     return f"{printable(place)}: {printable(message)}"
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from escala.core.errors import EscalaError
 from escala.media.path_safety import printable
@@ -77,17 +77,20 @@ def find_shot(session: Session, shot_id: int) -> ShotRow:
     return shot
 
 
-def find_variant(session: Session, variant_id: int) -> VariantRow:
-    """A variant; raises `NotFound`, also for one that was deleted and can still be restored."""
-    variant = recoverable_variant(session, variant_id)
+def find_variant(session: Session, variant_id: int, is_deferred: bool = False) -> VariantRow:
+    """A variant; raises `NotFound`, also for one that was deleted and can still be restored.
+
+    `is_deferred`: its document, which may be large, is read only where it is used, and before the session ends.
+    """
+    variant = recoverable_variant(session, variant_id, is_deferred)
     if variant.deleted:
         raise _no_variant(variant_id)
     return variant
 
 
-def recoverable_variant(session: Session, variant_id: int) -> VariantRow:
-    """A variant, also one that was deleted and can still be restored; raises `NotFound`."""
-    variant = session.get(VariantRow, variant_id)
+def recoverable_variant(session: Session, variant_id: int, is_deferred: bool = False) -> VariantRow:
+    """As `find_variant`, also one that was deleted and can still be restored."""
+    variant = session.get(VariantRow, variant_id, options=[defer(VariantRow.document)] if is_deferred else [])
     if variant is None:
         raise _no_variant(variant_id)
     return variant

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from escala.model.variant import Variant
 
-from .revisions import patched, state_at
+from .revisions import edited, patched, state_at
 from .tables import VariantRow
 
 _MOST_STATES = 16
@@ -40,10 +40,7 @@ class VariantStates:
     ) -> Variant:
         """The variant after a patch that is not saved, on revision `base`, by default the newest.
 
-        Raises as `patched`; for another revision than the newest also as `state_at`.
+        Raises as `at` and `edited`.
         """
-        number = variant.head if base is None else base
-        if patch and number == variant.head:
-            return patched(variant.document, patch)
-        state = self.at(session, variant, number)
-        return patched(state.model_dump(mode="json"), patch) if patch else state
+        state = self.at(session, variant, variant.head if base is None else base)
+        return edited(state, patch) if patch else state

@@ -28,7 +28,7 @@ routes = Routes("lanes", __name__, url_prefix="/api/variants/<int:variant_id>/la
 def _variant_of(path: VariantPath, body: Preview) -> tuple[Variant, Render]:
     context = app_context()
     with context.database.reading() as session:
-        row = find_variant(session, path.variant_id)
+        row = find_variant(session, path.variant_id, is_deferred=True)
         document, shot_id = context.states.previewed(session, row, body.base, body.patch), row.shot_id
     return document, context.interpretation_of(shot_id, document)
 

@@ -67,7 +67,7 @@ def evaluate_variant(
     """What `work` makes of a variant on a frame, on the thread that owns evaluation."""
     context = app_context()
     with context.database.reading() as session:
-        row = find_variant(session, path.variant_id)
+        row = find_variant(session, path.variant_id, is_deferred=True)
         document, shot_id = context.states.previewed(session, row, preview.base, preview.patch), row.shot_id
     document = context.resolve_paths(document)
     opened = context.open(shot_id, document, preview.frame)
@@ -96,9 +96,9 @@ def _evaluate_subjects(
         known = []
         for each in wanted:
             row = (
-                find_variant(session, path.variant_id)
+                find_variant(session, path.variant_id, is_deferred=True)
                 if each.variant is None
-                else recoverable_variant(session, each.variant)
+                else recoverable_variant(session, each.variant, is_deferred=True)
             )
             known.append((row.shot_id, context.states.previewed(session, row, each.base, each.patch), each))
     subjects = [_subject_of(*each) for each in known]
