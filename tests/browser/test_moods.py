@@ -50,6 +50,7 @@ class MoodsTest(BrowserTest):
         expect(exact).to_have_count(2)
         page.remove_listener("response", note)
         self.assertEqual(sorted(answers), ["image/jpeg"] * 2 + ["image/png"] * 2)
+        self.assertEqual(images.first.evaluate("image => image.naturalWidth"), 160)  # enlarged smoothly
         before = [image.get_attribute("src") or "" for image in images.all()]
         box = first.get_by_role("img").bounding_box()
         assert box
@@ -59,6 +60,8 @@ class MoodsTest(BrowserTest):
         for image, source in zip(images.all(), before, strict=True):
             expect(image).not_to_have_attribute("src", source)
         expect(exact).to_have_count(2)
+        seen_closely = images.first.evaluate("image => image.naturalWidth")
+        self.assertGreater(seen_closely, 160)  # what is looked into shows its pixels
         first.get_by_role("button", name="Fill −2 stops").click()
         expect(first).to_contain_text("the same as the current variant")
         moods.get_by_role("button", name="Close").click()

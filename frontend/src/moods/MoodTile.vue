@@ -10,7 +10,7 @@ import { useWorkspace } from '@/stores/workspace'
 import { VARIANT_DRAG } from './drag'
 
 /** A variant as an image of the linked region, with what it has otherwise than the current one. */
-const props = defineProps<{ mood: Mood; region: Region; width: number; current: boolean }>()
+const props = defineProps<{ mood: Mood; region: Region; isWhole: boolean; width: number; current: boolean }>()
 const emit = defineEmits<{
   open: []
   /** A difference of this variant for the current one, or of another for this one. */
@@ -66,20 +66,29 @@ function lift(event: DragEvent) {
   emit('lifted')
 }
 
+/** Pixels of the requested image: those of the screen; a region seen whole is enlarged smoothly by the browser. */
+function outSize() {
+  const { region, isWhole } = props
+  const scale = (props.width * window.devicePixelRatio) / region.width
+  const share = isWhole ? Math.min(1, scale) : scale
+  const pixels = (length: number) => Math.max(1, Math.round(length * share))
+  return { width: pixels(region.width), height: pixels(region.height) }
+}
+
 async function load(live: boolean) {
   clearTimeout(resting)
   given?.abort()
   settled.value = false
   const mine = (given = new AbortController())
-  const ratio = window.devicePixelRatio
+  const size = outSize()
   const body = {
     base: props.mood.head,
     patch: [],
     frame: workspace.frame,
     station: workspace.viewStation,
     region: props.region,
-    out_width: Math.max(1, Math.round(props.width * ratio)),
-    out_height: Math.max(1, Math.round(height.value * ratio)),
+    out_width: size.width,
+    out_height: size.height,
     aids: NO_AIDS,
     live,
     viewer: `mood ${props.mood.id}`,

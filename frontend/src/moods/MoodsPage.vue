@@ -199,6 +199,7 @@ const attempt = (work: Promise<unknown>) => void work.catch(notifications.show)
           :key="mood.id"
           :mood="mood"
           :region="region"
+          :is-whole="isWhole"
           :width="tile.width"
           :current="mood.id === shots.variant?.id"
           @open="attempt(open(mood))"
