@@ -4,7 +4,7 @@ import unittest
 from unittest import mock
 
 from escala.bench import yardstick
-from escala.bench.figures import Figure
+from escala.bench.figures import Figure, in_turns
 
 
 class FigureTest(unittest.TestCase):
@@ -20,6 +20,14 @@ class FigureTest(unittest.TestCase):
     def test_a_ratio_is_not_scaled(self) -> None:
         judged = Figure(3.0, "ms", 0.9, "≤ 0.85", False).judged(0.5)
         self.assertEqual((judged.ratio, judged.ok), (0.9, False))
+
+
+class InTurnsTest(unittest.TestCase):
+    def test_works_take_turns_after_a_first_run_of_each(self) -> None:
+        done: list[str] = []
+        times = in_turns([lambda: done.append("ours"), lambda: done.append("theirs")], 2)
+        self.assertEqual(done, ["ours", "theirs"] * 3)
+        self.assertEqual(len(times), 2)
 
 
 class YardstickTest(unittest.TestCase):

@@ -1,7 +1,7 @@
 """One figure of a benchmark, and the shot that several of them need."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -56,6 +56,14 @@ def seconds(work: Callable[[], object], repeats: int = 5) -> float:
     """The median time of some work, after one run that warms it."""
     work()
     return float(np.median([once(work) for _ in range(repeats)]))
+
+
+def in_turns(works: Sequence[Callable[[], object]], repeats: int = 9) -> list[float]:
+    """The median time of each of some works that take turns, so that a machine that changes its speed favours none."""
+    for work in works:
+        work()
+    times = [[once(work) for work in works] for _ in range(repeats)]
+    return [float(median) for median in np.median(times, axis=0)]
 
 
 def once(work: Callable[[], object]) -> float:
