@@ -11,7 +11,7 @@ from escala.core.errors import ShapeError
 from escala.core.planes import as_colour
 from escala.core.roles import Role, can_hold
 from escala.core.source.repairs import repair_planes
-from escala.core.surface.recolour import divided_light, recolour, surface_change
+from escala.core.surface.recolour import recolour, surface_change
 from escala.core.viewer.scopes import count_columns
 from escala.media.configs import colour_config
 
@@ -30,7 +30,6 @@ class ShapesTest(unittest.TestCase):
             "mix": lambda: mix_planes([TWO], np.ones((1, 3))),
             "prove": lambda: prove(TWO, TWO, TWO),
             "recolour": lambda: recolour(TWO, 30),
-            "divided": lambda: divided_light(TWO, TWO),
             "change": lambda: surface_change(TWO, TWO),
             "scope": lambda: count_columns(TWO, 4, 4),
             "view": lambda: view.to_bytes(TWO),
@@ -46,7 +45,6 @@ class ShapesTest(unittest.TestCase):
             "prove": lambda: prove(THREE, SMALL, THREE),
             "bound": lambda: prove(THREE, THREE, SMALL),
             "magnitude": lambda: add_magnitude(THREE.copy(), SMALL, 0.1),
-            "divided": lambda: divided_light(THREE, SMALL),
             "change": lambda: surface_change(THREE, SMALL),
             "matte": lambda: count_columns(THREE, 4, 4, within=SMALL[0]),
             "mix": lambda: mix_planes([THREE, SMALL], np.ones((2, 3))),

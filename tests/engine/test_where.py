@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from escala.core.corrections.corrections import set_contrast
+from escala.core.corrections.steps import contrast_step
 from escala.engine.balance.board import draw_board
 from escala.engine.request import Quality
 from escala.engine.source.reading import interpreted_evaluator
@@ -16,6 +16,7 @@ from escala.model.finish import Finish
 from escala.model.mattes import ChannelMatte
 from escala.model.source import SourceChoice
 from escala.model.variant import Variant
+from tests.core.fixture_planes import corrected
 from tests.engine.fixture_shot import engine_for, grid_passes, one_axis_passes
 from tests.fixtures import FolderTest, add_up, light, write_layers
 
@@ -118,7 +119,7 @@ class CorrectionTest(Limited):
             finish=Finish(corrections=(ContrastCorrection(amount=1.4, matte="mask_a", opacity=0.8),))
         )
         beauty = self.shown(self.variant())
-        wanted = beauty + 0.8 * self.masks["mask_a"] * (set_contrast(beauty, 1.4, 0.18) - beauty)
+        wanted = beauty + 0.8 * self.masks["mask_a"] * (corrected(beauty, contrast_step(1.4)) - beauty)
         found = self.shown(variant, "finish")
         np.testing.assert_allclose(found, wanted, rtol=1e-5, atol=1e-6)
         np.testing.assert_array_equal(found[:, :, :20], beauty[:, :, :20])
@@ -138,7 +139,7 @@ class CorrectionTest(Limited):
         ):  # fmt: skip
             corrections = (ContrastCorrection(amount=1.3, of=of, matte="mask_a"), ExposureCorrection(stops=-1, of=of))
             variant = self.variant(balance=Balance(**levels, corrections=corrections))
-            after = (part + a * (set_contrast(part.astype(np.float32), 1.3, 0.18) - part)) / 2
+            after = (part + a * (corrected(part.astype(np.float32), contrast_step(1.3)) - part)) / 2
             wanted = self.passes[""] + key + after - part
             for station in ("beauty", "balance"):
                 np.testing.assert_allclose(self.shown(variant, station), wanted, rtol=2e-3, atol=8e-3)

@@ -43,7 +43,7 @@ class WorkerTest(unittest.TestCase):
         self.askers[-1].start()
 
     def waits(self, count: int) -> None:
-        while self.thread.waiting < count:
+        while len(self.thread._waiting) < count:
             pass
 
     def finish(self) -> None:
@@ -257,7 +257,7 @@ class BesideTest(unittest.TestCase):
         self.begun.wait(10)
         newer = threading.Thread(target=lambda: results.append(self.thread.run(lambda: "newer", EXACT, "viewer")))
         newer.start()
-        while self.thread.waiting == 0:
+        while len(self.thread._waiting) == 0:
             pass
         self.assertEqual(self.thread.run(lambda: "image", PREVIEW), "image")
         self.assertEqual(results, [])
@@ -292,7 +292,7 @@ class CloseTest(unittest.TestCase):
         began.wait(5)
         with mock.patch.dict(worker._AGED_AFTER, {EXACT: 60.0}):
             askers[1].start()
-            while thread.waiting < 1:
+            while len(thread._waiting) < 1:
                 pass
             thread.close()
         for asker in askers:

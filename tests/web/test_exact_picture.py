@@ -80,7 +80,7 @@ class ExactPictureTest(SourceApiTest):
         other, body = self.app.test_client(), REQUEST | {"live": True, "patch": [], "viewer": viewer}
         mover = threading.Thread(target=lambda: answers.append(other.post(f"{self.address}/picture", json=body)))
         mover.start()
-        while self.app.extensions[APP_CONTEXT].evaluator_pool.thread.waiting == 0:
+        while len(self.app.extensions[APP_CONTEXT].evaluator_pool.thread._waiting) == 0:
             pass
         self.go_on.set()
         for thread in (asker, mover):

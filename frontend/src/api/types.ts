@@ -4,7 +4,6 @@ type Schemas = components['schemas']
 
 export type Shot = Schemas['ShotOut']
 export type ShotName = Schemas['ShotName']
-export type Render = Schemas['Render']
 export type RenderPass = Schemas['RenderPass']
 /** What a request about a variant answers; `reading` is null where an edit left the interpretation unchanged. */
 export type VariantAnswer = Schemas['VariantOut']
@@ -49,7 +48,6 @@ export type Removal = Schemas['Removal']
 export type Preset = Schemas['PresetOut']
 export type ConfigMade = Schemas['ConfigOut']
 export type ColourWarning = Schemas['ColourWarning']
-export type Exposure = Required<Schemas['ExposureCorrection']>
 export type Cdl = Required<Schemas['CdlCorrection']>
 export type Correction = NonNullable<NonNullable<Variant['finish']>['corrections']>[number]
 export type Denoise = Required<Schemas['Denoise']>

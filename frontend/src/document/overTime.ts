@@ -17,7 +17,7 @@ const stepsOf = (pointer: string) =>
     .map((step) => step.replaceAll('~1', '/').replaceAll('~0', '~'))
 
 /** What stands at a pointer; entries of lists go by their ids. */
-export function valueAt(document: Variant, pointer: string): unknown {
+function valueAt(document: Variant, pointer: string): unknown {
   return stepsOf(pointer).reduce<unknown>((part, step) => {
     if (Array.isArray(part))
       return (

@@ -24,7 +24,7 @@ const FORMAT_WORDS: Record<DeliveryFile['format'], string> = {
 export const isVideo = (file: DeliveryFile) => ['mkv', 'mp4', 'webm'].includes(file.format)
 
 /** Bits, pixel type and compression of a file: "EXR half, ZIP", "PNG 16 bits". */
-export function formatWords(file: DeliveryFile): string {
+function formatWords(file: DeliveryFile): string {
   const words = FORMAT_WORDS[file.format]
   if (file.format === 'exr') {
     const kind =
@@ -37,7 +37,7 @@ export function formatWords(file: DeliveryFile): string {
 }
 
 /** The colour that a file holds. */
-export function colourWords(file: DeliveryFile, inputSpace: string): string {
+function colourWords(file: DeliveryFile, inputSpace: string): string {
   if (file.what === 'mattes') return ''
   if (file.space) return `in ${file.space}`
   if (file.display || file.view)
@@ -47,7 +47,7 @@ export function colourWords(file: DeliveryFile, inputSpace: string): string {
 
 const SIZE_WORDS: Record<string, string> = { '0.5': 'half size', '0.25': 'quarter size' }
 
-export function sizeWords(file: DeliveryFile): string {
+function sizeWords(file: DeliveryFile): string {
   if (file.size === null || file.size === undefined) return ''
   if (typeof file.size === 'number') return SIZE_WORDS[String(file.size)] ?? `at ${file.size} of the size`
   return `${file.size[0]} × ${file.size[1]} px`

@@ -7,7 +7,7 @@ export type Shape = Extract<Matte, { kind: 'shape' }>
 export type Ellipse = Extract<Matte, { kind: 'ellipse' }>
 type Point = [number, number]
 
-export interface Handle {
+interface Handle {
   name: string
   at: Place
   what: 'point' | 'middle' | 'fade'
@@ -33,7 +33,7 @@ export function pointsAt(shape: Shape, frame: number): Point[] {
 }
 
 /** A shape with other points: for this frame alone where it has keys. */
-export function withPoints(shape: Shape, points: Point[], frame: number): Shape {
+function withPoints(shape: Shape, points: Point[], frame: number): Shape {
   return shape.keys
     ? { ...shape, keys: { ...shape.keys, [String(frame)]: points } as Shape['keys'] }
     : { ...shape, points: points as Shape['points'] }

@@ -12,7 +12,7 @@ export interface MatteRow {
 }
 
 /** A way of making mattes: in a word, what to do in the picture, and the rulers of what it makes. */
-export interface WayWords {
+interface WayWords {
   way: Way
   words: string
   hint: string
@@ -27,7 +27,7 @@ const STOP: RulerScale = { ...STOPS, min: -16, max: 16 }
 const WIDTH: RulerScale = { ...STOP, min: 0, signed: false }
 
 /** Scene units may be anything: the ruler has graduations for the size of what it measures. */
-export function unitScale(value: number): RulerScale {
+function unitScale(value: number): RulerScale {
   const step = 10 ** (Math.floor(Math.log10(Math.max(Math.abs(value), 1e-3))) - 1)
   const max = Math.max(400 * step, Math.abs(value) * 2)
   const digits = Math.max(0, 1 - Math.floor(Math.log10(step)))

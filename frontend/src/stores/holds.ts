@@ -35,9 +35,9 @@ export interface Wipe {
 }
 
 export type Comparison = 'now' | 'held' | 'wipe' | 'split' | 'side' | 'difference'
-export type Measure = 'linear' | 'display'
+type Measure = 'linear' | 'display'
 
-export const MOST_HOLDS = 8
+const MOST_HOLDS = 8
 export const COMPARISONS: Comparison[] = ['now', 'held', 'wipe', 'split', 'side', 'difference']
 const STRAIGHT: Wipe = { x: 0.5, y: 0.5, angle: 0 }
 

@@ -6,7 +6,7 @@ import type { ImageRequest } from '@/viewer/imageMessages'
 import { useNotifications } from './notifications'
 
 /** Where pictures come from and go to. */
-export interface ReelScreen {
+interface ReelScreen {
   request: (frame: number) => ImageRequest | null
   show: (frame: number, bitmap: ImageBitmap, region: Region) => void
 }

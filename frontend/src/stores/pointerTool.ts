@@ -14,7 +14,7 @@ export interface HeldKeys {
 }
 
 /** What the pointer does in the image beside panning: set by the open station. */
-export interface PointerTool {
+interface PointerTool {
   /** The drag begins: at a pixel of the picture, or on the pin that is there; `at`: the very place. */
   begin: (pixel: Pin | null, at: ImagePoint, keys: HeldKeys) => void
   /** How far the pointer is from where it was pressed, in screen pixels; `at`: its place in the image. */

@@ -19,7 +19,7 @@ import { editOverTime, settledDocument, type Settled } from '@/document/overTime
 import { useNotifications } from './notifications'
 
 /** What changed with newer files: sentences, and old names to new ones. */
-export interface RenderUpdate {
+interface RenderUpdate {
   sentences: string[]
   renamed: Record<string, string>
 }

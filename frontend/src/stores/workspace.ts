@@ -4,7 +4,7 @@ import { NO_AIDS } from '@/api/defaults'
 import type { Aids, Region, StationName } from '@/api/types'
 import type { Axis } from '@/document/levels'
 
-export interface Chosen {
+interface Chosen {
   axis: Axis
   name: string
 }
@@ -14,7 +14,7 @@ export interface Pin {
   y: number
 }
 
-export const MOST_PINS = 8
+const MOST_PINS = 8
 const THEME = 'escala-theme'
 const MEASURE = 'escala-measure'
 const AS_IT_IS = 'escala-dark-passes'

@@ -41,7 +41,7 @@ export function scaleOf(lane: Lane): RulerScale {
 }
 
 /** How far a value is moved at first: a stop, or a tenth of itself. */
-export function swing(lane: Lane): number {
+function swing(lane: Lane): number {
   if (lane.pointer.endsWith('/stops')) return 1
   const value = Math.abs(lane.now[0] ?? 0)
   return Number((value > 0 ? value / 10 : Math.min(1, (lane.high - lane.low) / 10)).toPrecision(3))

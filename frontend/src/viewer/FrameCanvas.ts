@@ -17,7 +17,7 @@ import {
   type Size,
 } from './framing'
 
-export interface FrameHooks {
+interface FrameHooks {
   /** Where the picture lies, whenever that changes in any way. */
   framed: (framing: Framing) => void
   /** Another part of the picture is in view, or at another size. */

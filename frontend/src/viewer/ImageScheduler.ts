@@ -3,13 +3,13 @@ import type { Region } from '@/api/types'
 import type { ImageRequest } from './imageMessages'
 
 /** A picture unpacked, and the part of the displayed picture that it shows. */
-export interface Shown {
+interface Shown {
   bitmap: ImageBitmap
   milliseconds: number
   region: Region
 }
 
-export interface LoopHooks {
+interface LoopHooks {
   shown: (picture: Shown, request: ImageRequest, settled: boolean) => void
   failed: (error: unknown) => void
 }

@@ -3,7 +3,7 @@ import type { Region } from '@/api/types'
 import type { Framing } from './framing'
 import type { WorkerRequest, Painted, WorkerMessage, ImageRequest } from './imageMessages'
 
-export interface ThreadHooks {
+interface ThreadHooks {
   painted: (painted: Painted) => void
   failed: (error: Problem) => void
 }

@@ -13,7 +13,7 @@ export interface RulerScale {
   unit: string
 }
 
-export interface Graduation {
+interface Graduation {
   x: number
   major: boolean
   neutral: boolean

@@ -98,12 +98,6 @@ class EvaluationThread:
         result: Result = waiting.future.result()
         return result
 
-    @property
-    def waiting(self) -> int:
-        """How many jobs wait."""
-        with self._changed:
-            return len(self._waiting)
-
     def close(self) -> None:
         """End the thread: work under way is given up at its next `yield_to_urgent`, all that waits raises `Closed`."""
         with self._changed:

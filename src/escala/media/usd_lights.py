@@ -13,7 +13,6 @@ from escala.core.errors import BadSource, EscalaError
 from .atomic_write import write_atomically
 from .path_safety import is_file, printable
 
-USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 WRITTEN_SUFFIXES = (".usd", ".usda", ".usdc")
 # The names of the attributes of UsdLux's light API.
 _EXPOSURE, _INTENSITY, _COLOUR = "inputs:exposure", "inputs:intensity", "inputs:color"
@@ -72,11 +71,6 @@ class MadeLight:
     kind: str
     value: LightValue
     places: Mapping[Time, tuple[float, float, float]]
-
-
-def is_usd(path: Path) -> bool:
-    """Whether a path names a USD file by its extension."""
-    return path.suffix.lower() in USD_SUFFIXES
 
 
 def read_lights(scene: Path, times: Sequence[float] = ()) -> LightScene:

@@ -3,7 +3,8 @@ import unittest
 import numpy as np
 import PyOpenColorIO as ocio
 
-from escala.core.corrections.corrections import apply_cdl
+from escala.core.corrections.steps import cdl_step
+from tests.core.fixture_planes import corrected
 from tests.fixtures import light
 
 
@@ -23,8 +24,8 @@ class CdlTest(unittest.TestCase):
                 processor = ocio.Config.CreateRaw().getProcessor(transform)
                 expected = np.ascontiguousarray(planes.transpose(1, 2, 0))
                 processor.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS).applyRGB(expected)
-                found = apply_cdl(planes, slope, offset, power, saturation, clamp)
+                found = corrected(planes, cdl_step(slope, offset, power, saturation, clamp))
                 np.testing.assert_allclose(found, expected.transpose(2, 0, 1), rtol=2e-6, atol=1e-6)
 
     def test_neutral_changes_nothing(self) -> None:
-        np.testing.assert_array_equal(apply_cdl(light(1)), light(1))
+        np.testing.assert_array_equal(corrected(light(1), cdl_step()), light(1))

@@ -4,7 +4,6 @@ import unittest
 
 import numpy as np
 
-from escala.core.corrections.corrections import set_contrast
 from escala.core.corrections.powers import exp2_row, log2_row
 from escala.core.corrections.program import Laid, lay_picture, run_steps
 from escala.core.corrections.steps import cdl_step, contrast_step, gain_step, hue_step, matrix_step
@@ -40,7 +39,7 @@ class RunTest(unittest.TestCase):
         np.testing.assert_array_equal(upper, together[:, :13])
 
     def test_opacity_and_matte(self) -> None:
-        whole = set_contrast(PLANES, 1.4)
+        whole = run_steps(PLANES, [Laid(contrast_step(1.4))])
         found = run_steps(PLANES, [Laid(contrast_step(1.4), 1.0, MATTE)])
         np.testing.assert_array_equal(found[:, :, :20], PLANES[:, :, :20])
         np.testing.assert_array_equal(found[:, :, 20:40], whole[:, :, 20:40])

@@ -3,9 +3,10 @@ import unittest
 import numpy as np
 
 from escala.core.errors import ShapeError
-from escala.core.source.diagnostics import join_figures, measure_plane
+from escala.core.source.diagnostics import join_figures
 from escala.core.source.intake_rows import FIGURES, split_band, split_plane
 from escala.core.viewer.pyramid import halve_box, halve_nearest, level_count
+from tests.core.fixture_planes import plane_figures
 from tests.fixtures import light
 
 
@@ -38,7 +39,7 @@ class SplitBandTest(unittest.TestCase):
         planes[0, 1, 1:3] = [np.nan, np.inf]
         _, _, figures = self.split(planes, np.float16)
         finite = planes[0][np.isfinite(planes[0])].astype(np.float64)
-        low, high, mean, not_finite, negative = measure_plane(planes[0])
+        low, high, mean, not_finite, negative = plane_figures(planes[0])
         self.assertEqual((low, high, not_finite, negative), (finite.min(), finite.max(), 2, (finite < 0).sum()))
         self.assertAlmostEqual(mean, finite.mean(), places=5)
         self.assertEqual(figures[0][:, 3].sum(), finite.size)
@@ -73,7 +74,7 @@ class SplitPlaneTest(unittest.TestCase):
                         plane = light(3, *size)[0].astype(kind)
                         levels, figures = self.split(plane, nearest)
                         self.assertEqual(len(levels), level_count(*size) - 1)
-                        self.assertEqual(join_figures(figures[None], plane.size)[0][:2], measure_plane(plane)[:2])
+                        self.assertEqual(join_figures(figures[None], plane.size)[0][:2], plane_figures(plane)[:2])
                         for level in levels:
                             plane = halve_nearest(plane) if nearest else halve_box(plane)
                             np.testing.assert_array_equal(level, plane)

@@ -3,7 +3,7 @@ import unittest
 
 import numpy as np
 
-from escala.core.surface.recolour import divided_light, recolour, surface_change
+from escala.core.surface.recolour import recolour, surface_change
 from tests.fixtures import light
 
 
@@ -38,16 +38,7 @@ class RecolourTest(unittest.TestCase):
         np.testing.assert_allclose(recolour(one((0.3, 0.3, 0.3)), 77, 2)[:, 0, 0], 0.3, rtol=1e-6)
 
 
-class DividedLightTest(unittest.TestCase):
-    def test_light_times_colour_is_what_was_lit(self) -> None:
-        colour, fell = light(4) * np.float32(0.2) + np.float32(0.05), light(5)
-        lit = colour * fell
-        np.testing.assert_allclose(divided_light(lit, colour), fell, rtol=1e-5)
-
-    def test_where_the_colour_is_too_dark_the_lit_value_passes(self) -> None:
-        lit, colour = one((0.7, 0.7, 0.7)), one((0.0, 9e-5, 0.1))
-        np.testing.assert_allclose(divided_light(lit, colour)[:, 0, 0], [0.7, 0.7, 7.0], rtol=1e-6)
-
+class SurfaceChangeTest(unittest.TestCase):
     def test_the_change_relights_another_colour(self) -> None:
         colour, fell = light(6) * np.float32(0.2) + np.float32(0.05), light(7)
         other = recolour(colour, 60, 1.5, 0.8)

@@ -7,9 +7,10 @@ import numpy as np
 from escala.core.balance.ratio import gain_ratio
 from escala.core.mattes.cryptomatte import encode_ranks, layer_key, murmur_hash, name_to_id_bits, object_matte
 from escala.core.roles import PassRole, Role
-from escala.core.source.diagnostics import diagnose_pass, join_statistics, measure_plane
+from escala.core.source.diagnostics import diagnose_pass, join_statistics
 from escala.core.viewer.pyramid import halve_box, halve_nearest, level_count
 from escala.core.viewer.role_pictures import ROLE_PICTURES, show_data
+from tests.core.fixture_planes import plane_figures
 from tests.fixtures import light
 
 
@@ -93,7 +94,7 @@ class DiagnosticsTest(unittest.TestCase):
     def codes(self, role: Role, planes: np.ndarray) -> set[str]:
         return {
             found.code
-            for found in diagnose_pass(PassRole(role), join_statistics([measure_plane(plane) for plane in planes]))
+            for found in diagnose_pass(PassRole(role), join_statistics([plane_figures(plane) for plane in planes]))
         }
 
     def test_each_finding_is_made_and_found(self) -> None:
@@ -112,7 +113,7 @@ class DiagnosticsTest(unittest.TestCase):
                 self.assertIn(code, self.codes(role, planes))
 
     def test_figures_stay_finite_for_ids_as_large_as_floats_go(self) -> None:
-        found = join_statistics([measure_plane(np.full((4, 300), 3e38, np.float32))])
+        found = join_statistics([plane_figures(np.full((4, 300), 3e38, np.float32))])
         self.assertAlmostEqual(found.mean[0] / 3e38, 1.0, places=5)
 
     def test_a_sound_pass_has_none(self) -> None:

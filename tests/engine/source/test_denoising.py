@@ -129,7 +129,7 @@ class DenoisingTest(FolderTest):
                 other = threading.Thread(target=thread.run, args=(lambda: between.append("a picture"), PREVIEW))
                 others.append(other)
                 other.start()
-                while thread.waiting == 0:
+                while len(thread._waiting) == 0:
                     pass
 
         thread.run(lambda: interpretation_of(self.evaluator, variant, self.folder / "store", report_progress), SMALL)

@@ -6,7 +6,7 @@ type Schemas = components['schemas']
 
 /** A light made from passes. */
 export type AddedLight = Schemas['SideLight'] | Schemas['PointLight'] | Schemas['RimLight']
-export type AddedKind = AddedLight['kind']
+type AddedKind = AddedLight['kind']
 
 export const KINDS: { kind: NonNullable<AddedKind>; word: string; what: string }[] = [
   { kind: 'side', word: 'Side', what: 'From one direction, far away' },

@@ -11,7 +11,7 @@ const PIXELS_PER_STOP = 48
 const STEPS: Record<string, number> = { ArrowUp: 1, ArrowDown: -1 }
 
 /** What of the board has a level: a head's light or component, or a tile's cell. */
-export interface Leveled {
+interface Leveled {
   axis: Axis
   name: string
 }

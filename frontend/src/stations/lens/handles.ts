@@ -4,7 +4,7 @@ import type { Mark } from '@/stores/overlays'
 import type { EffectName } from './rows'
 
 /** What of an effect is held in the picture: what is drawn, its handles, and what dragging one changes. */
-export interface Held {
+interface Held {
   marks: Mark[]
   handles: { name: string; at: ImagePoint }[]
   move: (name: string, to: ImagePoint) => object

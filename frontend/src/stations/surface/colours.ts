@@ -2,7 +2,7 @@ import type { Triple } from '@/api/types'
 import { hueOf } from '@/mattes/fromValues'
 
 /** A colour by the hexagon: hue in degrees, saturation 0..1, value without an end. */
-export interface Parts {
+interface Parts {
   hue: number
   saturation: number
   value: number

@@ -43,7 +43,10 @@ def matrix_step(matrix: NDArray[np.float64]) -> Step:
 
 
 def tint_step(colour: ArrayLike, amount: float, weights: NDArray[np.float64]) -> Step:
-    """`(1 - a) in + a * Y(in) * colour / Y(colour)`; a colour without luminance leaves all as it is."""
+    """`(1 - a) in + a * Y(in) * colour / Y(colour)`, Y by `weights` of the working space.
+
+    A colour without luminance leaves all as it is.
+    """
     tone = np.asarray(colour, np.float64)
     luminance = float(weights @ tone)
     if luminance <= 0.0 or amount == 0.0:
@@ -52,7 +55,7 @@ def tint_step(colour: ArrayLike, amount: float, weights: NDArray[np.float64]) ->
 
 
 def contrast_step(amount: float = 1.0, pivot: float = MIDDLE_GREY) -> Step:
-    """`pivot * (in / pivot)^amount`; values of 0 and less stay."""
+    """`pivot * (in / pivot)^amount`: a line of that slope in stops; values of 0 and less stay."""
     return Step(CONTRAST, (amount, 1.0 / pivot, pivot))
 
 
@@ -63,18 +66,26 @@ def cdl_step(
     saturation: float = 1.0,
     clamp: bool = False,
 ) -> Step:
-    """ASC CDL v1.2: `(in * slope + offset)^power`, then saturation with Rec.709 weights; limited to 0..1 by `clamp`."""
+    """ASC CDL v1.2: `(in * slope + offset)^power`, then saturation with Rec.709 weights.
+
+    With `clamp` both are limited to 0..1 as the standard says. Without, the default for scene-linear light, nothing is
+    limited and values below 0 pass the power unchanged.
+    """
     channels = [float(value) for triple in (slope, offset, power) for value in np.asarray(triple, np.float64)]
     return Step(CDL, (*channels, saturation, float(clamp)))
 
 
 def range_step(black: float, white: float, out_black: float, out_white: float, gamma: float) -> Step:
-    """`x = (in - black) / (white - black)`; above 0 `x^(1/gamma)`; then to `out_black`..`out_white`."""
+    """`x = (in - black) / (white - black)`; above 0 `x^(1/gamma)`; then to `out_black`..`out_white`; never clipped."""
     return Step(RANGE, (black, 1.0 / (white - black), 1.0 / gamma, out_white - out_black, out_black))
 
 
 def roll_off_step(start: float, limit: float) -> Step:
-    """Highlights above `start` that come near `limit`, in stops over grey."""
+    """Highlights that come near a limit and never reach it; `start` and `limit` in stops over grey.
+
+    With `t = 0.18 * 2^start` and `m = 0.18 * 2^limit` the largest channel above t becomes
+    `t + (m - t)(1 - e^(-(in - t)/(m - t)))`, of equal slope at the joint; the others go in proportion, so hues stay.
+    """
     return Step(ROLL_OFF, (MIDDLE_GREY * 2.0**start, MIDDLE_GREY * 2.0**limit))
 
 
@@ -84,7 +95,11 @@ def hue_step(hue: float = 0.0, saturation: float = 1.0, value: float = 1.0) -> S
 
 
 def curves_step(master: Points = (), red: Points = (), green: Points = (), blue: Points = ()) -> Step:
-    """Curves in stops around grey: that of each channel, then the master; none is the identity."""
+    """Curves through points in stops around grey, `(x, y)` with x rising; none is the identity.
+
+    Between points monotone cubic (PCHIP); beyond them the slope of the end goes on; below -10 stops straight through
+    0. First the curve of each channel, then the master.
+    """
     table: list[float] = []
     places = []
     for points in (red, green, blue, master):

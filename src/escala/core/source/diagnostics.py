@@ -2,13 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..roles import PassRole, Role
-from .intake_rows import FIGURES, measure_rows
 
 
 @dataclass(frozen=True)
@@ -37,14 +35,6 @@ class PassStatistics:
 
 
 Figures = tuple[float, float, float, int, int]
-
-
-def measure_plane(plane: NDArray[Any]) -> Figures:
-    """Lowest and highest value, mean, and how many values are not finite and below 0, of a plane (H, W)."""
-    values = np.ascontiguousarray(plane, np.float32)
-    figures = np.zeros((1, FIGURES))
-    measure_rows(values, values.view(np.uint32), figures[0])
-    return join_figures(figures[None], values.size)[0]
 
 
 def join_figures(rows: NDArray[np.float64], size: int) -> list[Figures]:

@@ -34,17 +34,11 @@ def repaint(colour: Planes, before: Sequence[float], after: Sequence[float], amo
     return planes * (1.0 + amount * (ratio - 1.0)).astype(np.float32)[:, None, None]
 
 
-def divided_light(lit: Planes, colour: Planes) -> Planes:
-    """The light that fell on a surface: `lit / colour`; where the colour is below 1e-4, the lit value. (3, H, W)."""
-    out = as_colour(lit).copy()
-    np.divide(out, as_colour(colour, out), out=out, where=colour >= DARK)
-    return out
-
-
 def surface_change(colour: Planes, changed: Planes) -> Planes:
     """What a lit pass gains for each of its own units when its colour changes: `changed / colour - 1`.
 
-    `lit * (1 + change)` is the divided light times the changed colour; 0 where the colour is below 1e-4. (3, H, W).
+    `lit * (1 + change)` is the light that fell, `lit / colour`, times the changed colour; 0 where the colour is below
+    1e-4. (3, H, W).
     """
     colour = as_colour(colour)
     out = np.zeros_like(colour)

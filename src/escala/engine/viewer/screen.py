@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from escala.core.corrections.corrections import expose
+from escala.core.balance.levels import stops_to_gain
 from escala.core.errors import BadSource
 from escala.core.planes import Planes, as_planes
 from escala.core.viewer.histogram import Histogram, histogram_of
@@ -144,7 +144,7 @@ def aided_bytes(
     if aids.show == "gamut":
         return show_outside(planes, weights)
     if aids.exposure:
-        planes = expose(planes, aids.exposure)
+        planes = planes * np.float32(stops_to_gain(aids.exposure))
     if aids.show == "stops":
         return show_stops(planes, weights)
     if aids.show == "alpha":
