@@ -2,12 +2,14 @@ import sys
 import unittest
 from contextlib import nullcontext
 from pathlib import Path
+from unittest import mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import event, select
 from sqlalchemy.orm import Session
 
+from escala.database import states as database_states
 from escala.database.connection import open_database
 from escala.database.revisions import (
     BadEdit,
@@ -28,6 +30,7 @@ from escala.database.shots import LastVariant, NotFound, add_shot, add_variant, 
 from escala.database.states import VariantStates
 from escala.database.tables import RevisionRow, VariantRow
 from escala.model.render import Render, WindowBox
+from escala.model.strict_json import to_json
 from escala.model.variant import Variant
 from tests.fixtures import FolderTest
 
@@ -94,6 +97,18 @@ class StatesTest(RecordTest):
             states.at(self.session, self.variant, number)
         self.assertIsNot(states.at(self.session, self.variant, 1), first)
         self.assertEqual(states.at(self.session, self.variant, 1), first)
+
+    def test_states_are_kept_as_far_as_there_is_memory_for_them(self) -> None:
+        states = VariantStates()
+        for stops in (1.0, 2.0, 3.0, 4.0):
+            self.edit(stops)
+        characters = len(to_json(self.variant.document))
+        for most, kept in ((characters * 5 // 2, [3, 4]), (1, [4])):
+            with self.subTest(most=most), mock.patch.object(database_states, "_MOST_CHARACTERS", most):
+                before = [states.at(self.session, self.variant, number) for number in (1, 2, 3, 4)]
+                again = [states.at(self.session, self.variant, number) for number in (4, 3, 2, 1)]
+                same = [4 - i for i, one in enumerate(again) if one is before[3 - i]]
+                self.assertEqual(sorted(same), kept)
 
 
 class LargeEditTest(unittest.TestCase):
