@@ -13,6 +13,14 @@ from tests.fixtures import add_up, light, write_layers
 KEY, FILL, RIM = (light(seed, 90, 160) for seed in (1, 2, 3))
 
 
+# Until so many frames more have been shown.
+FRAMES_PLAYED = """(count) => new Promise((done) => {
+    const slider = document.querySelector('[role=slider][aria-label=Frame]')
+    new MutationObserver((changes) => (count -= changes.length) <= 0 && done())
+      .observe(slider, { attributes: true, attributeFilter: ['aria-valuenow'] })
+})"""
+
+
 class PictureTest(BrowserTest):
     def test_light_is_dragged_in_the_picture_itself(self) -> None:
         page = self.page
@@ -71,9 +79,15 @@ class PictureTest(BrowserTest):
         page.wait_for_function(
             "() => { const r = parseFloat(document.querySelector('.rate').textContent); return r > 12 && r < 26 }"
         )
+        self.go(page, "Finish")
+        seen = page.get_by_role("group", name="Kinds of correction").locator(".small").first
+        seen.wait_for()
+        page.evaluate(FRAMES_PLAYED, 24)
+        self.assertNotIn("blob:", seen.get_attribute("style") or "")
         self.assertEqual([url for url in requests if "/mattes/layers" in url], [])
         page.get_by_role("button", name="Play", exact=True).click()
         expect(page.locator(".rate")).to_contain_text("3 frames")
+        expect(seen).to_have_attribute("style", re.compile("blob:"))
         self.at_rest(page)
         self.assertTrue([url for url in requests if "/mattes/layers" in url], "they follow once it rests")
 
