@@ -4,7 +4,8 @@ import numpy as np
 from escala.core.errors import EscalaError, UnknownChoice, UnreadableFile
 from escala.media.atomic_write import write_atomically
 from escala.media.cdl import read_cdl
-from escala.media.stills import StillOptions, encode_jpeg, encode_png, read_still, still_pixels, to_bytes, write_still
+from escala.media.jpeg import encode_jpeg
+from escala.media.stills import StillOptions, encode_png, read_still, still_pixels, to_bytes, write_still
 from escala.media.windows import Window
 from tests.fixtures import FolderTest
 

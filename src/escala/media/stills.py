@@ -84,14 +84,6 @@ def encode_png(pixels: NDArray[np.uint8], compression: int = 1) -> bytes:
     return _encode(".png", pixels, [cv2.IMWRITE_PNG_COMPRESSION, compression])
 
 
-def encode_jpeg(pixels: NDArray[np.uint8], quality: int = 88) -> bytes:
-    """(H, W, 3) bytes, red first, as JPEG with full colour resolution."""
-    import cv2
-
-    full = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
-    return _encode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, full])
-
-
 def to_bytes(planes: Planes) -> NDArray[np.uint8]:
     """Display-encoded planes 0..1 to (H, W, 3) bytes; not-a-number is black."""
     return np.ascontiguousarray(_to_integers(planes, 255).astype(np.uint8))

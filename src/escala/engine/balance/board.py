@@ -10,7 +10,7 @@ from escala.core.balance.mixing import channel_means, mix_planes
 from escala.core.beauty.recipes import COMPONENTS, GRID, LIGHTS, Recipe
 from escala.core.planes import Planes, as_planes
 from escala.core.viewer.lift import lift_of
-from escala.media.stills import encode_jpeg
+from escala.media.jpeg import encode_jpeg
 from escala.model.variant import Variant
 
 from ..colour.pipeline import ColourPipeline

@@ -10,7 +10,8 @@ from escala.core.beauty.recipes import Recipe
 from escala.core.planes import Planes
 from escala.core.roles import SHADE_ROLES, Role
 from escala.core.viewer.lift import lift_of
-from escala.media.stills import encode_jpeg, encode_png
+from escala.media.jpeg import encode_jpeg
+from escala.media.stills import encode_png
 from escala.model.render import RenderPass
 from escala.model.variant import Variant
 

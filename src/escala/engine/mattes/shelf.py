@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from escala.core.planes import Matte
 from escala.core.viewer.viewer_aids import show_matte
-from escala.media.stills import encode_jpeg
+from escala.media.jpeg import encode_jpeg
 from escala.model.mattes import members_of
 from escala.model.variant import Variant
 

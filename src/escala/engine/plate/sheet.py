@@ -11,7 +11,7 @@ from escala.core.planes import Planes
 from escala.core.roles import Portion, Role
 from escala.core.viewer.lift import lift_of
 from escala.media.clips import Clip
-from escala.media.stills import encode_jpeg
+from escala.media.jpeg import encode_jpeg
 from escala.model.balance import level_of
 from escala.model.plate import (
     AnyLayer,

@@ -23,7 +23,8 @@ from escala.core.viewer.viewer_aids import (
     show_outside,
     show_stops,
 )
-from escala.media.stills import encode_jpeg, encode_png, to_bytes
+from escala.media.jpeg import encode_jpeg
+from escala.media.stills import encode_png, to_bytes
 from escala.model.variant import Variant
 
 from ..colour.pipeline import ColourPipeline, baked_view, working_colour
