@@ -20,6 +20,7 @@ from escala.database.deliveries import (
 )
 from escala.database.revisions import StaleRevision, can_redo, history, undo
 from escala.database.shots import add_shot, find_variant
+from escala.database.states import VariantStates
 from escala.database.tables import RevisionRow, ShotRow
 from escala.media.atomic_write import owner
 from tests.database.test_revisions import edit_variant, empty_render, level
@@ -95,6 +96,25 @@ class SeveralWritersTest(RecordTest):
         with self.assertRaisesRegex(TypeError, "Database.writing"), self.database.reading() as session:
             find_variant(session, self.variant_id).name = "changed"
             session.flush()
+
+
+class DeferredDocumentTest(RecordTest):
+    def test_a_document_is_that_of_the_revision_read_before_though_another_client_edits_between(self) -> None:
+        with self.database.writing() as session:
+            variant = add_shot(session, empty_render(), []).variants[0]
+            session.flush()
+            number = variant.id
+            edit_variant(session, variant, 0, level("key", 1), "first")
+        states = VariantStates()
+        with self.database.reading() as session:
+            row = find_variant(session, number, is_deferred=True)
+            with self.database.writing() as other:
+                edit_variant(other, find_variant(other, number), 1, level("key", 2), "second")
+            self.assertEqual(states.previewed(session, row, None, []).balance.lights["key"].stops, 1)
+        with self.database.reading() as session:
+            row = find_variant(session, number, is_deferred=True)
+            self.assertEqual(states.previewed(session, row, None, []).balance.lights["key"].stops, 2)
+            self.assertEqual(states.previewed(session, row, 1, []).balance.lights["key"].stops, 1)
 
 
 class LongHistoryTest(RecordTest):

@@ -43,6 +43,14 @@ class StripsTest(unittest.TestCase):
                         np.testing.assert_array_equal(decode(file), decode(whole))
                         self.assertEqual(decode(file).shape, pixels.shape)
 
+    def test_images_of_8k_and_very_high_ones(self) -> None:
+        for size in ((4320, 7680), (60_000, 40)):
+            with self.subTest(size=size):
+                rows = np.arange(size[0]) % 251
+                pixels = np.broadcast_to(rows.astype(np.uint8)[:, None, None], (*size, 3)).copy()
+                found = cv2.imdecode(np.frombuffer(self.encoded(pixels, 2), np.uint8), 1)
+                np.testing.assert_array_equal(found, cv2.imdecode(np.frombuffer(self.encoded(pixels, 1), np.uint8), 1))
+
     def test_it_is_near_what_was_encoded_and_small_ones_have_one_strip(self) -> None:
         pixels = picture(96, 160)
         file = encode_jpeg(pixels)

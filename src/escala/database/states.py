@@ -12,7 +12,7 @@ from escala.model.variant import Variant
 from .revisions import edited, patched, state_at
 from .tables import VariantRow
 
-# Of all states but the newest. In memory a state takes about twelve times its characters.
+# Of all states together; one stays whatever its size. In memory a state takes about twelve times its characters.
 _MOST_STATES, _MOST_CHARACTERS = 16, 8 << 20
 
 

@@ -17,24 +17,28 @@ _QUALITY = 88
 # Rows and columns of pixels that are coded together, with full colour resolution.
 _BLOCK = 8
 # Strips of fewer pixels take longer to hand out than to encode.
-_STRIP_PIXELS, _MOST_STRIPS = 100_000, 4
+_STRIP_PIXELS, _MOST_THREADS = 100_000, 4
+# A restart interval is a number of 16 bits; and no JPEG has more rows.
+_MOST_BLOCKS, _MOST_ROWS = 65_535, 65_500
 _SOF, _SOS, _DRI, _RST, _EOI = 0xC0, 0xDA, 0xDD, 0xD0, b"\xff\xd9"
 
 
 def encode_jpeg(pixels: NDArray[np.uint8]) -> bytes:
     """(H, W, 3) bytes, red first, as JPEG with full colour resolution."""
     height, width = pixels.shape[:2]
-    count = min(pixels.size // 3 // _STRIP_PIXELS, _MOST_STRIPS, os.cpu_count() or 1)
-    if count < 2:
+    count = min(height * width // _STRIP_PIXELS, _MOST_THREADS, os.cpu_count() or 1)
+    if count < 2 or height > _MOST_ROWS:
         return _encode(pixels)
-    rows = -(-height // (count * _BLOCK)) * _BLOCK
+    across = -(-width // _BLOCK)
+    down = min(-(-height // (count * _BLOCK)), _MOST_BLOCKS // across)
+    rows = down * _BLOCK
     strips = list(_threads().map(_encode, (pixels[top : top + rows] for top in range(0, height, rows))))
-    return _joined(strips, height, -(-width // _BLOCK) * (rows // _BLOCK))
+    return _joined(strips, height, across * down)
 
 
 @cache
 def _threads() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(_MOST_STRIPS, thread_name_prefix="jpeg")
+    return ThreadPoolExecutor(_MOST_THREADS, thread_name_prefix="jpeg")
 
 
 def _encode(pixels: NDArray[np.uint8]) -> bytes:
