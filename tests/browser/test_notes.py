@@ -148,7 +148,7 @@ class NotesTest(BrowserTest):
         client.on("request", note_size)
         line = client.context.new_cdp_session(client)
         line.send("Network.enable")
-        slow = {"offline": False, "latency": 20, "downloadThroughput": 100_000, "uploadThroughput": 100_000}
+        slow = {"offline": False, "latency": 20, "downloadThroughput": 60_000, "uploadThroughput": 60_000}
         line.send("Network.emulateNetworkConditions", slow)
         image = client.get_by_role("application")
         image.focus()
