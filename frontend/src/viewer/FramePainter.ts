@@ -67,7 +67,9 @@ export class FramePainter {
     this.paintArrangement(this.framing)
     const callbacks = this.onPainted
     this.onPainted = []
-    for (const call of callbacks) call(performance.timeOrigin + performance.now())
+    const at = performance.timeOrigin + performance.now()
+    // The page gets what is drawn at the end of this task: who is called earlier could read the image before.
+    if (callbacks.length) setTimeout(() => callbacks.forEach((call) => call(at)))
   }
 
   private paintArrangement(framing: Framing): void {
