@@ -38,8 +38,7 @@ class ImageTest(DemoTest):
         """
         seen: list[list[int]] = []
         for _ in range(200):
-            self.at_rest(page)
-            colour, beside = self.pixels(page, [self.share_of(page, at), (0.005, 0.5)])
+            colour, beside = self.pixels_at_rest(page, [self.share_of(page, at), (0.005, 0.5)])
             seen.append(colour)
             if len(seen) > 1 and seen[-1] == seen[-2] and sum(beside) > 0:
                 break

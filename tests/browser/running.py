@@ -151,6 +151,12 @@ SETTLED = """() => document.querySelector('canvas[data-settled=true]')
 # The picture's canvas as `c`, and a copy of what it shows to read pixels from as `t`.
 COPY = """const c = document.querySelector('canvas');
     const t = new OffscreenCanvas(c.width, c.height).getContext('2d'); t.drawImage(c, 0, 0);"""
+PIXELS = f"""(places) => {{ {COPY}
+    return places.map(([x, y]) => [...t.getImageData(c.width * x, c.height * y, 1, 1).data].slice(0, 3)) }}"""
+MEAN_COLOUR = f"""() => {{ {COPY}
+    const d = t.getImageData(c.width*.2, c.height*.1, c.width*.6, c.height*.8).data;
+    const s = [0, 0, 0]; for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) s[k] += d[i + k];
+    return s.map((v) => v / (d.length / 4)) }}"""
 
 
 @cache
@@ -304,28 +310,31 @@ class BrowserTest(unittest.TestCase):
 
     def pixel(self, page: Page, x: float, y: float) -> list[int]:
         """The colour of the picture at rest, at shares of the canvas's width and height."""
-        self.at_rest(page)
-        return self.pixels(page, [(x, y)])[0]
+        return self.pixels_at_rest(page, [(x, y)])[0]
+
+    def pixels_at_rest(self, page: Page, places: list[tuple[float, float]]) -> list[list[int]]:
+        """Colours of the picture at rest, at shares of the canvas's width and height."""
+        found: list[list[int]] = self._read_at_rest(page, PIXELS, places)
+        return found
 
     def pixels(self, page: Page, places: list[tuple[float, float]]) -> list[list[int]]:
         """Colours of the canvas just now, at shares of its width and height."""
-        script = f"""(places) => {{ {COPY}
-            return places.map(([x, y]) => [...t.getImageData(c.width * x, c.height * y, 1, 1).data].slice(0, 3)) }}"""
-        found: list[list[int]] = page.evaluate(script, places)
+        found: list[list[int]] = page.evaluate(PIXELS, places)
         return found
 
     def mean_colour(self, page: Page) -> list[float]:
         """The mean colour of the middle of the canvas, once the picture is at rest."""
-        self.at_rest(page)
-        return self.mean_colour_now(page)
+        return [float(value) for value in self._read_at_rest(page, MEAN_COLOUR)]
 
     def mean_colour_now(self, page: Page) -> list[float]:
         """The mean colour of what is on the screen just now, while a hand still moves."""
-        script = f"""() => {{ {COPY}
-            const d = t.getImageData(c.width*.2, c.height*.1, c.width*.6, c.height*.8).data;
-            const s = [0, 0, 0]; for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) s[k] += d[i + k];
-            return s.map((v) => v / (d.length / 4)) }}"""
-        return [float(value) for value in page.evaluate(script)]
+        return [float(value) for value in page.evaluate(MEAN_COLOUR)]
+
+    def _read_at_rest(self, page: Page, script: str, argument: Any = None) -> Any:
+        """What a script reads from the canvas while the picture is at rest: a late event may have it drawn again."""
+        self.at_rest(page)
+        at_rest = f"(argument) => ({SETTLED})() && ({script})(argument)"
+        return page.wait_for_function(at_rest, arg=argument).json_value()
 
     def assert_accessible(self, page: Page, view: str) -> None:
         """No serious finding in what the page shows."""

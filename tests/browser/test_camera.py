@@ -19,7 +19,7 @@ class CameraTaskTest(MatteTest):
         """How much neighbours differ around a place of the screen's picture."""
         self.colour_at(page, at)
         places = [self.share_of(page, (at[0] + dx, at[1])) for dx in np.linspace(-0.02, 0.02, 9)]
-        values = np.array(self.pixels(page, places), float)
+        values = np.array(self.pixels_at_rest(page, places), float)
         return float(np.abs(np.diff(values, axis=0)).mean())
 
     def words_of(self, page: Page, station: str) -> str:

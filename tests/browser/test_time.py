@@ -29,8 +29,8 @@ class TimeTest(BrowserTest):
         for _ in range(frame - 1):
             strip.press("ArrowRight")
         expect(strip).to_have_attribute("aria-valuenow", str(frame))
-        self.at_rest(self.page)
-        return np.array(self.pixels(self.page, [(x, y) for x in (0.4, 0.5, 0.6) for y in (0.4, 0.6)]), float)
+        places = [(x, y) for x in (0.4, 0.5, 0.6) for y in (0.4, 0.6)]
+        return np.array(self.pixels_at_rest(self.page, places), float)
 
     def test_the_beacon_is_timed_and_its_keys_are_moved(self) -> None:
         page = self.page
