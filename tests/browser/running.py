@@ -327,7 +327,7 @@ class BrowserTest(unittest.TestCase):
         return [float(value) for value in self._read_at_rest(page, MEAN_COLOUR)]
 
     def mean_colour_now(self, page: Page) -> list[float]:
-        """The mean colour of what is on the screen just now, while a hand still moves."""
+        """The mean colour of what is on the screen just now, while something is dragged."""
         return [float(value) for value in page.evaluate(MEAN_COLOUR)]
 
     def _read_at_rest(self, page: Page, script: str, argument: Any = None) -> Any:
