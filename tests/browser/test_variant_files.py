@@ -39,3 +39,4 @@ class VariantFileTest(ImageTest):
         )
         expect(page.get_by_text("notes.json is not a variant: it holds no JSON.")).to_be_visible()
         self.menu("Delete variant")
+        expect(page.get_by_role("button", name="darker", exact=True)).to_have_count(0)
