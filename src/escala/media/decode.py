@@ -1,19 +1,18 @@
-"""The child process that decodes one frame into the pass store: `python -m escala.media.decode`.
+"""What a decoder does: it decodes frames into the pass store, in a process of its own.
 
-It says `ready`, then reads jobs from standard input, one JSON line each, and answers in JSON lines: `progress`, then
-`done` or `error`.
-Whatever the native libraries print themselves goes elsewhere; if one of them falls, only this child falls.
+It writes `ready`, then reads jobs, one JSON line each, and answers in JSON lines: `progress`, then `done` or `error`.
+Whatever the native libraries print themselves goes elsewhere; if one of them crashes, only this process does.
 """
 
 import json
 import os
 import sys
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache, partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +20,7 @@ from numpy.typing import NDArray
 from escala.core.colour.file_colour import FileColour, declared_space
 from escala.core.errors import BeingWritten, EscalaError, NoRoom, SizesDiffer, UnreadableFile
 from escala.core.mattes.cryptomatte import declared_layers
+from escala.core.planes import widen_row
 from escala.core.roles import EXACT_ROLES, PassRole, Role
 from escala.core.source.intake_rows import FIGURES, split_plane
 from escala.core.source.naming import NamedPass, recognise_passes
@@ -377,18 +377,29 @@ def _plain(error: Exception) -> str:
     return f"it cannot be read: {getattr(error, 'strerror', None) or ' '.join(str(error).split())[:200]}"
 
 
-def main() -> None:
+def prepare() -> None:
+    """Load what processes share that are forked after it: a loop without threads, and with it what compiles."""
+    widen_row(np.zeros(1, np.uint16), np.zeros(1, np.float32))
+
+
+def work(jobs: Iterable[str], answers: TextIO) -> None:
     """Decode one job after another, until there are no more."""
-    answers = os.fdopen(os.dup(1), "w", buffering=1)
-    os.dup2(2, 1)
 
     def answer(**facts: object) -> None:
         answers.write(json.dumps(facts) + "\n")
+        answers.flush()
 
     _load_loops()
     answer(ready=True)
-    for line in sys.stdin:
+    for line in jobs:
         _work(json.loads(line), answer)
+
+
+def main() -> None:
+    """Decode the jobs of standard input."""
+    answers = os.fdopen(os.dup(1), "w")
+    os.dup2(2, 1)
+    work(sys.stdin, answers)
 
 
 def _at_times(progress: Progress) -> Progress:

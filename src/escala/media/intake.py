@@ -2,18 +2,16 @@
 
 import atexit
 import json
-import shutil
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import nullcontext
+from contextlib import nullcontext, suppress
 from pathlib import Path
 from typing import Any, cast
 
 from escala.core.errors import BadSource, BeingWritten, EscalaError, NoRoom, SizesDiffer
 
+from .decoders import start_decoder
 from .sources import SourceFile
 from .store import StoredFrame, frame_key, open_stored
 from .video import VideoHeader
@@ -68,44 +66,31 @@ def _door_of(files: Sequence[SourceFile], key: str) -> threading.Lock:
 
 
 class _Reader:
-    """A child process that decodes one frame after another, and may fall. `video`: the last that it decoded."""
+    """A child process that decodes one frame after another, and may crash. `video`: the last that it decoded."""
 
     def __init__(self, is_quiet: bool) -> None:
         self.video: Path | None = None
-        nice = ["nice", "-n", "15"] if is_quiet and shutil.which("nice") else []
-        self._child = subprocess.Popen(
-            [*nice, sys.executable, "-m", "escala.media.decode"],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            text=True,
-        )
+        self._decoder = start_decoder(is_quiet)
 
     def wait_until_ready(self) -> None:
-        """Wait until the child reads jobs, or has fallen."""
-        assert self._child.stdout is not None
-        self._child.stdout.readline()
+        """Wait until the child reads jobs, or has crashed."""
+        with suppress(OSError):
+            self._decoder.answers.readline()
 
     def answers(self, job: dict[str, object]) -> Iterator[dict[str, object]]:
-        """What the child says of a job, up to its last word; it ends early when the child falls."""
-        assert self._child.stdin is not None and self._child.stdout is not None
-        try:
-            self._child.stdin.write(json.dumps(job) + "\n")
-            self._child.stdin.flush()
-        except BrokenPipeError:
-            return
-        for line in self._child.stdout:
-            answer = json.loads(line)
-            yield answer
-            if "progress" not in answer:
-                return
+        """The child's answers to a job, up to the last one; they end early when the child crashes."""
+        with suppress(BrokenPipeError, ConnectionResetError):
+            self._decoder.jobs.write(json.dumps(job) + "\n")
+            self._decoder.jobs.flush()
+            for line in self._decoder.answers:
+                answer = json.loads(line)
+                yield answer
+                if "progress" not in answer:
+                    return
 
-    def close(self) -> int | None:
-        """End the child; its status."""
-        self._child.kill()
-        with self._child:
-            pass
-        return self._child.returncode
+    def close(self) -> int:
+        """End the child. Returns its exit status."""
+        return self._decoder.end()
 
 
 class _ReaderPool:

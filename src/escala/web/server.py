@@ -21,6 +21,7 @@ from waitress.utilities import Error
 
 from escala.core.errors import BadSource
 from escala.media.atomic_write import translate_write_errors
+from escala.media.decoders import fork_starter
 from escala.media.intake import warm_readers
 
 from .app import create_app
@@ -79,6 +80,7 @@ class _Channel(HTTPChannel):
 
 def serve(settings: Settings, demo: bool = False) -> None:
     """Serve until stopped. Prints the address to open."""
+    fork_starter()
     if not settings.is_loopback and not settings.token:
         settings = replace(settings, token=secrets.token_urlsafe(24))
     if demo:
