@@ -74,15 +74,21 @@ class DecodersTest(FolderTest):
         self.assertIn("error", self.answer(decoder))
         self.assertEqual(decoder.end(), -signal.SIGKILL)
 
-    def test_a_crash_is_reported_with_the_file(self) -> None:
+    def test_one_that_ended_at_rest_is_replaced_and_a_crash_reported_with_the_file(self) -> None:
         path = write_layers(self.folder / "a.exr", {"beauty": light(1)})
-        reader = intake._Reader(False)
-        reader.wait_until_ready()
-        process = max(processes(), key=lambda each: (each.create_time(), each.pid))
-        process.kill()
-        self.assertEqual(reader._decoder.answers.readline(), "")
-        with patch.object(intake._READERS, "take", lambda video: reader), self.assertRaises(DecodeFailed) as failure:
-            import_frame([SourceFile(path)], self.folder / "store")
+        pool = intake._ReaderPool(most=1)
+        self.addCleanup(pool.close)
+        with patch.object(intake, "_READERS", pool):
+            import_frame([SourceFile(path)], self.folder / "first")
+            close_starter()
+            import_frame([SourceFile(path)], self.folder / "second")
+            reader = pool.take(None)
+            with (
+                patch.object(reader, "request", lambda job: close_starter() is None),
+                patch.object(pool, "take", lambda video: reader),
+                self.assertRaises(DecodeFailed) as failure,
+            ):
+                import_frame([SourceFile(path)], self.folder / "third")
         self.assertIn("a.exr: decoding failed (decoder crashed, status -9)", str(failure.exception))
 
 

@@ -1,6 +1,7 @@
 """Orders written by this process, by worker processes of this machine, or by those of an existing cluster."""
 
 import logging
+import multiprocessing
 import os
 import time
 import warnings
@@ -167,6 +168,7 @@ def _client(workforce: Workforce, frames: int) -> Iterator[Any]:
             return
         count = min(workforce.workers, frames)
         threads = str(workforce.threads or max(1, (os.cpu_count() or 1) // count))
+        stack.enter_context(_forked_workers(distributed))
         cluster = distributed.LocalCluster(
             n_workers=count,
             threads_per_worker=1,
@@ -184,6 +186,17 @@ def _client(workforce: Workforce, frames: int) -> Iterator[Any]:
             },
         )
         yield stack.enter_context(distributed.Client(stack.enter_context(cluster), set_as_default=False))
+
+
+@contextmanager
+def _forked_workers(distributed: Any) -> Iterator[None]:
+    """Fork workers from a process that has imported what they need, where the system can."""
+    if "forkserver" not in multiprocessing.get_all_start_methods():
+        yield
+        return
+    with distributed.dask.config.set({"distributed.worker.multiprocessing-method": "forkserver"}):
+        distributed.utils.get_mp_context().set_forkserver_preload(["distributed", "escala.delivery.frames"])
+        yield
 
 
 def _connected(address: str) -> Any:

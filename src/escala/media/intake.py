@@ -77,11 +77,18 @@ class _Reader:
         with suppress(OSError):
             self._decoder.answers.readline()
 
-    def answers(self, job: dict[str, object]) -> Iterator[dict[str, object]]:
-        """The child's answers to a job, up to the last one; they end early when the child crashes."""
-        with suppress(BrokenPipeError, ConnectionResetError):
+    def request(self, job: dict[str, object]) -> bool:
+        """Pass a job to the child. Returns whether it was there to take it."""
+        try:
             self._decoder.jobs.write(json.dumps(job) + "\n")
             self._decoder.jobs.flush()
+        except OSError:
+            return False
+        return True
+
+    def answers(self) -> Iterator[dict[str, object]]:
+        """The child's answers to its job, up to the last one; they end early when the child crashes."""
+        with suppress(ConnectionResetError):
             for line in self._decoder.answers:
                 answer = json.loads(line)
                 yield answer
@@ -201,6 +208,8 @@ _ERRORS: dict[str, type[EscalaError]] = {
 }
 # How often a file that changes while it is read is begun anew.
 _PATIENCE = 2
+# How many readers are tried that have ended, before a job is given up.
+_ATTEMPTS = 4
 _NO_ROOM = "NoRoom"
 _READERS = _ReaderPool(most=2)
 _QUIET_READERS = _ReaderPool(most=1, is_quiet=True)
@@ -245,14 +254,24 @@ def probe_video(path: Path) -> VideoHeader:
     return VideoHeader(**cast(dict[str, Any], answer["video"]))
 
 
+def _taken(readers: _ReaderPool, video: Path | None, job: dict[str, object]) -> _Reader:
+    """A reader that works on a job; those that ended while they were at rest are replaced."""
+    for _ in range(_ATTEMPTS):
+        reader = readers.take(video)
+        if reader.request(job):
+            return reader
+        reader.close()
+    raise DecodeFailed("files cannot be decoded: decoders end as soon as they are started")
+
+
 def _in_child(
     job: dict[str, object], file: Path, progress: Progress, video: Path | None, readers: _ReaderPool
 ) -> dict[str, object]:
     """The last answer of a reader to a job about a file. Raises as `import_frame`."""
-    reader = readers.take(video)
+    reader = _taken(readers, video, job)
     answer: dict[str, object] = {}
     try:
-        for answer in reader.answers(job):
+        for answer in reader.answers():
             if "progress" in answer:
                 progress(float(str(answer["progress"])))
     except BaseException:  # cancelled, perhaps: the child is in the middle of its work
