@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import unittest
+from pathlib import Path
 from unittest.mock import patch
 
 import psutil
@@ -90,6 +91,24 @@ class DecodersTest(FolderTest):
             ):
                 import_frame([SourceFile(path)], self.folder / "third")
         self.assertIn("a.exr: decoding failed (decoder crashed, status -9)", str(failure.exception))
+
+    def test_paths_are_relative_to_the_working_folder_of_the_request(self) -> None:
+        self.addCleanup(os.chdir, os.getcwd())
+        pool = intake._ReaderPool(most=1)
+        self.addCleanup(pool.close)
+        for name, shape in (("first", (3, 4)), ("second", (5, 6))):
+            folder = self.folder / name
+            folder.mkdir()
+            write_layers(folder / "a.exr", {"beauty": light(1, *shape)})
+            os.chdir(folder)
+            with patch.object(intake, "_READERS", pool):
+                frame = import_frame([SourceFile(Path("a.exr"))], self.folder / "store")
+            self.assertEqual(frame.planes("beauty").shape, (3, *shape))
+
+    def test_one_that_cannot_be_ended_is_not_waited_for(self) -> None:
+        with patch.object(os, "kill"), patch.object(os, "waitpid", return_value=(0, 0)) as look:
+            self.assertEqual(decoders._end(12), -signal.SIGKILL)
+        self.assertGreater(look.call_count, 1)
 
 
 class LifeTest(FolderTest):

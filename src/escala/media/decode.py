@@ -10,6 +10,7 @@ import os
 import sys
 import time
 from collections.abc import Callable, Iterable, Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache, partial
 from pathlib import Path
@@ -436,6 +437,8 @@ def _load_loops() -> None:
 
 def _work(job: dict[str, Any], answer: Callable[..., None]) -> None:
     try:
+        with suppress(OSError):  # paths may be relative to where they are requested
+            os.chdir(job.get("at", "."))
         if "video" in job:
             return answer(done=True, video=asdict(read_video_header(Path(job["video"]))))
         files = [SourceFile(Path(path), *facts) for path, *facts in job["files"]]

@@ -14,6 +14,7 @@ import struct
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
 from contextlib import suppress
 from functools import cache
@@ -24,6 +25,8 @@ from typing import NoReturn, Protocol, TextIO
 _REQUEST, _ANSWER = struct.Struct("=ci"), struct.Struct("=i")
 _START, _START_QUIET, _END = b"s", b"q", b"e"
 _NICENESS = 15
+# So long a decoder that was killed is waited for, and between two looks at it.
+_PATIENCE_SECONDS, _BEAT_SECONDS = 1.0, 0.001
 
 
 class Decoder(Protocol):
@@ -188,11 +191,21 @@ def _serve_starts(control: socket.socket) -> NoReturn:
 
 
 def _end(process: int | None) -> int:
-    """End a decoder; its exit status. One that has ended by itself keeps its process id until here."""
+    """End a decoder; its exit status. One that has ended by itself keeps its process id until here.
+
+    One that the system does not end, as it waits for a disk that does not answer, is not waited for.
+    """
     if process is None:
         return -signal.SIGKILL
     os.kill(process, signal.SIGKILL)
-    return os.waitstatus_to_exitcode(os.waitpid(process, 0)[1])
+    deadline = time.monotonic() + _PATIENCE_SECONDS
+    while True:
+        ended, status = os.waitpid(process, os.WNOHANG)
+        if ended:
+            return os.waitstatus_to_exitcode(status)
+        if time.monotonic() > deadline:
+            return -signal.SIGKILL
+        time.sleep(_BEAT_SECONDS)
 
 
 @cache

@@ -2,6 +2,7 @@
 
 import atexit
 import json
+import os
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -268,6 +269,8 @@ def _in_child(
     job: dict[str, object], file: Path, progress: Progress, video: Path | None, readers: _ReaderPool
 ) -> dict[str, object]:
     """The last answer of a reader to a job about a file. Raises as `import_frame`."""
+    with suppress(OSError):  # without a working folder paths are absolute
+        job = {**job, "at": os.getcwd()}
     reader = _taken(readers, video, job)
     answer: dict[str, object] = {}
     try:
